@@ -1,0 +1,54 @@
+# Two commands matter: `make demo` and `make test`. Both install what they need first.
+PYTHON ?= python3
+VENV   := .venv
+BIN    := $(VENV)/bin
+UV     ?= uv
+
+.PHONY: install demo test lint bench shots vendor lock clean browser
+
+install: $(VENV)/.ready
+
+$(VENV)/.ready: requirements-dev.txt pyproject.toml
+	$(PYTHON) -c 'import sys; sys.exit("Drumbo needs Python 3.11 or newer") if sys.version_info < (3, 11) else None'
+	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-dev.txt
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	touch $@
+
+demo: install
+	$(BIN)/drumbo demo
+
+# The browser tests drive Debian's Chromium; install it where it is missing.
+browser:
+	@test -x /usr/bin/chromium || { \
+	  SUDO=$$(test "$$(id -u)" = 0 || echo sudo); \
+	  $$SUDO apt-get -qq update && $$SUDO apt-get -qq install -y --no-install-recommends chromium; }
+
+test: install browser
+	$(BIN)/python -m pytest
+
+lint: install
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+bench: install
+	$(BIN)/python bench/speed.py
+	$(BIN)/python bench/accuracy.py --seed 1 --spools 20
+
+shots: install browser
+	$(BIN)/python docs/make_shots.py
+
+# Front-end files again from pinned packages (needs npm).
+vendor:
+	npm ci --ignore-scripts --no-audit --no-fund
+	node docs/vendor.mjs
+
+# Pinned and hashed requirements again (needs uv).
+lock:
+	$(UV) pip compile -q --universal --generate-hashes --python-version 3.11 --no-emit-index-url --no-header requirements-dev.in -o requirements-dev.txt
+	$(UV) pip compile -q --universal --generate-hashes --python-version 3.11 --no-emit-index-url --no-header -c requirements-dev.txt requirements.in -o requirements.txt
+
+clean:
+	rm -rf $(VENV) node_modules .pytest_cache .mypy_cache .ruff_cache .cache build *.egg-info

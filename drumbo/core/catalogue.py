@@ -1,0 +1,127 @@
+"""Every profile parameter once: key, name, unit, bounds, group, what it rests on, how it is printed.
+
+Bounds here warn and never refuse: a printer may well run a value outside of them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """A sector of the drum, in trial order."""
+
+    key: str
+    name: str
+    about: str
+
+
+@dataclass(frozen=True, slots=True)
+class Parameter:
+    """One line of a profile.
+
+    `main` parameters decide their group's state on the drum. `tolerance` is the change, in `unit`, that
+    makes what rests on this parameter doubtful. `rests_on` names parameters by key.
+    """
+
+    key: str
+    name: str
+    unit: str
+    group: str
+    low: float
+    high: float
+    decimals: int = 0
+    main: bool = False
+    tolerance: float = 0.0
+    rests_on: tuple[str, ...] = ()
+    too_low: str = ""
+    too_high: str = ""
+    help: str = ""
+
+    def show(self, value: float) -> str:
+        """The number as it is printed everywhere, without its unit."""
+        text = f"{value:.{self.decimals}f}"
+        return text.replace("-", "−") if float(text) else text.replace("-", "")
+
+    def warn(self, value: float) -> str | None:
+        """A warning where the value is unusual, else None."""
+        if value < self.low:
+            return f"unusually low; {self.show(self.low)} to {self.show(self.high)} {self.unit} is common"
+        if value > self.high:
+            return f"unusually high; {self.show(self.low)} to {self.show(self.high)} {self.unit} is common"
+        return None
+
+
+GROUPS: tuple[Group, ...] = (
+    Group("heat", "Heat", "Nozzle and bed temperatures: everything else rests on them."),
+    Group("flow", "Flow", "How much filament a road really gets."),
+    Group("pressure", "Pressure", "Keeps a road even where the head changes speed."),
+    Group("retraction", "Retraction", "Pulls filament back on travels, so that nothing strings."),
+    Group("max_flow", "Max flow", "How much the hot end can melt in a second."),
+    Group("cooling", "Cooling", "Fan against layer bond."),
+    Group("size", "Size", "Shrinkage and offsets, so that parts fit."),
+    Group("proof", "Proof", "One small real part, printed with the finished profile."),
+)
+
+_HEAT = ("nozzle_c",)
+
+PARAMETERS: tuple[Parameter, ...] = (
+    Parameter("nozzle_c", "Nozzle, other layers", "°C", "heat", 170, 320, main=True, tolerance=7,
+              too_low="Matt, under-filled roads; layers part when snapped.",
+              too_high="Strings, sagging bridges, drooping overhangs, browning.",
+              help="The temperature of every layer after the first."),
+    Parameter("nozzle_first_c", "Nozzle, first layer", "°C", "heat", 170, 320, rests_on=_HEAT,
+              too_low="The first layer does not hold to the plate.",
+              too_high="A squashed foot, strings on the plate.",
+              help="Often 5 to 10 °C above the other layers, so that the first one holds."),
+    Parameter("bed_c", "Bed", "°C", "heat", 0, 120,
+              too_low="Corners lift.", too_high="The foot stays soft and bulges.",
+              help="Bed temperature after the first layer."),
+    Parameter("bed_first_c", "Bed, first layer", "°C", "heat", 0, 120,
+              too_low="The first layer peels off.", too_high="The foot stays soft and bulges."),
+    Parameter("flow_ratio", "Flow ratio", "", "flow", 0.85, 1.15, 3, main=True, tolerance=0.02, rests_on=_HEAT,
+              too_low="Lines and pin-holes between roads.", too_high="Ridges; parts come out wide.",
+              help="Share of the computed filament that is really fed."),
+    Parameter("filament_diameter_mm", "Filament diameter", "mm", "flow", 1.5, 3.1, 2,
+              help="As measured, or as on the label."),
+    Parameter("density_g_cm3", "Density", "g/cm³", "flow", 0.8, 3.0, 2, help="Turns volume into grams and money."),
+    Parameter("pressure_advance_s", "Pressure advance", "s", "pressure", 0, 1.2, 3, main=True, tolerance=0.01,
+              rests_on=("nozzle_c", "flow_ratio"),
+              too_low="Blobs where a road brakes, thin where it pulls away.",
+              too_high="Thin where a road brakes, fat where it pulls away.",
+              help="0 leaves it off; prints are fine without it, only less even at corners."),
+    Parameter("retraction_mm", "Retraction length", "mm", "retraction", 0, 8, 1, main=True, tolerance=0.3,
+              rests_on=("nozzle_c",), too_low="Strings and zits.", too_high="Ground filament, jams, gaps at starts."),
+    Parameter("retraction_speed_mm_s", "Retraction speed", "mm/s", "retraction", 15, 70, rests_on=("nozzle_c",),
+              too_low="The pull comes too late.", too_high="The drive slips on the filament."),
+    Parameter("retraction_min_travel_mm", "Shortest travel that retracts", "mm", "retraction", 0.5, 4, 1),
+    Parameter("z_hop_mm", "Lift on travel", "mm", "retraction", 0, 1, 2, help="0 keeps the nozzle down."),
+    Parameter("max_flow_mm3_s", "Max volumetric speed", "mm³/s", "max_flow", 1, 40, 1, main=True, tolerance=1,
+              rests_on=("nozzle_c",), too_low="Prints slower than it could.",
+              too_high="Matt, gaping walls; the drive grinds."),
+    Parameter("fan_percent", "Fan, normal", "%", "cooling", 0, 100, main=True, tolerance=15, rests_on=("nozzle_c",),
+              too_low="Sagging bridges, melted tips.", too_high="Weak layer bond, warping."),
+    Parameter("fan_bridge_percent", "Fan, bridges", "%", "cooling", 0, 100, rests_on=("nozzle_c",)),
+    Parameter("fan_off_layers", "Layers without fan", "", "cooling", 0, 10, help="Counted from the plate."),
+    Parameter("fan_full_layer", "Fan full from layer", "", "cooling", 1, 15),
+    Parameter("layer_time_min_s", "Minimum layer time", "s", "cooling", 0, 30,
+              too_low="Small layers melt into blobs.", too_high="Prints crawl."),
+    Parameter("speed_floor_mm_s", "Slow down no further than", "mm/s", "cooling", 5, 30),
+    Parameter("shrinkage_percent", "Shrinkage", "%", "size", 0, 2.5, 2, main=True, rests_on=("nozzle_c", "flow_ratio")),
+    Parameter("offset_mm", "Size offset", "mm", "size", -0.3, 0.3, 2, rests_on=("flow_ratio",),
+              help="Constant error of outside sizes, half of it on each side."),
+)  # fmt: skip
+
+BY_KEY: dict[str, Parameter] = {p.key: p for p in PARAMETERS}
+
+
+def in_group(group: str) -> Iterator[Parameter]:
+    """The parameters of one group, in catalogue order."""
+    return (p for p in PARAMETERS if p.group == group)
+
+
+def resting_on(key: str) -> tuple[Parameter, ...]:
+    """The parameters that become doubtful when `key` changes by more than its tolerance."""
+    return tuple(p for p in PARAMETERS if key in p.rests_on)

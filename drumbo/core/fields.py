@@ -1,0 +1,109 @@
+"""Fields: what can be typed in, with unit, bounds and help; and the reading of what was typed.
+
+One description serves forms, command line and checks alike.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from drumbo.core.errors import InvalidInput
+
+Scalar = float | str | None
+
+_NUMBER = re.compile(r"^\s*([+\-−]?\d*[.,]?\d+|[+\-−]?\d+[.,])\s*([^\d\s.,][^\d]*)?$")
+_GROUPED = re.compile(r"\d[.,]\d{3}[.,]\d")
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """One thing a maker can fill in.
+
+    `low` and `high` are hard bounds in `unit`: outside them nothing sensible can be made. Advice belongs
+    in warnings, which never refuse.
+    """
+
+    key: str
+    label: str
+    unit: str = ""
+    kind: str = "number"  # number | text | choice | colour | lines
+    low: float = -math.inf
+    high: float = math.inf
+    step: float | None = None
+    required: bool = True
+    help: str = ""
+    choices: tuple[tuple[str, str], ...] = ()
+    whole: bool = False
+    longest: int = 200
+
+    def read(self, text: str | float | None) -> Scalar:
+        """The value of what was typed; raises InvalidInput naming this field and the remedy."""
+        if isinstance(text, str):
+            text = text.strip()
+        if text is None or text == "":
+            if self.required:
+                raise InvalidInput(self.key, f"{self.label} is needed")
+            return None
+        if self.kind == "number":
+            return self._number(text)
+        return self._words(str(text))
+
+    def _number(self, text: str | float) -> float:
+        value = number(self.key, text)
+        unit = f" {self.unit}" if self.unit else ""
+        if value < self.low:
+            raise InvalidInput(self.key, f"is below {self.low:g}{unit}, the lowest that can be used")
+        if value > self.high:
+            raise InvalidInput(self.key, f"is above {self.high:g}{unit}, the highest that can be used")
+        if self.whole and value != int(value):
+            raise InvalidInput(self.key, "must be a whole number")
+        return value
+
+    def _words(self, text: str) -> str:
+        if self.kind == "choice" and text not in dict(self.choices):
+            raise InvalidInput(self.key, "pick one of: " + ", ".join(label for _, label in self.choices))
+        if self.kind == "colour" and not re.fullmatch(r"#[0-9a-fA-F]{6}", text):
+            raise InvalidInput(self.key, "write the colour as # and six hex digits, like #8b2252")
+        limit = 20_000 if self.kind == "lines" else self.longest
+        if len(text) > limit:
+            raise InvalidInput(self.key, f"is longer than {limit} characters")
+        if any(ord(c) < 32 and c not in "\r\n\t" for c in text):
+            raise InvalidInput(self.key, "holds characters that cannot be shown; type it again")
+        return text
+
+
+def number(field: str, text: str | float) -> float:
+    """The number in `text`; a decimal comma and a trailing unit are understood.
+
+    >>> number("diameter", "1,75 mm")
+    1.75
+    """
+    if isinstance(text, (int, float)):
+        value = float(text)
+    else:
+        if _GROUPED.search(text):
+            raise InvalidInput(field, f"“{text.strip()}” can be read in two ways; leave out the thousands mark")
+        found = _NUMBER.match(text)
+        if not found:
+            raise InvalidInput(field, f"“{text.strip()[:40]}” is not a number; write it like 215 or 1.75")
+        value = float(found.group(1).replace(",", ".").replace("−", "-"))
+    if not math.isfinite(value):
+        raise InvalidInput(field, "must be a finite number")
+    return value
+
+
+def read_all(fields: Sequence[Field], typed: Mapping[str, str | float | None]) -> dict[str, Scalar]:
+    """Read every field, gathering all problems into one InvalidInput so that a form can show them at once."""
+    values: dict[str, Scalar] = {}
+    problems: dict[str, str] = {}
+    for field in fields:
+        try:
+            values[field.key] = field.read(typed.get(field.key))
+        except InvalidInput as error:
+            problems |= error.problems
+    if problems:
+        raise InvalidInput.of(problems)
+    return values

@@ -1,0 +1,357 @@
+"""One compiled pass over the bytes of a G-code file: tokens, state and columns at once.
+
+The loop mirrors `loop.read_loop`, which says the same in plain Python and is held against it in tests.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numba import njit
+
+# What went wrong, as (code, byte offset, line) in `status`.
+OK, NO_NUMBER, BAD_BYTE, BAD_CHECKSUM, BAD_ARC, OPEN_COMMENT = range(6)
+
+# Row kinds beside 0 to 3 for G0 to G3.
+RETRACT, RESTART, HOME = 10, 11, 28
+
+CHORD_MM = 0.5
+"""Arcs become chords about this long: 0.006 mm off on a radius of 5 mm."""
+
+_TEXT_M = np.array([16, 23, 28, 30, 32, 36, 117, 118], np.int64)
+"""M words whose rest is a name or a message, not words."""
+
+
+@njit(cache=True, nogil=True)
+def _more_rows(rows: Any, count: int) -> Any:
+    line, kind, x, y, z, e, feed = rows
+    size = len(line) * 2
+    out = (
+        np.empty(size, np.int32), np.empty(size, np.uint8), np.empty(size), np.empty(size), np.empty(size),
+        np.empty(size), np.empty(size, np.float32),
+    )  # fmt: skip
+    out[0][:count] = line[:count]
+    out[1][:count] = kind[:count]
+    out[2][:count] = x[:count]
+    out[3][:count] = y[:count]
+    out[4][:count] = z[:count]
+    out[5][:count] = e[:count]
+    out[6][:count] = feed[:count]
+    return out
+
+
+@njit(cache=True, nogil=True)
+def _more_commands(table: Any, values: Any) -> Any:
+    wide = np.empty((len(table) * 2, table.shape[1]), np.int64)
+    wide[: len(table)] = table
+    more = np.empty((len(values) * 2, 26))
+    more[: len(values)] = values
+    return wide, more
+
+
+@njit(cache=True, nogil=True)
+def scan(data: Any, capacity: int) -> Any:
+    """Read bytes (n,) uint8. Returns (rows, row count, commands, parameters, command count, line count, status).
+
+    Rows are columns: line, kind, x, y, z (mm, bed coordinates), e (mm fed), feed (mm/min).
+    Commands are (k, 5) int64: letter, number × 10, line, next row, byte offset of the line; parameters are
+    (k, 26) float64 by letter, NaN where absent.
+    """
+    n = len(data)
+    rows = (
+        np.empty(capacity, np.int32), np.empty(capacity, np.uint8), np.empty(capacity), np.empty(capacity),
+        np.empty(capacity), np.empty(capacity), np.empty(capacity, np.float32),
+    )  # fmt: skip
+    room = capacity
+    count = 0
+    commands = np.empty((1024, 5), np.int64)
+    parameters = np.empty((1024, 26))
+    told = 0
+    status = np.zeros(3, np.int64)
+    value = np.zeros(26)
+    have = np.zeros(26, np.bool_)
+    bare = np.zeros(26, np.bool_)
+    position = np.zeros(4)
+    shift = np.zeros(4)
+    unit = 1.0
+    absolute, absolute_e = True, True
+    feed = 0.0
+    pull_mm, pull_feed, push_feed, pulled = 1.0, 2100.0, 2100.0, False
+    i, line = 0, 0
+    if n >= 3 and data[0] == 0xEF and data[1] == 0xBB and data[2] == 0xBF:
+        i = 3
+    while i < n:
+        line += 1
+        begin = i
+        for k in range(26):
+            have[k] = False
+            bare[k] = False
+        letter, code = 0, 0
+        checksum = 0
+        while i < n and data[i] != 10:
+            c = data[i]
+            if c == 32 or c == 9 or c == 13:
+                checksum ^= c
+                i += 1
+                continue
+            if c == 59 or (c == 37 and letter == 0):
+                while i < n and data[i] != 10:
+                    i += 1
+                break
+            if c == 40:
+                while i < n and data[i] != 41 and data[i] != 10:
+                    checksum ^= data[i]
+                    i += 1
+                if i < n and data[i] == 41:
+                    checksum ^= data[i]
+                    i += 1
+                continue
+            if c == 42:
+                told_sum, at = 0, i
+                i += 1
+                while i < n and 48 <= data[i] <= 57:
+                    told_sum = told_sum * 10 + data[i] - 48
+                    i += 1
+                if have[13] and told_sum != checksum:
+                    status[0], status[1], status[2] = BAD_CHECKSUM, at, line
+                    return rows, count, commands, parameters, told, line, status
+                continue
+            if c == 34:
+                checksum ^= c
+                i += 1
+                while i < n and data[i] != 34 and data[i] != 10:
+                    checksum ^= data[i]
+                    i += 1
+                if i < n and data[i] == 34:
+                    checksum ^= c
+                    i += 1
+                continue
+            upper = c - 32 if 97 <= c <= 122 else c
+            if not 65 <= upper <= 90:
+                if letter != 0 and (c == 61 or c == 95 or c >= 128):
+                    i += 1
+                    continue
+                status[0], status[1], status[2] = BAD_BYTE, i, line
+                return rows, count, commands, parameters, told, line, status
+            checksum ^= c
+            at = i
+            i += 1
+            while i < n and (data[i] == 32 or data[i] == 9):
+                checksum ^= data[i]
+                i += 1
+            # The number: digits are gathered as an integer, then scaled once, so that it is rounded once.
+            negative = False
+            if i < n and (data[i] == 45 or data[i] == 43):
+                negative = data[i] == 45
+                checksum ^= data[i]
+                i += 1
+            whole, digits, places = 0, 0, 0
+            while i < n and 48 <= data[i] <= 57:
+                if digits < 18:
+                    whole = whole * 10 + (data[i] - 48)
+                    digits += 1 if whole > 0 else 0
+                else:
+                    places -= 1
+                checksum ^= data[i]
+                i += 1
+            any_digit = i > at + 1 and 48 <= data[i - 1] <= 57
+            if i < n and data[i] == 46:
+                checksum ^= 46
+                i += 1
+                while i < n and 48 <= data[i] <= 57:
+                    any_digit = True
+                    if digits < 18:
+                        whole = whole * 10 + (data[i] - 48)
+                        digits += 1 if whole > 0 else 0
+                        places += 1
+                    checksum ^= data[i]
+                    i += 1
+            if not any_digit:
+                if letter == 0 and i < n and (65 <= data[i] <= 90 or 97 <= data[i] <= 122 or data[i] == 95):
+                    letter, code = 33, 0
+                    while i < n and data[i] != 10:
+                        i += 1
+                    break
+                if letter == 71 and code <= 30 and upper != 71:
+                    status[0], status[1], status[2] = NO_NUMBER, at, line
+                    return rows, count, commands, parameters, told, line, status
+                k = upper - 65
+                have[k], bare[k], value[k] = True, True, 0.0
+                continue
+            number = float(whole)
+            if places > 0:
+                number /= 10.0**places
+            elif places < 0:
+                number *= 10.0**-places
+            if negative:
+                number = -number
+            k = upper - 65
+            if (upper == 71 or upper == 77 or upper == 84) and letter == 0:
+                letter, code = upper, round(number * 10)
+                if letter == 77:
+                    for m in _TEXT_M:
+                        if code == m * 10:
+                            while i < n and data[i] != 10:
+                                i += 1
+                continue
+            value[k], have[k] = number, True
+        i += 1
+        if letter == 0:
+            lonely = False
+            for k in range(26):
+                lonely = lonely or (have[k] and k != 13)
+            if lonely:
+                letter, code = 63, 0
+            else:
+                continue
+        moving = letter == 71 and (code == 0 or code == 10 or code == 20 or code == 30)
+        if moving:
+            if have[5]:
+                feed = value[5] * unit
+            old_x, old_y, old_z = position[0], position[1], position[2]
+            for axis in range(3):
+                k = 23 + axis
+                if have[k]:
+                    if absolute:
+                        position[axis] = value[k] * unit + shift[axis]
+                    else:
+                        position[axis] += value[k] * unit
+            fed = 0.0
+            if have[4]:
+                if absolute_e:
+                    target = value[4] * unit + shift[3]
+                    fed = target - position[3]
+                    position[3] = target
+                else:
+                    fed = value[4] * unit
+                    position[3] += fed
+            if code <= 10:
+                if not (have[23] or have[24] or have[25] or have[4]):
+                    continue
+                if count == room:
+                    rows = _more_rows(rows, count)
+                    room *= 2
+                rows[0][count] = line
+                rows[1][count] = code // 10
+                rows[2][count] = position[0]
+                rows[3][count] = position[1]
+                rows[4][count] = position[2]
+                rows[5][count] = fed
+                rows[6][count] = feed
+                count += 1
+                continue
+            clockwise = code == 20
+            if have[17]:
+                radius = value[17] * unit
+                half_x, half_y = (position[0] - old_x) / 2, (position[1] - old_y) / 2
+                half = np.sqrt(half_x * half_x + half_y * half_y)
+                if half == 0.0 or abs(radius) < half * (1 - 1e-6):
+                    status[0], status[1], status[2] = BAD_ARC, begin, line
+                    return rows, count, commands, parameters, told, line, status
+                rise = np.sqrt(max(radius * radius - half * half, 0.0)) / half
+                side = -1.0 if clockwise == (radius > 0) else 1.0
+                centre_x = old_x + half_x - side * rise * half_y
+                centre_y = old_y + half_y + side * rise * half_x
+            elif have[8] or have[9]:
+                centre_x = old_x + (value[8] * unit if have[8] else 0.0)
+                centre_y = old_y + (value[9] * unit if have[9] else 0.0)
+            else:
+                status[0], status[1], status[2] = BAD_ARC, begin, line
+                return rows, count, commands, parameters, told, line, status
+            first = np.arctan2(old_y - centre_y, old_x - centre_x)
+            sweep = np.arctan2(position[1] - centre_y, position[0] - centre_x) - first
+            if clockwise:
+                if sweep >= -1e-9:
+                    sweep -= 2 * np.pi
+            elif sweep <= 1e-9:
+                sweep += 2 * np.pi
+            radius = np.sqrt((old_x - centre_x) ** 2 + (old_y - centre_y) ** 2)
+            chords = max(1, int(np.ceil(abs(sweep) * radius / CHORD_MM)))
+            if chords > 1_000_000:
+                status[0], status[1], status[2] = BAD_ARC, begin, line
+                return rows, count, commands, parameters, told, line, status
+            while count + chords > room:
+                rows = _more_rows(rows, count)
+                room *= 2
+            for chord in range(1, chords + 1):
+                share = chord / chords
+                angle = first + sweep * share
+                last = chord == chords
+                rows[0][count] = line
+                rows[1][count] = code // 10
+                rows[2][count] = position[0] if last else centre_x + radius * np.cos(angle)
+                rows[3][count] = position[1] if last else centre_y + radius * np.sin(angle)
+                rows[4][count] = old_z + (position[2] - old_z) * share
+                rows[5][count] = fed / chords
+                rows[6][count] = feed
+                count += 1
+            continue
+        if letter == 71:
+            if code == 200:
+                unit = 25.4
+            elif code == 210:
+                unit = 1.0
+            elif code == 900:
+                absolute = True
+                absolute_e = True
+            elif code == 910:
+                absolute = False
+                absolute_e = False
+            elif code == 920:
+                everything = not (have[23] or have[24] or have[25] or have[4])
+                for axis in range(4):
+                    k = 23 + axis if axis < 3 else 4
+                    if have[k] or everything:
+                        shift[axis] = position[axis] - (value[k] * unit if have[k] else 0.0)
+            elif code == 280 or ((code == 100 or code == 110) and not (have[15] or have[11])):
+                if count == room:
+                    rows = _more_rows(rows, count)
+                    room *= 2
+                fed = 0.0
+                rate = feed
+                if code == 280:
+                    everything = not (have[23] or have[24] or have[25])
+                    for axis in range(3):
+                        if have[23 + axis] or everything:
+                            position[axis] = 0.0
+                            shift[axis] = 0.0
+                elif code == 100:
+                    fed = 0.0 if pulled else -pull_mm
+                    rate = pull_feed
+                    pulled = True
+                else:
+                    fed = pull_mm if pulled else 0.0
+                    rate = push_feed
+                    pulled = False
+                rows[0][count] = line
+                rows[1][count] = code // 10
+                rows[2][count] = position[0]
+                rows[3][count] = position[1]
+                rows[4][count] = position[2]
+                rows[5][count] = fed
+                rows[6][count] = rate
+                count += 1
+        elif letter == 77:
+            if code == 820:
+                absolute_e = True
+            elif code == 830:
+                absolute_e = False
+            elif code == 2070:
+                if have[18]:
+                    pull_mm = value[18] * unit
+                if have[5]:
+                    pull_feed = value[5] * unit
+            elif code == 2080 and have[5]:
+                push_feed = value[5] * unit
+        if told == len(commands):
+            commands, parameters = _more_commands(commands, parameters)
+        commands[told, 0] = letter
+        commands[told, 1] = code
+        commands[told, 2] = line
+        commands[told, 3] = count
+        commands[told, 4] = begin
+        for k in range(26):
+            parameters[told, k] = value[k] if have[k] and not bare[k] else np.nan
+        told += 1
+    return rows, count, commands, parameters, told, line, status

@@ -1,0 +1,148 @@
+"""From a toolpath to a complete file: it begins and ends in a known state, whatever the templates hold."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.gcode.dialects import dialect
+from drumbo.core.toolpath.columns import Event, Set, Toolpath
+from drumbo.core.workshop import Printer
+
+_NAME = re.compile(r"\{([^{}]*)\}")
+
+
+@dataclass(frozen=True, slots=True)
+class Job:
+    """Everything a file needs beside its roads. Temperatures in °C; `title` lines go on top as comments."""
+
+    printer: Printer
+    nozzle_first_c: float
+    nozzle_c: float
+    bed_first_c: float
+    bed_c: float
+    pressure_advance_s: float = 0.0
+    title: Sequence[str] = ()
+    names: Mapping[str, float] = field(default_factory=dict)
+
+
+def write(path: Toolpath, job: Job) -> str:
+    """The G-code of a toolpath, one line a row, lengths in mm, filament relative (M83).
+
+    Raises InvalidInput for a name in a template that is not known.
+    """
+    lines = [*(f"; {line}" for line in job.title), *_opening(path, job)]
+    lines += _body(path, job)
+    lines += _closing(path, job)
+    return "\n".join(lines) + "\n"
+
+
+def fill_template(field_key: str, template: str, names: Mapping[str, float]) -> list[str]:
+    """The template's lines with {names} filled in; InvalidInput names the line and the names there are."""
+    lines = []
+    for number, line in enumerate(template.splitlines(), 1):
+        unknown = [name for name in _NAME.findall(line) if name not in names]
+        if unknown:
+            known = ", ".join(sorted(names))
+            raise InvalidInput(field_key, f"line {number}: {{{unknown[0]}}} is no known name; there are {known}")
+        lines.append(_NAME.sub(lambda found: f"{names[found.group(1)]:g}", line))
+    return lines
+
+
+def template_names(job: Job) -> dict[str, float]:
+    """The names that start and end templates may use, with their values for this job."""
+    low_x, _ = job.printer.bed_low
+    _, high_y = job.printer.bed_high
+    return {
+        "nozzle_first_c": job.nozzle_first_c,
+        "nozzle_c": job.nozzle_c,
+        "bed_first_c": job.bed_first_c,
+        "bed_c": job.bed_c,
+        "park_x": low_x + 5,
+        "park_y": high_y - 5,
+        **job.names,
+    }
+
+
+def _opening(path: Toolpath, job: Job) -> list[str]:
+    words = dialect(job.printer.dialect)
+    names = template_names(job)
+    lines = fill_template("start_gcode", job.printer.start_gcode, names)
+    x, y, z = path.start
+    lines += ["G21", "G90", "M83", "M220 S100", "M221 S100", "M107", f"M204 S{path.accel_mm_s2:g}"]
+    if words.pressure_advance:
+        lines.append(words.pressure_advance.format(value=job.pressure_advance_s))
+    lines += [f"M190 S{job.bed_first_c:g}", f"M109 S{job.nozzle_first_c:g}", "G92 E0"]
+    lines += [f"G0 Z{z:g} F600", f"G0 X{x:g} Y{y:g} F6000"]
+    return lines
+
+
+def _closing(path: Toolpath, job: Job) -> list[str]:
+    x, y, z = float(path.x[-1]), float(path.y[-1]), float(path.z[-1])
+    lift = min(z + 10, max(job.printer.height_mm, z))
+    lines = ["M220 S100", "M221 S100", "M107", f"G0 X{x:.3f} Y{y:.3f} Z{lift:.3f} F1200"]
+    words = dialect(job.printer.dialect)
+    if words.pressure_advance:
+        lines.append(words.pressure_advance.format(value=job.pressure_advance_s))
+    lines += fill_template("end_gcode", job.printer.end_gcode, template_names(job))
+    lines += ["M107", "M104 S0", "M140 S0"]
+    return lines
+
+
+def _body(path: Toolpath, job: Job) -> list[str]:
+    """One line a row, with the events before their rows; words that did not change are left out."""
+    events: dict[int, list[Event]] = {}
+    for event in path.events:
+        events.setdefault(event.row, []).append(event)
+    bed_row = int(path.layer.searchsorted(1))
+    lines: list[str] = []
+    last_x = last_y = last_z = None
+    last_feed = -1
+    columns = zip(
+        path.x.tolist(),
+        path.y.tolist(),
+        path.z.tolist(),
+        path.e_mm.tolist(),
+        (path.speed * 60).tolist(),
+        strict=True,
+    )
+    for row, (x, y, z, e, feed) in enumerate(columns):
+        if row == bed_row and row:
+            lines += [f"M140 S{job.bed_c:g}", *_nozzle_after_first(path, job, row)]
+        for event in events.get(row, ()):
+            lines += _event(event)
+        word = "G1" if e else "G0"
+        if x != last_x or y != last_y:
+            word += f" X{x:.3f} Y{y:.3f}"
+        if z != last_z:
+            word += f" Z{z:.3f}"
+        if e:
+            word += f" E{e:.5f}"
+        rounded = round(feed)
+        if rounded != last_feed:
+            word += f" F{rounded}"
+        if len(word) > 2:
+            lines.append(word)
+        last_x, last_y, last_z, last_feed = x, y, z, rounded
+    for event in events.get(len(path), ()):
+        lines += _event(event)
+    return lines
+
+
+def _nozzle_after_first(path: Toolpath, job: Job, row: int) -> list[str]:
+    """The other layers' temperature, unless an event set one already and so has the last word."""
+    if any(event.what == Set.NOZZLE and event.row <= row for event in path.events):
+        return []
+    return [f"M104 S{job.nozzle_c:g}"]
+
+
+def _event(event: Event) -> list[str]:
+    if event.what == Set.NOTE:
+        return [f"; {event.text}"]
+    if event.what == Set.NOZZLE:
+        return [f"M104 S{event.value:g}"]
+    if event.what == Set.BED:
+        return [f"M140 S{event.value:g}"]
+    return [f"M106 S{round(event.value * 255)}"] if event.value > 0 else ["M107"]

@@ -1,0 +1,215 @@
+"""Roads in printing order: from a piece and settings to a toolpath."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from manifold3d import CrossSection, Manifold
+from numpy.typing import NDArray
+
+from drumbo.core.motion import Motion
+from drumbo.core.toolpath.columns import Role, Set, Toolpath, path_motion
+from drumbo.core.toolpath.hatch import hatch
+from drumbo.core.toolpath.pen import Pen
+from drumbo.core.toolpath.plane import closed_from_rear, edges_of, inside, nearest_chain, subdivide
+from drumbo.core.toolpath.regions import LayerPlan, grow, plan_layers
+from drumbo.core.toolpath.settings import PrintSettings
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Override:
+    """From the layer whose bottom is at `z_mm` on (piece coordinates), the nozzle runs at `nozzle_c`."""
+
+    z_mm: float
+    nozzle_c: float
+    label: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class _Road:
+    """A line to print: points (k, 2), closed where the first point follows the last."""
+
+    points: Floats
+    role: Role
+
+
+def build(
+    solid: Manifold,
+    settings: PrintSettings,
+    *,
+    middle: tuple[float, float],
+    purge_from: tuple[float, float],
+    overrides: Sequence[Override] = (),
+) -> Toolpath:
+    """The toolpath of a solid that stands on z = 0 around x = y = 0, printed at `middle` on the bed.
+
+    Overrides take hold exactly between two layers. The purge line starts at `purge_from`.
+    """
+    pen = Pen(settings, offset=middle, start=purge_from)
+    pending = sorted(overrides, key=lambda o: o.z_mm)
+    for layer in plan_layers(solid, settings):
+        pen.begin_layer(layer.index, layer.bottom, layer.height)
+        while pending and pending[0].z_mm <= layer.bottom + 1e-6:
+            override = pending.pop(0)
+            pen.event(Set.NOTE, text=f"step {override.label}")
+            pen.event(Set.NOZZLE, override.nozzle_c)
+        pen.fan(settings.fan_on_layer(layer.index))
+        if layer.index == 0:
+            _purge(pen, purge_from, middle)
+            _skirt(pen, layer, settings)
+        _layer(pen, layer, settings)
+    return _slow_small_layers(pen.finish(), settings)
+
+
+def _purge(pen: Pen, start: tuple[float, float], middle: tuple[float, float]) -> None:
+    x, y = start[0] - middle[0], start[1] - middle[1]
+    pen.draw(np.array([[x, y], [x + 60.0, y], [x + 60.0, y + 0.6], [x, y + 0.6]]), Role.PURGE, None)
+
+
+def _skirt(pen: Pen, layer: LayerPlan, settings: PrintSettings) -> None:
+    outline = CrossSection.batch_hull([grow(layer.walls[0], settings.width_mm / 2)])
+    for loop in range(settings.skirt_loops):
+        away = settings.skirt_gap_mm + (settings.skirt_loops - loop) * settings.width_mm
+        for ring in grow(outline, away).to_polygons():
+            pen.draw(closed_from_rear(ring), Role.SKIRT, None)
+
+
+def _layer(pen: Pen, layer: LayerPlan, settings: PrintSettings) -> None:
+    """Islands one after the other, nearest first; in each inner walls, outer wall, then what fills it."""
+    walls = [
+        _Road(np.asarray(ring), Role.OUTER if k == 0 else Role.INNER)
+        for k in reversed(range(len(layer.walls)))
+        for ring in layer.walls[k].to_polygons()
+    ]
+    fills = list(_fills(layer, settings))
+    homes = _homes([*walls, *fills], layer.islands)
+    left = set(range(len(layer.islands)))
+    middles = [(edges[:, 0].mean(), edges[:, 1].mean()) for edges in layer.islands]
+    while left:
+        here = pen.at
+        island = min(left, key=lambda i: (middles[i][0] - here[0]) ** 2 + (middles[i][1] - here[1]) ** 2)
+        left.remove(island)
+        for road, home in zip(walls, homes, strict=False):
+            if home == island:
+                _wall(pen, road, layer, layer.islands[island])
+        inner = [road for road, home in zip(fills, homes[len(walls) :], strict=True) if home == island]
+        _fill(pen, inner, layer.islands[island], settings)
+
+
+def _homes(roads: Sequence[_Road], islands: Sequence[Floats]) -> NDArray[np.int64]:
+    """(n,) int: the island that each road's first point lies on."""
+    firsts = np.array([(road.points[0] + road.points[1]) / 2 for road in roads]).reshape(-1, 2)
+    homes = np.zeros(len(roads), np.int64)
+    for number, edges in enumerate(islands):
+        homes[inside(firsts, edges)] = number
+    return homes
+
+
+def _wall(pen: Pen, road: _Road, layer: LayerPlan, island: Floats) -> None:
+    loop = closed_from_rear(road.points)
+    if layer.beneath is None:
+        pen.draw(loop, road.role, island)
+        return
+    for points, role in _by_support(loop, road.role, layer.beneath):
+        pen.draw(points, role, island)
+
+
+def _by_support(loop: Floats, role: Role, beneath: Floats) -> list[tuple[Floats, Role]]:
+    """Cut a wall where it leaves or reaches what lies beneath: bridging where straight, else overhanging."""
+    fine = subdivide(loop, 0.6)
+    held = inside((fine[1:] + fine[:-1]) / 2, beneath)
+    if held.all():
+        return [(loop, role)]
+    cuts = np.flatnonzero(np.diff(held)) + 1
+    runs = []
+    for first, last in zip([0, *cuts], [*cuts, len(held)], strict=True):
+        points = _straighten(fine[first : last + 1])
+        if held[first]:
+            runs.append((points, role))
+            continue
+        between = first > 0 and last < len(held)
+        bridging = between and _goes_straight(fine[first - 1 : last + 2])
+        runs.append((points, Role.BRIDGE if bridging else Role.OVERHANG))
+    return runs
+
+
+def _goes_straight(points: Floats) -> bool:
+    """Whether a line of 2 mm or more goes on straight from what holds it at one end to the other."""
+    way = float(np.hypot(*np.diff(points, axis=0).T).sum())
+    return way > 2.0 and math.hypot(*(points[-1] - points[0])) > 0.999 * way
+
+
+def _straighten(points: Floats) -> Floats:
+    """Without the points that lie on a straight line between their neighbours."""
+    if len(points) < 3:
+        return points
+    back, on = points[1:-1] - points[:-2], points[2:] - points[1:-1]
+    turns = np.abs(back[:, 0] * on[:, 1] - back[:, 1] * on[:, 0]) > 1e-7
+    return np.asarray(points[np.concatenate([[True], turns, [True]])])
+
+
+def _fills(layer: LayerPlan, settings: PrintSettings) -> list[_Road]:
+    """Every straight line that fills the layer, bridges first so that they anchor on bare walls."""
+    turn = math.pi / 4 if layer.index % 2 else 3 * math.pi / 4
+    width = settings.width_mm
+    roads: list[_Road] = []
+    for bridge in layer.bridges:
+        roads += _lines(bridge.region, width, bridge.angle, Role.BRIDGE)
+    roads += _lines(layer.solid, width, turn, Role.SOLID)
+    roads += _lines(layer.top, width, turn, Role.TOP)
+    if settings.infill > 0:
+        roads += _lines(layer.sparse, width / settings.infill, turn, Role.INFILL)
+    return roads
+
+
+def _lines(region: CrossSection, spacing: float, angle: float, role: Role) -> list[_Road]:
+    if region.is_empty():
+        return []
+    lines = hatch(edges_of(region.to_polygons()), spacing, angle, spacing / 2)
+    long_enough = np.hypot(lines[:, 2] - lines[:, 0], lines[:, 3] - lines[:, 1]) > 0.4
+    return [_Road(line, role) for line in lines[long_enough, :4].reshape(-1, 2, 2)]
+
+
+def _fill(pen: Pen, roads: Sequence[_Road], island: Floats, settings: PrintSettings) -> None:
+    """Lines one after the other, each from its nearer end; ends a road apart are joined without a travel."""
+    reach = 1.7 * settings.width_mm
+    for role in (Role.BRIDGE, Role.SOLID, Role.TOP, Role.INFILL):
+        lines = [road.points for road in roads if road.role == role]
+        if not lines:
+            continue
+        table = np.array(lines)
+        order, back, gaps = nearest_chain(table.reshape(-1, 4), *pen.at)
+        table = table[order]
+        table[back] = table[back][:, ::-1]
+        cuts = np.flatnonzero((gaps > reach) | (role == Role.BRIDGE))
+        for chain in np.split(table, cuts[cuts > 0]):
+            pen.draw(chain.reshape(-1, 2), role, island)
+
+
+def _slow_small_layers(path: Toolpath, settings: PrintSettings) -> Toolpath:
+    """Slow roads down on layers quicker than the minimum layer time, but never below the floor."""
+    if settings.layer_time_min_s <= 0 or not len(path):
+        return path
+    speed = path.speed
+    for _ in range(3):
+        motion = path_motion(replace(path, speed=speed))
+        speed = _slower(path, speed, motion, settings)
+    return replace(path, speed=speed)
+
+
+def _slower(path: Toolpath, speed: Floats, motion: Motion, settings: PrintSettings) -> Floats:
+    layers = int(path.layer.max()) + 1
+    roads = path.role >= Role.SKIRT
+    whole = np.bincount(path.layer, motion.seconds, layers)
+    printing = np.bincount(path.layer[roads], motion.seconds[roads], layers)
+    wanted = np.maximum(settings.layer_time_min_s - (whole - printing), 1e-6)
+    share = np.where(printing > 0, np.minimum(printing / wanted, 1.0), 1.0)
+    share = np.where(whole >= settings.layer_time_min_s * 0.995, 1.0, share)
+    share[0] = 1.0
+    slowed = np.maximum(speed * share[path.layer], np.minimum(speed, settings.speed_floor))
+    return np.where(roads, slowed, speed)

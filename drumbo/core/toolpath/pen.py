@@ -1,0 +1,168 @@
+"""The pen: takes roads in order and writes rows, with travels, retractions and events in between."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drumbo.core.toolpath.columns import Event, Role, Set, Toolpath
+from drumbo.core.toolpath.plane import crosses
+from drumbo.core.toolpath.settings import PrintSettings
+
+Floats = NDArray[np.float64]
+
+ABOVE_MM = 5.0
+"""Height above the plate at which the head waits before its first road."""
+
+
+class Pen:
+    """Collects a toolpath. Positions given to it are piece coordinates; rows are bed coordinates."""
+
+    def __init__(self, settings: PrintSettings, offset: tuple[float, float], start: tuple[float, float]) -> None:
+        self._settings = settings
+        self._offset = np.array(offset)
+        self._table = np.empty((4096, 8))
+        self._count = 0
+        self._lift = 0.0
+        self._next_z = 0.0
+        self._events: list[Event] = []
+        self._layer = 0
+        self._z = 0.0
+        self._height = settings.first_layer_mm
+        self._fan = 0.0
+        self._layer_fan = 0.0
+        self._pulled = False
+        self._new_layer = True
+        self._start = (start[0], start[1], ABOVE_MM)
+        self.at: tuple[float, float] = (start[0] - offset[0], start[1] - offset[1])
+        self._speeds: dict[tuple[Role, bool, float], float] = {}
+
+    def begin_layer(self, index: int, bottom: float, height: float) -> None:
+        """The roads that follow lie on this layer."""
+        self._layer, self._height = index, height
+        self._next_z = round(bottom + height, 4)
+        self._new_layer = True
+
+    def event(self, what: Set, value: float = 0.0, text: str = "") -> None:
+        """Something is set before the next row."""
+        self._events.append(Event(self._count, what, value, text))
+
+    def fan(self, share: float) -> None:
+        """The fan's share for this layer; bridges have their own."""
+        self._layer_fan = share
+        self._blow(share)
+
+    def _blow(self, share: float) -> None:
+        if abs(share - self._fan) > 1e-9:
+            self._fan = share
+            self.event(Set.FAN, share)
+
+    def draw(self, points: Floats, role: Role, island: Floats | None) -> None:
+        """Print along points (k, 2). A travel that stays on `island` (edges, (m, 4)) needs no retraction."""
+        self._travel(float(points[0, 0]), float(points[0, 1]), island)
+        bridging = role == Role.BRIDGE and self._layer >= self._settings.fan_off_layers
+        self._blow(max(self._settings.fan_bridge, self._layer_fan) if bridging else self._layer_fan)
+        ways = np.hypot(points[1:, 0] - points[:-1, 0], points[1:, 1] - points[:-1, 1])
+        keep = ways > 0.01
+        if not keep.any():
+            return
+        s = self._settings
+        feed = s.road_area(self._height) * s.flow_ratio / s.filament_area
+        self._add(points[1:][keep], ways[keep] * feed, self._speed(role), role)
+        self.at = (float(points[1:][keep][-1, 0]), float(points[1:][keep][-1, 1]))
+
+    def _speed(self, role: Role) -> float:
+        key = (role, self._layer == 0, self._height)
+        if key not in self._speeds:
+            s = self._settings
+            speed = s.speeds[role]
+            if self._layer == 0 and role != Role.PURGE:
+                speed = min(speed, s.first_layer_speed)
+            self._speeds[key] = min(speed, s.max_flow_mm3_s / (s.road_area(self._height) * s.flow_ratio))
+        return self._speeds[key]
+
+    def _travel(self, x: float, y: float, island: Floats | None) -> None:
+        way = math.hypot(x - self.at[0], y - self.at[1])
+        if way < 0.005 and not self._new_layer:
+            return
+        if self._must_pull(x, y, way, island):
+            self._pull()
+        if self._new_layer:
+            self._z = self._next_z
+            self._new_layer = False
+            self._move(*self.at, 0.0, min(20.0, self._settings.speeds[Role.TRAVEL]), Role.TRAVEL)
+        if way >= 0.005:
+            self._move(x, y, 0.0, self._settings.speeds[Role.TRAVEL], Role.TRAVEL)
+        self.at = (x, y)
+        if self._pulled:
+            self._push()
+
+    def _must_pull(self, x: float, y: float, way: float, island: Floats | None) -> bool:
+        s = self._settings
+        if self._count == 0 or s.retraction_mm <= 0 or way < s.min_travel_mm or self._pulled:
+            return False
+        if island is None or way > s.long_travel_mm:
+            return True
+        return bool(crosses(self.at[0], self.at[1], x, y, island))
+
+    def _pull(self) -> None:
+        self._filament(-self._settings.retraction_mm, Role.RETRACT)
+        if self._settings.z_hop_mm:
+            self._lift = self._settings.z_hop_mm
+            self._move(*self.at, 0.0, min(20.0, self._settings.speeds[Role.TRAVEL]), Role.TRAVEL)
+        self._pulled = True
+
+    def _push(self) -> None:
+        if self._lift:
+            self._lift = 0.0
+            self._move(*self.at, 0.0, min(20.0, self._settings.speeds[Role.TRAVEL]), Role.TRAVEL)
+        self._filament(self._settings.retraction_mm, Role.RESTART)
+        self._pulled = False
+
+    def _filament(self, length: float, role: Role) -> None:
+        self._move(*self.at, length, self._settings.retraction_speed, role)
+
+    def _move(self, x: float, y: float, feed: float, speed: float, role: Role) -> None:
+        self._grow(1)
+        self._table[self._count] = (
+            x + self._offset[0], y + self._offset[1], self._z + self._lift, feed, speed, role, self._layer, self._height
+        )  # fmt: skip
+        self._count += 1
+
+    def _add(self, points: Floats, feed: Floats, speed: float, role: Role) -> None:
+        self._grow(len(points))
+        rows = self._table[self._count : self._count + len(points)]
+        rows[:, :2] = points + self._offset
+        rows[:, 2] = self._z + self._lift
+        rows[:, 3] = feed
+        rows[:, 4:] = (speed, role, self._layer, self._height)
+        self._count += len(points)
+
+    def _grow(self, more: int) -> None:
+        if self._count + more > len(self._table):
+            self._table = np.concatenate([self._table, np.empty((max(more, len(self._table)), 8))])
+
+    def finish(self) -> Toolpath:
+        """Pull back a last time and hand over the columns. Positions are rounded to 1 µm."""
+        if self._settings.retraction_mm > 0:
+            self._pull()
+        self.event(Set.FAN, 0.0)
+        table = self._table[: self._count]
+        s = self._settings
+        return Toolpath(
+            start=self._start,
+            x=np.round(table[:, 0], 3),
+            y=np.round(table[:, 1], 3),
+            z=np.round(table[:, 2], 3),
+            e_mm=table[:, 3].copy(),
+            speed=table[:, 4].copy(),
+            role=table[:, 5].astype(np.uint8),
+            layer=table[:, 6].astype(np.int32),
+            height=table[:, 7].copy(),
+            events=tuple(self._events),
+            width_mm=s.width_mm,
+            accel_mm_s2=s.accel_mm_s2,
+            junction_mm_s=s.junction_mm_s,
+        )

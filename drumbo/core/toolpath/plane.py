@@ -1,0 +1,109 @@
+"""Small questions about points, lines and rings in the plane. Rings are (k, 2), edges (m, 4), mm."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+
+def edges_of(rings: Sequence[Floats]) -> Floats:
+    """(m, 4) float64: x0, y0, x1, y1 of every edge of closed rings (k, 2)."""
+    if not rings:
+        return np.empty((0, 4))
+    return np.concatenate([np.concatenate([ring, np.roll(ring, -1, axis=0)], axis=1) for ring in rings])
+
+
+@njit(cache=True, nogil=True)
+def inside(points: Floats, edges: Floats) -> NDArray[np.bool_]:
+    """(n,) bool: which points (n, 2) lie in the region with edges (m, 4), by the even–odd rule."""
+    result = np.zeros(len(points), np.bool_)
+    for p in range(len(points)):
+        x, y = points[p, 0], points[p, 1]
+        within = False
+        for i in range(len(edges)):
+            y0, y1 = edges[i, 1], edges[i, 3]
+            if (y0 > y) != (y1 > y) and x < edges[i, 0] + (y - y0) / (y1 - y0) * (edges[i, 2] - edges[i, 0]):
+                within = not within
+        result[p] = within
+    return result
+
+
+@njit(cache=True, nogil=True)
+def crosses(ax: float, ay: float, bx: float, by: float, edges: Floats) -> bool:
+    """Whether the line from a to b meets any edge, ends not counted within 1 µm."""
+    dx, dy = bx - ax, by - ay
+    for i in range(len(edges)):
+        ex, ey = edges[i, 2] - edges[i, 0], edges[i, 3] - edges[i, 1]
+        cross = dx * ey - dy * ex
+        if abs(cross) < 1e-12:
+            continue
+        px, py = edges[i, 0] - ax, edges[i, 1] - ay
+        along = (px * ey - py * ex) / cross
+        across = (px * dy - py * dx) / cross
+        if 1e-3 < along < 1 - 1e-3 and 0.0 <= across <= 1.0:
+            return True
+    return False
+
+
+@njit(cache=True, nogil=True)
+def closed_from_rear(ring: Floats) -> Floats:
+    """(k + 1, 2): the ring from its rearmost corner (of those the leftmost) round to itself."""
+    rear = 0
+    for i in range(1, len(ring)):
+        ahead = ring[i, 1] - ring[rear, 1]
+        if ahead > 1e-3 or (ahead > -1e-3 and ring[i, 0] < ring[rear, 0]):
+            rear = i
+    out = np.empty((len(ring) + 1, 2))
+    for i in range(len(ring) + 1):
+        out[i] = ring[(rear + i) % len(ring)]
+    return out
+
+
+@njit(cache=True, nogil=True)
+def subdivide(points: Floats, longest: float) -> Floats:
+    """The same line with more points, none further from the next than `longest`."""
+    counts = np.empty(len(points) - 1, np.int64)
+    for i in range(len(points) - 1):
+        way = np.hypot(points[i + 1, 0] - points[i, 0], points[i + 1, 1] - points[i, 1])
+        counts[i] = max(1, int(np.ceil(way / longest)))
+    out = np.empty((counts.sum() + 1, 2))
+    n = 0
+    for i in range(len(points) - 1):
+        for k in range(counts[i]):
+            out[n] = points[i] + (points[i + 1] - points[i]) * (k / counts[i])
+            n += 1
+    out[n] = points[-1]
+    return out
+
+
+@njit(cache=True, nogil=True)
+def nearest_chain(lines: Floats, x: float, y: float) -> tuple[NDArray[np.int64], NDArray[np.bool_], Floats]:
+    """Visit every line (n, 4) once, from (x, y), always the one with the nearest end.
+
+    Returns the order (n,), whether each is run backwards (n,), and the way to its start (n,) in mm.
+    """
+    n = len(lines)
+    order = np.empty(n, np.int64)
+    back = np.zeros(n, np.bool_)
+    gaps = np.empty(n)
+    done = np.zeros(n, np.bool_)
+    for place in range(n):
+        best, pick, reverse = np.inf, 0, False
+        for i in range(n):
+            if done[i]:
+                continue
+            first = (lines[i, 0] - x) ** 2 + (lines[i, 1] - y) ** 2
+            last = (lines[i, 2] - x) ** 2 + (lines[i, 3] - y) ** 2
+            if first < best:
+                best, pick, reverse = first, i, False
+            if last < best:
+                best, pick, reverse = last, i, True
+        order[place], back[place], gaps[place] = pick, reverse, np.sqrt(best)
+        done[pick] = True
+        x, y = (lines[pick, 0], lines[pick, 1]) if reverse else (lines[pick, 2], lines[pick, 3])
+    return order, back, gaps

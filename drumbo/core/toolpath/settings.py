@@ -1,0 +1,105 @@
+"""How a piece is printed, apart from its material: layers, widths, walls, speeds."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from drumbo.core.toolpath.columns import Role
+from drumbo.core.workshop import Printer
+
+_SPEEDS = {
+    Role.TRAVEL: 150.0,
+    Role.PURGE: 20.0,
+    Role.SKIRT: 30.0,
+    Role.OUTER: 35.0,
+    Role.INNER: 60.0,
+    Role.SOLID: 60.0,
+    Role.TOP: 45.0,
+    Role.INFILL: 70.0,
+    Role.BRIDGE: 30.0,
+    Role.OVERHANG: 25.0,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class PrintSettings:
+    """Lengths in mm, speeds in mm/s, shares 0 to 1. `speeds` is by role; the first layer has its own."""
+
+    layer_mm: float = 0.2
+    first_layer_mm: float = 0.24
+    width_mm: float = 0.45
+    walls: int = 2
+    top_layers: int = 4
+    bottom_layers: int = 3
+    infill: float = 0.15
+    first_layer_speed: float = 22.0
+    speeds: Mapping[Role, float] = field(default_factory=lambda: dict(_SPEEDS))
+    accel_mm_s2: float = 2000.0
+    junction_mm_s: float = 8.0
+    skirt_loops: int = 2
+    skirt_gap_mm: float = 4.0
+    long_travel_mm: float = 20.0
+    flow_ratio: float = 1.0
+    filament_mm: float = 1.75
+    max_flow_mm3_s: float = 12.0
+    retraction_mm: float = 0.8
+    retraction_speed: float = 35.0
+    min_travel_mm: float = 1.5
+    z_hop_mm: float = 0.0
+    fan: float = 1.0
+    fan_bridge: float = 1.0
+    fan_off_layers: int = 1
+    fan_full_layer: int = 2
+    layer_time_min_s: float = 8.0
+    speed_floor: float = 12.0
+
+    def road_area(self, height_mm: float, width_mm: float | None = None) -> float:
+        """Cross-section of a road with half-round sides, mm²: h·(w − h) + π·h²/4.
+
+        0.2 mm high and 0.45 mm wide: 0.2·0.25 + π·0.04/4 = 0.0814 mm².
+        """
+        width = self.width_mm if width_mm is None else width_mm
+        return height_mm * (width - height_mm) + math.pi * height_mm**2 / 4
+
+    @property
+    def filament_area(self) -> float:
+        """Cross-section of the filament, mm²."""
+        return math.pi * self.filament_mm**2 / 4
+
+    def fan_on_layer(self, layer: int) -> float:
+        """Fan share 0..1 on a layer counted from 0: off, then rising, then full."""
+        number = layer + 1
+        if number <= self.fan_off_layers:
+            return 0.0
+        if number >= self.fan_full_layer:
+            return self.fan
+        return self.fan * (number - self.fan_off_layers) / (self.fan_full_layer - self.fan_off_layers)
+
+
+def settings_for(numbers: Mapping[str, float], printer: Printer) -> PrintSettings:
+    """Settings from a profile's numbers (catalogue keys) on a printer; widths follow the nozzle."""
+    top = printer.speed_max_mm_s
+    nozzle = printer.nozzle_mm
+    return PrintSettings(
+        layer_mm=round(min(0.2, nozzle / 2), 2),
+        first_layer_mm=round(min(0.24, nozzle * 0.6), 2),
+        width_mm=round(nozzle * 1.125, 3),
+        speeds={role: min(speed, top) for role, speed in _SPEEDS.items()},
+        accel_mm_s2=printer.accel_mm_s2,
+        junction_mm_s=printer.junction_mm_s,
+        flow_ratio=numbers["flow_ratio"],
+        filament_mm=numbers["filament_diameter_mm"],
+        max_flow_mm3_s=numbers["max_flow_mm3_s"],
+        retraction_mm=numbers["retraction_mm"],
+        retraction_speed=numbers["retraction_speed_mm_s"],
+        min_travel_mm=numbers["retraction_min_travel_mm"],
+        z_hop_mm=numbers["z_hop_mm"],
+        fan=numbers["fan_percent"] / 100,
+        fan_bridge=numbers["fan_bridge_percent"] / 100,
+        fan_off_layers=int(numbers["fan_off_layers"]),
+        fan_full_layer=int(numbers["fan_full_layer"]),
+        layer_time_min_s=numbers["layer_time_min_s"],
+        speed_floor=numbers["speed_floor_mm_s"],
+    )

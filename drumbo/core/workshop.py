@@ -1,0 +1,176 @@
+"""Printers and materials: the two things a profile is for."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, fields
+from typing import TypeVar
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.families import FAMILIES
+from drumbo.core.fields import Field, Scalar, read_all
+from drumbo.core.gcode.dialects import DIALECTS
+
+T = TypeVar("T")
+
+START_GCODE = """\
+G21
+G90
+M82
+M220 S100
+M221 S100
+M140 S{bed_first_c}
+M104 S{nozzle_first_c}
+G28
+M190 S{bed_first_c}
+M109 S{nozzle_first_c}
+G92 E0"""
+
+END_GCODE = """\
+M107
+M104 S0
+M140 S0
+G1 X{park_x} Y{park_y} F6000
+M84"""
+
+
+@dataclass(frozen=True, slots=True)
+class Printer:
+    """A filament printer. The bed spans x 0..bed_x_mm and y 0..bed_y_mm unless `origin` is "centre"."""
+
+    name: str
+    drive: str = "direct"
+    nozzle_mm: float = 0.4
+    bed_x_mm: float = 220.0
+    bed_y_mm: float = 220.0
+    height_mm: float = 250.0
+    origin: str = "corner"
+    nozzle_max_c: float = 280.0
+    bed_max_c: float = 110.0
+    speed_max_mm_s: float = 200.0
+    accel_mm_s2: float = 2000.0
+    junction_mm_s: float = 8.0
+    dialect: str = "m900"
+    start_gcode: str = START_GCODE
+    end_gcode: str = END_GCODE
+    link_url: str = ""
+    camera_url: str = ""
+    notes: str = ""
+
+    @property
+    def bed_low(self) -> tuple[float, float]:
+        """Corner of the bed with the lowest x and y, mm."""
+        return (-self.bed_x_mm / 2, -self.bed_y_mm / 2) if self.origin == "centre" else (0.0, 0.0)
+
+    @property
+    def bed_high(self) -> tuple[float, float]:
+        """Corner of the bed with the highest x and y, mm."""
+        low_x, low_y = self.bed_low
+        return (low_x + self.bed_x_mm, low_y + self.bed_y_mm)
+
+    @property
+    def bed_middle(self) -> tuple[float, float]:
+        """Middle of the bed, mm."""
+        (x0, y0), (x1, y1) = self.bed_low, self.bed_high
+        return ((x0 + x1) / 2, (y0 + y1) / 2)
+
+
+@dataclass(frozen=True, slots=True)
+class Material:
+    """A spool as its label tells it. A range is low and high in °C; money is in `currency` per kg, tax in."""
+
+    maker: str
+    product: str
+    family: str
+    colour: str
+    colour_hex: str
+    nozzle_low_c: float
+    nozzle_high_c: float
+    bed_low_c: float | None = None
+    bed_high_c: float | None = None
+    diameter_mm: float = 1.75
+    density_g_cm3: float = 1.24
+    price_per_kg: float | None = None
+    currency: str = "€"
+    spool_g: float | None = None
+    notes: str = ""
+
+    @property
+    def name(self) -> str:
+        """What the spool is called in lists."""
+        return f"{self.product}, {self.colour}"
+
+    def cost(self, grams: float) -> float | None:
+        """Money for so many grams, or None where no price is known."""
+        return None if self.price_per_kg is None else grams * self.price_per_kg / 1000
+
+
+MATERIAL_FIELDS: tuple[Field, ...] = (
+    Field("family", "Polymer", kind="choice", choices=tuple((f.key, f.name) for f in FAMILIES)),
+    Field("maker", "Maker", kind="text", longest=80),
+    Field("product", "Product", kind="text", longest=80, help="As on the label, like “Everyday PLA”."),
+    Field("colour", "Colour", kind="text", longest=40),
+    Field("colour_hex", "Shown as", kind="colour"),
+    Field("nozzle_low_c", "Nozzle from", "°C", low=120, high=500),
+    Field("nozzle_high_c", "Nozzle to", "°C", low=120, high=500),
+    Field("bed_low_c", "Bed from", "°C", low=0, high=200, required=False),
+    Field("bed_high_c", "Bed to", "°C", low=0, high=200, required=False),
+    Field("diameter_mm", "Diameter", "mm", low=1, high=4),
+    Field("density_g_cm3", "Density", "g/cm³", low=0.3, high=12),
+    Field("price_per_kg", "Price per kg, tax in", low=0, high=100_000, required=False),
+    Field("currency", "Currency", kind="text", required=False, longest=4),
+    Field("spool_g", "Left on the spool", "g", low=0, high=20_000, required=False),
+    Field("notes", "Notes", kind="lines", required=False),
+)
+
+PRINTER_FIELDS: tuple[Field, ...] = (
+    Field("name", "Name", kind="text", longest=60),
+    Field("drive", "Drive", kind="choice", choices=(("direct", "direct"), ("bowden", "Bowden"))),
+    Field("nozzle_mm", "Nozzle", "mm", low=0.1, high=2),
+    Field("bed_x_mm", "Bed, X", "mm", low=50, high=2000),
+    Field("bed_y_mm", "Bed, Y", "mm", low=50, high=2000),
+    Field("height_mm", "Height", "mm", low=50, high=2000),
+    Field("origin", "Zero point", kind="choice", choices=(("corner", "front left corner"), ("centre", "middle"))),
+    Field("nozzle_max_c", "Nozzle at most", "°C", low=150, high=600),
+    Field("bed_max_c", "Bed at most", "°C", low=0, high=250),
+    Field("speed_max_mm_s", "Top speed", "mm/s", low=10, high=2000),
+    Field("accel_mm_s2", "Acceleration", "mm/s²", low=50, high=100_000),
+    Field("junction_mm_s", "Junction speed", "mm/s", low=0.1, high=100,
+          help="The speed change the printer may make at once."),
+    Field("dialect", "Words it understands", kind="choice", choices=tuple((d.key, d.name) for d in DIALECTS)),
+    Field("link_url", "Link", kind="text", required=False,
+          help="A serial port like /dev/ttyUSB0, or socket://address:port."),
+    Field("camera_url", "Camera", kind="text", required=False, help="http://address:port of a stand-in's camera."),
+    Field("start_gcode", "Start G-code", kind="lines",
+          help="{nozzle_first_c}, {nozzle_c}, {bed_first_c}, {bed_c} are filled in."),
+    Field("end_gcode", "End G-code", kind="lines", help="{park_x}, {park_y} are filled in."),
+    Field("notes", "Notes", kind="lines", required=False),
+)  # fmt: skip
+
+
+def _build(cls: type[T], values: Mapping[str, Scalar]) -> T:
+    names = {f.name for f in fields(cls)}  # type: ignore[arg-type]
+    return cls(**{k: ("" if v is None and k in _TEXT else v) for k, v in values.items() if k in names})
+
+
+_TEXT = {f.key for f in (*MATERIAL_FIELDS, *PRINTER_FIELDS) if f.kind in {"text", "lines"}}
+
+
+def read_material(typed: Mapping[str, str | float | None]) -> Material:
+    """A material from what was typed; InvalidInput gathers every field's problem."""
+    material = _build(Material, read_all(MATERIAL_FIELDS, typed))
+    problems = {}
+    if material.nozzle_high_c < material.nozzle_low_c:
+        problems["nozzle_high_c"] = (
+            f"is below {material.nozzle_low_c:g} °C, where the range starts; swap the two numbers"
+        )
+    if material.bed_low_c is not None and material.bed_high_c is not None and material.bed_high_c < material.bed_low_c:
+        problems["bed_high_c"] = f"is below {material.bed_low_c:g} °C, where the range starts; swap the two numbers"
+    if problems:
+        raise InvalidInput.of(problems)
+    return material
+
+
+def read_printer(typed: Mapping[str, str | float | None]) -> Printer:
+    """A printer from what was typed; InvalidInput gathers every field's problem."""
+    return _build(Printer, read_all(PRINTER_FIELDS, typed))

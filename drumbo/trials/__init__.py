@@ -1,0 +1,34 @@
+"""Trial kinds. Each is a folder here; it is found by being here, and named nowhere else.
+
+A kind that cannot be imported stops the program: a silent gap would be worse.
+"""
+
+from __future__ import annotations
+
+import pkgutil
+from functools import cache
+from importlib import import_module
+
+from drumbo.core.errors import NotFound
+from drumbo.trials.base import Kind
+
+
+@cache
+def kinds() -> dict[str, Kind]:
+    """Every kind by its slug, in the order in which makers work (that of the drum's sectors)."""
+    from drumbo.core.catalogue import GROUPS  # noqa: PLC0415 - keeps this page free of the catalogue
+
+    found: list[Kind] = []
+    for module in pkgutil.iter_modules(__path__):
+        if module.ispkg:
+            found.append(import_module(f"{__name__}.{module.name}").KIND)
+    order = {group.key: place for place, group in enumerate(GROUPS)}
+    return {kind.slug: kind for kind in sorted(found, key=lambda k: (order[k.group], k.slug))}
+
+
+def kind(slug: str) -> Kind:
+    """The kind under `slug`; NotFound names those there are."""
+    try:
+        return kinds()[slug]
+    except KeyError:
+        raise NotFound(f"no trial kind {slug!r}; there are {', '.join(kinds())}") from None

@@ -1,0 +1,181 @@
+"""The temperature trial: plan, steps, piece, readings; its verdict is in `verdict.py`."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Field, Scalar
+from drumbo.core.piece import Piece
+from drumbo.core.profile import From, Origin, Value
+from drumbo.core.toolpath import Override, Toolpath, build, settings_for
+from drumbo.core.workshop import Printer
+from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step
+from drumbo.trials.temperature import ladder
+from drumbo.trials.temperature.verdict import AIMS, verdict
+
+MOST_STEPS, FEWEST_STEPS = 15, 3
+
+ASPECTS: tuple[Aspect, ...] = (
+    Aspect("bridge", "Bridge", ("hangs in loops", "sags plainly", "sags a little", "almost flat", "flat, no sag"),
+           "The rung's underside, from the front and from below."),
+    Aspect("overhang", "Overhang", ("collapsed or curled", "rough, droops", "uneven edge", "small flaws", "clean edge"),
+           "The wing at the right: its mild and its steep slope."),
+    Aspect("strings", "Strings", ("a web", "many threads", "some threads", "a few wisps", "none"),
+           "Between the needles, and from post to mast."),
+    Aspect("surface", "Surface", ("gaps or burnt", "patchy", "uneven sheen", "even, slightly dull", "even and closed"),
+           "The plain face of the slim mast."),
+    Aspect("bond", "Bond", ("falls apart", "snaps at a touch", "snaps easily", "snaps with force", "will not part"),
+           "Snap the post at the left off by hand."),
+)  # fmt: skip
+
+
+class Temperature(Kind):
+    """Nozzle temperature by a stepped ladder, hottest at the bottom."""
+
+    slug = "temperature"
+    title = "Temperature tower"
+    sets = ("nozzle_c", "nozzle_first_c")
+    group = "heat"
+    about = (
+        "One ladder, printed hottest at the bottom and cooler with every step. Each step has a bridge, overhangs, "
+        "needles, a plain face and a post to snap; its temperature stands on it in digits."
+    )
+
+    def fields(self, context: Context) -> Sequence[Field]:
+        """Range, step, the steps' height, the first layer's temperature, and what the part is for."""
+        top = context.printer.nozzle_max_c
+        return (
+            Field("hot_c", "Hottest, at the bottom", "°C", low=150, high=top, step=5, whole=True,
+                  help=f"{context.printer.name} may run up to {top:g} °C."),
+            Field("cold_c", "Coolest, at the top", "°C", low=150, high=top, step=5, whole=True),
+            Field("step_c", "Step", "°C", low=1, high=10, step=1, whole=True, help="5 is usual."),
+            Field("step_mm", "Height of a step", "mm", low=8, high=12, step=0.5),
+            Field("first_c", "First layer", "°C", low=150, high=top, step=5, whole=True,
+                  help="Held for the plate's first layer only."),
+            Field("aim", "Judged for", kind="choice", choices=tuple((a.key, a.name) for a in AIMS)),
+        )  # fmt: skip
+
+    def suggest(self, context: Context) -> dict[str, Scalar]:
+        """The label's range in steps of 5 °C, as far as the printer goes."""
+        material, printer = context.material, context.printer
+        hot = math.floor(min(material.nozzle_high_c, printer.nozzle_max_c) / 5) * 5
+        cold = max(math.ceil(material.nozzle_low_c / 5) * 5, hot - 5 * (MOST_STEPS - 1))
+        cold = min(cold, hot - 5 * (FEWEST_STEPS - 1))
+        return {
+            "hot_c": float(hot),
+            "cold_c": float(cold),
+            "step_c": 5.0,
+            "step_mm": 10.0,
+            "first_c": min(context.profile.number("nozzle_first_c"), printer.nozzle_max_c),
+            "aim": "balanced",
+        }
+
+    def check(self, plan: Plan, context: Context) -> dict[str, str]:
+        """Refuse what cannot be printed, with the numbers that would fit; warn of what is unusual."""
+        hot, cold, step = _number(plan, "hot_c"), _number(plan, "cold_c"), _number(plan, "step_c")
+        if step <= 0:
+            raise InvalidInput("step_c", "must be above 0 °C; 5 is usual")
+        if hot <= cold:
+            raise InvalidInput("cold_c", f"must be below {hot:g} °C: the hottest step is at the bottom; swap the two")
+        count = _count(plan)
+        if count < FEWEST_STEPS:
+            raise InvalidInput(
+                "step_c",
+                f"gives {count} steps; a curve needs {FEWEST_STEPS}: {(hot - cold) / 2:g} °C or less would do",
+            )
+        self._fits(plan, context.printer, count)
+        return self._warnings(plan, context)
+
+    def _fits(self, plan: Plan, printer: Printer, count: int) -> None:
+        wide, deep = ladder.WIDTH, ladder.DEPTH
+        if printer.bed_x_mm < wide + 20 or printer.bed_y_mm < deep + 30:
+            raise InvalidInput("hot_c", f"the piece is {wide:.0f} × {deep:.0f} mm and needs a bed of {wide + 20:.0f} "
+                                        f"× {deep + 30:.0f} mm")  # fmt: skip
+        step_mm = _number(plan, "step_mm")
+        room = printer.height_mm - 5 - 1
+        most = min(int(room // step_mm), MOST_STEPS)
+        if count > most:
+            span = _number(plan, "hot_c") - _number(plan, "cold_c")
+            wider = math.ceil(span / (most - 1)) if most > 1 else 0
+            fits = f"{most} steps of {step_mm:g} mm fit"
+            remedy = f"a step of {wider} °C, or a range of {(most - 1) * _number(plan, 'step_c'):g} °C, would do"
+            raise InvalidInput("step_c", f"gives {count} steps, {count * step_mm:g} mm high; {fits}: {remedy}")
+
+    def _warnings(self, plan: Plan, context: Context) -> dict[str, str]:
+        material = context.material
+        warnings = {}
+        if _number(plan, "hot_c") > material.nozzle_high_c:
+            warnings["hot_c"] = f"the label says no more than {material.nozzle_high_c:g} °C"
+        if _number(plan, "cold_c") < material.nozzle_low_c - 15:
+            warnings["cold_c"] = f"far below the label's {material.nozzle_low_c:g} °C: the drive may grind"
+        if _number(plan, "step_c") < 3:
+            warnings["step_c"] = "neighbouring steps will look alike; 5 °C shows more in one print"
+        bed = context.profile.number("bed_c")
+        if bed > context.printer.bed_max_c:
+            warnings["first_c"] = f"the profile's bed of {bed:g} °C is above what {context.printer.name} may run"
+        return warnings
+
+    def steps(self, plan: Plan) -> tuple[Step, ...]:
+        """Hottest first, as printed."""
+        hot, step = _number(plan, "hot_c"), _number(plan, "step_c")
+        return tuple(Step(i, hot - i * step, f"{hot - i * step:g}") for i in range(_count(plan)))
+
+    def piece(self, plan: Plan, context: Context) -> Piece:
+        """The ladder; heights are rounded to whole layers so that steps begin between two of them."""
+        settings = settings_for(context.profile.numbers(), context.printer)
+        layers = round(_number(plan, "step_mm") / settings.layer_mm)
+        foot = settings.first_layer_mm + 3 * settings.layer_mm
+        values = tuple(step.value for step in self.steps(plan))
+        return ladder.ladder(values, layers * settings.layer_mm, foot)
+
+    def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
+        """The ladder's roads, with the nozzle set anew where a step begins."""
+        printer = context.printer
+        low_x, low_y = printer.bed_low
+        return build(
+            piece.solid,
+            settings_for(context.profile.numbers(), printer),
+            middle=printer.bed_middle,
+            purge_from=(low_x + 10, low_y + 8),
+            overrides=[Override(p.low[2], p.value, f"{p.label} °C") for p in piece.places],
+        )
+
+    def readings(self, plan: Plan) -> tuple[Aspect, ...]:
+        """The five aspects."""
+        del plan
+        return ASPECTS
+
+    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+        """Best temperature with its error; see `verdict`."""
+        return verdict(plan, self.steps(plan), ASPECTS, readings)
+
+    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
+        """Other layers take the result; the first layer keeps its distance above, within what the printer may run."""
+        if result.value is None:
+            return {}
+        best = float(round(result.value))
+        profile = context.profile
+        lead = profile.number("nozzle_first_c") - profile.number("nozzle_c")
+        lead = min(max(lead, 0.0), 10.0)
+        first = min(best + lead, context.printer.nozzle_max_c)
+        origin = Origin(From.TRIAL, self.title.lower(), trial)
+        follows = Origin(From.TRIAL, f"same tower, +{lead:g}" if lead else "same tower", trial)
+        return {"nozzle_c": Value(best, origin, result.error), "nozzle_first_c": Value(first, follows)}
+
+    def first_layer_c(self, plan: Plan, context: Context) -> float:
+        """As planned."""
+        del context
+        return _number(plan, "first_c")
+
+
+def _number(plan: Plan, key: str) -> float:
+    value = plan[key]
+    if not isinstance(value, (int, float)):
+        raise InvalidInput(key, "must be a number")
+    return float(value)
+
+
+def _count(plan: Plan) -> int:
+    return int((_number(plan, "hot_c") - _number(plan, "cold_c")) / _number(plan, "step_c") + 1e-9) + 1

@@ -1,0 +1,123 @@
+"""The ladder: the piece of the temperature trial, a design of our own.
+
+From left to right each step has: a corbel at 45° that carries a snap post on a thin neck; the mast with the
+temperature in raised digits; a bridge as a rung, with needle pairs standing on it; a slim second mast; and a
+wing with a mild and a steep overhang. A step's rung, corbel and wing close it at the top, so they are printed
+at that step's temperature; needles and post stand on the closing of the step below.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from manifold3d import Manifold
+
+from drumbo.core.piece import Part, Piece, Place, block, prism, text_shape, union
+from drumbo.core.piece.solids import along_y, cone
+
+DEEP = 8.0
+MAST = 18.0
+SPAN = 28.0
+SLIM = 7.0
+CORBEL = 5.0
+MILD_OUT, STEEP_OUT = 2.6, 5.4
+STEEP_TAN = 1.96
+"""Run over rise of the steep wing: 63° from upright. The mild one is at 45°."""
+RUNG = 1.2
+NECK = 2.4
+FOOT_MARGIN = 5.0
+SEAM = 0.3
+"""Parts reach this far into what they stand on, so that their union is one solid."""
+
+WIDTH = CORBEL + MAST + SPAN + SLIM + MILD_OUT + STEEP_OUT + 2 * FOOT_MARGIN
+DEPTH = DEEP + 2 * (FOOT_MARGIN + 2)
+
+
+@dataclass(frozen=True, slots=True)
+class _Frame:
+    """x positions of the ladder's parts, its middle at 0."""
+
+    mast: float
+    gap: float
+    slim: float
+    wing: float
+
+
+def _frame() -> _Frame:
+    mast = -WIDTH / 2 + FOOT_MARGIN + CORBEL
+    return _Frame(mast, mast + MAST, mast + MAST + SPAN, mast + MAST + SPAN + SLIM)
+
+
+def ladder(values_c: tuple[float, ...], step_mm: float, foot_mm: float) -> Piece:
+    """A ladder with one step a value, first value at the bottom.
+
+    `step_mm` is a step's height and `foot_mm` the plate's; both must be whole layers so that a change of
+    temperature falls between two layers.
+    """
+    frame = _frame()
+    y0, y1 = -DEEP / 2, DEEP / 2
+    foot = block((-WIDTH / 2, -DEPTH / 2, 0), (WIDTH / 2, DEPTH / 2, foot_mm))
+    parts: list[Part] = [Part("foot", foot)]
+    places: list[Place] = []
+    for index, value in enumerate(values_c):
+        z = foot_mm + index * step_mm
+        parts += _step(frame, z, step_mm, y0, y1, f"{value:g}")
+        places.append(Place(index, value, f"{value:g}", (-WIDTH / 2, y0, z), (WIDTH / 2, y1, z + step_mm)))
+    order = {"foot": 0, "wing": 1, "mast": 2, "rung": 3, "needle": 4, "post": 5, "digits": 6}
+    parts.sort(key=lambda part: order[part.look])
+    return Piece("Ladder", union(part.solid for part in parts), tuple(parts), tuple(places))
+
+
+def _step(frame: _Frame, z: float, high: float, y0: float, y1: float, label: str) -> list[Part]:
+    top = z + high
+    text = high * 0.62
+    digits = text_shape(label, text, min(1.15, text * 0.18)).translate((frame.mast + MAST / 2, z + high / 2))
+    return [
+        Part("mast", block((frame.mast, y0, z - SEAM), (frame.gap, y1, top))),
+        Part("mast", block((frame.slim, y0, z - SEAM), (frame.wing, y1, top))),
+        Part("wing", _corbel(frame, top, y0, y1)),
+        Part("wing", _wing(frame, top, y0, y1)),
+        Part("rung", block((frame.gap - 1, y0, top - RUNG), (frame.slim + 1, y1, top))),
+        *(Part("needle", needle) for needle in _needles(frame, z, high)),
+        Part("post", _post(frame, z, high)),
+        Part("digits", along_y(digits, y0 - 0.5, y0 + 0.3)),
+    ]
+
+
+def _corbel(frame: _Frame, top: float, y0: float, y1: float) -> Manifold:
+    x = frame.mast + 0.5
+    out = frame.mast - CORBEL
+    edge = 0.6
+    outline = [(x, top - edge - CORBEL - 0.5), (x, top), (out, top), (out, top - edge)]
+    return prism(outline, y0, y1)
+
+
+def _wing(frame: _Frame, top: float, y0: float, y1: float) -> Manifold:
+    x, lip = frame.wing, 0.8
+    steep_low = top - lip - STEEP_OUT / STEEP_TAN
+    outline = [
+        (x - 0.5, steep_low - MILD_OUT - 0.5),
+        (x + MILD_OUT, steep_low),
+        (x + MILD_OUT + STEEP_OUT, top - lip),
+        (x + MILD_OUT + STEEP_OUT, top),
+        (x - 0.5, top),
+    ]
+    return prism(outline, y0, y1)
+
+
+def _needles(frame: _Frame, z: float, high: float) -> list[Manifold]:
+    tip = z + high - RUNG - 1.6
+    return [cone(frame.gap + SPAN * place, 0.0, z - SEAM, tip, 2.0, 0.45) for place in (0.2, 0.44, 0.8)]
+
+
+def _post(frame: _Frame, z: float, high: float) -> Manifold:
+    """A head on a thin neck: snapped by hand, it tells how well layers hold."""
+    x, half = frame.mast - CORBEL / 2 - 0.4, NECK / 2
+    neck_top = z + min(1.8, high * 0.2)
+    head, head_half = min(1.6, high * 0.17), half + 0.6
+    outline = [
+        (x - half, z - SEAM), (x + half, z - SEAM), (x + half, neck_top), (x + head_half, neck_top + 0.6),
+        (x + head_half, neck_top + 0.6 + head), (x - head_half, neck_top + 0.6 + head),
+        (x - head_half, neck_top + 0.6), (x - half, neck_top),
+    ]  # fmt: skip
+    return prism(outline, -half, half)
