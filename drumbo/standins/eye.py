@@ -1,0 +1,98 @@
+"""The practised eye: an object in, the scores out that an experienced maker would give, with human noise.
+
+The curves are set once per aspect on ordinary grounds: 0.3 mm of sag is seen, 0.05 mm is not.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drumbo.standins.filament.printing import PrintedObject
+
+Floats = NDArray[np.float64]
+Mask = NDArray[np.bool_]
+
+LOOK_NOISE, SESSION_BIAS, WRONG_LOOKS = 0.45, 0.3, 1 / 30
+
+
+def _bridge(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
+    """Sag of the longest bridges in the band, mm → score; 0.35 mm halves it."""
+    spans = thing.geometry.span_mm
+    long = band & (spans > 0.6 * spans[band].max(initial=0.0)) & (spans > 5)
+    if not long.any():
+        return 4.0
+    return 4.0 * _falls(float(np.quantile(thing.sag_mm[long], 0.9)), 0.42, 2.2)
+
+
+def _overhang(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
+    """Droop and curl of overhanging edges, mm; 0.35 mm halves the score."""
+    hanging = band & (thing.geometry.angle_deg > 50) & (thing.geometry.angle_deg < 85)
+    if not hanging.any():
+        return 4.0
+    edge = thing.droop_mm[hanging] + 1.2 * thing.curl_mm[hanging]
+    return 4.0 * _falls(float(np.quantile(edge, 0.75)), 0.38, 2.2)
+
+
+def _strings(thing: PrintedObject, _band: Mask, travels: Mask) -> float:
+    """Strings per travel through the air, mm³; a hair of 0.1 mm over 6 mm is 0.05 mm³."""
+    crossing = travels & (thing.geometry.travel_air_mm > 1.0)
+    if not crossing.any():
+        return 4.0
+    return 4.0 * _falls(float(thing.string_mm3[crossing].mean()), 0.012, 1.1)
+
+
+def _surface(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
+    """Gaps, a matt or patchy face, browning."""
+    gaps = float(thing.missing[band].mean())
+    matt = 1.0 - float(thing.gloss[band].mean())
+    burnt = float(thing.damage[band].mean())
+    return 4.0 * _falls(gaps, 0.08, 1.5) * _falls(matt, 0.62, 3.0) * (1.0 - burnt)
+
+
+def _bond(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
+    """How hard a neck is to snap: share of the bulk's strength; a half is passable."""
+    share = float(np.quantile(thing.bond[band], 0.25))
+    return 4.0 / (1.0 + np.exp(-(share - 0.5) / 0.13))
+
+
+def _falls(measure: float, half: float, steep: float) -> float:
+    return float(1.0 / (1.0 + (max(measure, 0.0) / half) ** steep))
+
+
+ASPECTS: dict[str, Callable[[PrintedObject, Mask, Mask], float]] = {
+    "bridge": _bridge,
+    "overhang": _overhang,
+    "strings": _strings,
+    "surface": _surface,
+    "bond": _bond,
+}
+
+
+def exact_scores(
+    thing: PrintedObject, bands: Sequence[tuple[float, float]], aspects: Sequence[str]
+) -> NDArray[np.float64]:
+    """(bands, aspects) scores 0..4 without any noise. Bands are (z from, z to) in mm on the object."""
+    z, travel_z = thing.geometry.z, thing.geometry.travel_z
+    scores = np.empty((len(bands), len(aspects)))
+    for row, (low, high) in enumerate(bands):
+        band = (z > low + 1e-6) & (z <= high + 1e-6)
+        travels = (travel_z > low + 1e-6) & (travel_z <= high + 1e-6)
+        for column, aspect in enumerate(aspects):
+            scores[row, column] = ASPECTS[aspect](thing, band, travels) if band.any() else 0.0
+    return 4.0 - (4.0 - scores) * thing.hides
+
+
+def look(
+    thing: PrintedObject, bands: Sequence[tuple[float, float]], aspects: Sequence[str], seed: int
+) -> NDArray[np.int64]:
+    """(bands, aspects) whole scores 0..4 as a person gives them: noise per look, a bias per aspect, slips."""
+    rng = np.random.default_rng([seed, thing.digest])
+    scores = exact_scores(thing, bands, aspects)
+    scores = scores + rng.normal(0, SESSION_BIAS, scores.shape[1])[None, :]
+    scores = scores + rng.normal(0, LOOK_NOISE, scores.shape)
+    slips = rng.random(scores.shape) < WRONG_LOOKS
+    scores = np.where(slips, scores + rng.choice([-2, -1, 1, 2], scores.shape), scores)
+    return np.clip(np.rint(scores), 0, 4).astype(np.int64)

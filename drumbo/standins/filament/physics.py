@@ -1,0 +1,82 @@
+"""Each relation between heat, flow, fan and what comes out: one small pure function.
+
+`t_c` is the nozzle's true temperature in °C, `fan` a share 0..1. All take and give arrays. The forms and their
+reasons are told in docs/physics.md; the constants belong to the spool.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drumbo.standins.filament.spool import Spool
+
+Floats = NDArray[np.float64]
+
+
+def logistic(x: Floats) -> Floats:
+    """1 / (1 + e^−x), safe for large |x|."""
+    return 1.0 / (1.0 + np.exp(-np.clip(x, -40, 40)))
+
+
+def capability(spool: Spool, t_c: Floats, nozzle_mm: float) -> Floats:
+    """Melt capacity, mm³/s: Q₀·e^(k(T − T₀))·(d/0.4)^1.3. Heat flows faster into hotter walls."""
+    return spool.melt_mm3_s * np.exp(spool.melt_rate * (t_c - spool.centre_c)) * (nozzle_mm / 0.4) ** 1.3
+
+
+def delivered(flow_mm3_s: Floats, capability_mm3_s: Floats) -> Floats:
+    """Share of the asked flow that arrives: 95 % at capability, plummeting past it."""
+    load = np.minimum(flow_mm3_s / capability_mm3_s, 8.0)
+    return 1.0 / (1.0 + 0.0526 * load**6)
+
+
+def ooze(spool: Spool, t_c: Floats, pulled_mm: Floats, air_s: Floats) -> Floats:
+    """Volume of a string over a travel, mm³.
+
+    Hot plastic runs; a pull-back of d* holds it all; a longer time in the air lets more out. Moisture foams
+    and leaves a floor that no pull-back takes away.
+    """
+    full = spool.pull_full_mm * np.exp(0.012 * (t_c - spool.centre_c))
+    free = np.clip(1.0 - pulled_mm / full, 0.0, None) ** 1.5
+    runs = spool.ooze_mm3 * np.exp(spool.ooze_rate * (t_c - spool.centre_c))
+    return runs * (free + 0.25 * spool.moisture) * (1.0 - np.exp(-air_s / 0.15))
+
+
+def sag(spool: Spool, t_c: Floats, span_mm: Floats, fan: Floats, speed_mm_s: Floats) -> Floats:
+    """How far the middle of a bridge hangs, mm: grows with the span's square and heat, less with fan and speed.
+
+    `sag_mm` is that of 28 mm at full fan and 30 mm/s at the spool's centre.
+    """
+    heat = np.exp(spool.sag_rate * (t_c - spool.centre_c))
+    air = (1.0 - 0.75 * fan) / 0.25
+    haste = 30.0 / np.clip(speed_mm_s, 10.0, 80.0)
+    return spool.sag_mm * (span_mm / 28.0) ** 2 * heat * air * haste**0.5
+
+
+def droop(spool: Spool, t_c: Floats, angle_deg: Floats, fan: Floats) -> Floats:
+    """How far an overhanging edge hangs, mm: nothing up to 40° from upright, then in proportion."""
+    heat = np.exp(spool.droop_rate * (t_c - spool.centre_c))
+    air = (1.0 - 0.7 * fan) / 0.3
+    return spool.droop_mm * np.clip(angle_deg - 40.0, 0.0, None) / 22.0 * heat * air
+
+
+def curl(spool: Spool, t_c: Floats, angle_deg: Floats) -> Floats:
+    """How far an overhanging edge curls up when laid too cold, mm: frozen-in tension grows as heat falls."""
+    cold = np.clip((spool.curl_c - t_c) / 10.0, 0.0, None)
+    return 0.35 * np.clip(angle_deg - 40.0, 0.0, None) / 22.0 * cold**1.5
+
+
+def bond(spool: Spool, t_c: Floats, fan: Floats, layer_s: Floats) -> Floats:
+    """Share of the bulk's strength between layers: welding needs heat, and suffers from fan and long waits."""
+    waiting = np.clip(1.0 - 0.05 * np.log2(np.maximum(layer_s, 4.0) / 8.0), 0.7, 1.05)
+    return np.clip(logistic((t_c - spool.bond_c) / spool.bond_width) * (1.0 - 0.35 * fan) / 0.65 * waiting, 0, 1)
+
+
+def sheen(spool: Spool, t_c: Floats, load: Floats) -> Floats:
+    """Gloss 0 matt to 1 glossy: starved or cold plastic leaves the nozzle matt."""
+    return logistic((t_c - spool.sheen_c) / 8.0 - 1.2 * load)
+
+
+def damage(spool: Spool, t_c: Floats) -> Floats:
+    """Browning and bubbles, 0 none to 1 spoilt, past what the polymer stands."""
+    return 1.0 - np.exp(-(np.clip((t_c - spool.damage_c) / 10.0, 0.0, None) ** 1.3))

@@ -1,0 +1,78 @@
+"""The hidden truth of a spool: what it really needs, drawn from a seed.
+
+Only the physics and the accuracy benchmark may look at it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from zlib import crc32
+
+import numpy as np
+
+from drumbo.core.families import Family, family
+
+
+@dataclass(frozen=True, slots=True)
+class Spool:
+    """Constants of one spool. Temperatures in °C, rates per °C; see docs/physics.md for each relation.
+
+    `centre_c` is the heat at which this batch behaves as its family usually does at its starting value.
+    """
+
+    family: str
+    seed: int
+    centre_c: float
+    melt_mm3_s: float
+    melt_rate: float
+    ooze_mm3: float
+    ooze_rate: float
+    pull_full_mm: float
+    moisture: float
+    sag_mm: float
+    sag_rate: float
+    droop_mm: float
+    droop_rate: float
+    curl_c: float
+    bond_c: float
+    bond_width: float
+    sheen_c: float
+    damage_c: float
+    hides: float
+
+
+def draw_spool(family_key: str, seed: int, drive: str = "direct") -> Spool:
+    """The spool that stands behind a seed; the same seed always gives the same spool."""
+    kin = family(family_key)
+    rng = np.random.default_rng([seed, crc32(family_key.encode())])
+    centre = kin.nozzle_c + float(np.clip(rng.normal(0, 5.5), -11, 11))
+    direct = rng.uniform(0.45, 1.25)
+    bowden = rng.uniform(3.0, 6.5)
+    # A family that is printed with little fan sets by itself; at its usual fan it bridges about as PLA does.
+    stiffens = ((1 - 0.72 * kin.fan_percent / 100) / 0.28) ** 0.8
+    return Spool(
+        family=family_key,
+        seed=seed,
+        centre_c=centre,
+        melt_mm3_s=kin.max_flow_mm3_s * rng.uniform(0.85, 1.15),
+        melt_rate=rng.uniform(0.014, 0.020),
+        ooze_mm3=0.02 * _runny(kin) * rng.uniform(0.6, 1.5),
+        ooze_rate=rng.uniform(0.035, 0.06),
+        pull_full_mm=bowden if drive == "bowden" else direct,
+        moisture=float(rng.gamma(1.2, 0.06)),
+        sag_mm=rng.uniform(0.28, 0.5) / stiffens,
+        sag_rate=rng.uniform(0.035, 0.055),
+        droop_mm=rng.uniform(0.22, 0.38) / stiffens,
+        droop_rate=rng.uniform(0.030, 0.05),
+        curl_c=centre - rng.uniform(6, 13),
+        bond_c=centre - rng.uniform(11, 18),
+        bond_width=rng.uniform(6, 9),
+        sheen_c=centre - rng.uniform(9, 15),
+        damage_c=centre + rng.uniform(18, 28),
+        hides=0.45 if family_key == "pla-filled" else 1.0,
+    )
+
+
+def _runny(kin: Family) -> float:
+    """How much a family oozes against PLA."""
+    return {"petg": 1.7, "tpu": 1.9, "pa": 1.6}.get(kin.key, 1.0)
