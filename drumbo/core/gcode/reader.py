@@ -28,7 +28,7 @@ KNOWN: frozenset[str] = frozenset(
         "G0 G1 G2 G3 G4 G10 G11 G17 G20 G21 G28 G29 G90 G91 G92 M0 M1 M17 M18 M24 M25 M73 M82 M83 M84 M104 M105 M106 "
         "M107 M109 M114 M115 M117 M118 M140 M141 M190 M191 M201 M203 M204 M205 M207 M208 M220 M221 M226 M400 M486 "
         "M566 M572 M600 M900 SET_PRESSURE_ADVANCE"
-    ).split()  # noqa: SIM905 - a page of words is read more easily than a page of quotes
+    ).split()
 )
 PAUSES = frozenset({"M0", "M1", "M25", "M226", "M600"})
 

@@ -104,6 +104,8 @@ def geometry(moves: Mapping[str, Sequence[float]]) -> Geometry:
     span, share = _free_runs(pieces["a"], pieces["b"], move, away, width)
     angle = np.degrees(np.arctan2(np.minimum(away, 5.0), height))
     angle[(span > 0) | (layers[move] == 0)] = 0.0
+    hanging = np.flatnonzero(angle > 40)
+    angle[hanging[_within(pieces["a"], pieces["b"], width, layers[move], hanging)]] = 0.0
     travels = _travels(x, y, z, e, way, motion.seconds, layers, pieces, layers[move])
     seconds = np.maximum(motion.seconds, 1e-6)
     return Geometry(
@@ -147,6 +149,24 @@ def _nearest_beneath(a: Floats, b: Floats, layer: Ints) -> Floats:
     away[layer == 0] = 0.0
     _search(middle, a, b, order, edges, 1, layer, away)
     return away
+
+
+def _within(a: Floats, b: Floats, width: Floats, layer: Ints, which: Ints) -> NDArray[np.bool_]:
+    """Whether pieces have roads of their own layer on both sides: inside a layer nothing droops."""
+    if not len(which):
+        return np.zeros(0, bool)
+    along = b[which] - a[which]
+    aside = np.stack([-along[:, 1], along[:, 0]], axis=1) / np.maximum(np.hypot(*along.T), 1e-9)[:, None]
+    middle = (a[which] + b[which]) / 2
+    order = np.argsort(layer, kind="stable")
+    edges = np.searchsorted(layer[order], np.arange(layer.max() + 2))
+    full = np.ones(len(which), bool)
+    for side in (-1.0, 1.0):
+        near = np.full(len(which), np.inf)
+        reach = middle + side * aside * width[which, None]
+        _search(reach, a, b, order, edges, 0, layer[which], near)
+        full &= near < 0.55 * width[which]
+    return full
 
 
 @njit(cache=True, nogil=True)
@@ -284,7 +304,7 @@ def melt(
     span = shape.span_mm > 0
 
     def rough(size: int, spread: float) -> Floats:
-        return np.ones(size) if quiet else np.exp(rng.normal(0, spread, size))
+        return np.ones(size) if quiet else np.exp(rng.normal(-(spread**2) / 2, spread, size))
 
     sag = np.where(span, physics.sag(spool, t_c, shape.span_mm, shape.fan, shape.speed), 0.0)
     hanging = shape.angle_deg > 40
@@ -302,7 +322,7 @@ def melt(
         bond=physics.bond(spool, t_c, shape.fan, shape.layer_s),
         gloss=physics.sheen(spool, t_c, load),
         damage=physics.damage(spool, t_c),
-        string_mm3=strings * rough(len(strings), 0.5),
+        string_mm3=strings * rough(len(strings), 1.3),
         hides=spool.hides,
         digest=digest,
     )

@@ -71,7 +71,7 @@ def _of_seen(weights: Floats, scores: Floats) -> Floats:
 
 def _result(plan: Plan, found: Quality, x: Floats, scores: Floats, names: Sequence[str]) -> Result:
     step = float(x[1] - x[0])
-    error = max(float(np.hypot(found.error, 0.15 * step)), 0.5)
+    error = max(float(np.hypot(1.15 * found.error, 0.2 * step)), 0.5)
     curve = Curve(
         x=_tuple(found.x), y=_tuple(found.mean), low=_tuple(found.mean - found.sd), high=_tuple(found.mean + found.sd),
         points=tuple((float(a), float(b)) for a, b in zip(x, found.points, strict=True) if np.isfinite(b)), unit="°C",

@@ -1,0 +1,240 @@
+"""The `drumbo` command."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import sys
+import threading
+import time
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import click
+import platformdirs
+
+from drumbo import __version__
+
+
+def data_folder(given: str | None) -> Path:
+    """The data folder: `--data`, else the environment's DRUMBO_DATA, else the platform's usual place.
+
+    Compiled loops are cached there too, so it must be known before the core is imported.
+    """
+    folder = Path(given or os.environ.get("DRUMBO_DATA") or platformdirs.user_data_dir("drumbo"))
+    os.environ.setdefault("NUMBA_CACHE_DIR", str(folder / "compiled"))
+    return folder
+
+
+def _stop_on_signals() -> None:
+    def stop(*_args: object) -> None:
+        raise SystemExit(0)
+
+    signal.signal(signal.SIGTERM, stop)
+
+
+@click.group()
+@click.option("--data", metavar="FOLDER", help="Where the workshop is kept. Also: DRUMBO_DATA.")
+@click.version_option(__version__)
+@click.pass_context
+def main(context: click.Context, data: str | None) -> None:
+    """Drumbo, a calibration workbench for 3D-printing materials."""
+    context.obj = data_folder(data)
+
+
+@main.command()
+@click.option("--port", default=8765, show_default=True, help="0 picks a free one.")
+@click.option("--host", default="127.0.0.1", show_default=True)
+@click.pass_obj
+def serve(folder: Path, port: int, host: str) -> None:
+    """Run the web application on your own workshop."""
+    from drumbo.web.serving import run  # noqa: PLC0415 - after the cache folder is set
+
+    _stop_on_signals()
+    run(folder, host=host, port=port, say=click.echo)
+
+
+@main.command()
+@click.option("--port", default=8765, show_default=True, help="0 picks a free one.")
+@click.option("--pace", default=60.0, show_default=True, help="How much faster than real the stand-in prints.")
+@click.option("--fresh", is_flag=True, help="Fill the demo workshop anew.")
+@click.pass_obj
+def demo(folder: Path, port: int, pace: float, fresh: bool) -> None:
+    """Fill the demo workshop, start its stand-in printer, and run the web application on it."""
+    from drumbo.demo.run import run_demo  # noqa: PLC0415
+
+    _stop_on_signals()
+    run_demo(folder / "demo", port=port, pace=pace, fresh=fresh, say=click.echo)
+
+
+@main.group()
+def standin() -> None:
+    """Simulated devices, as programs of their own."""
+
+
+@standin.command("filament")
+@click.option("--port", default=7125, show_default=True, help="The line protocol's TCP port.")
+@click.option("--side-port", default=7126, show_default=True, help="Camera, spool holder and faults, over HTTP.")
+@click.option("--pace", default=60.0, show_default=True, help="How much faster than real it prints.")
+@click.option("--drive", type=click.Choice(["direct", "bowden"]), default="direct", show_default=True)
+@click.option("--family", default="pla", show_default=True, help="Polymer of the spool that is loaded.")
+@click.option("--seed", default=1, show_default=True, help="Which spool of that polymer.")
+@click.option("--fault", multiple=True, metavar="NAME:LINES", help="A fault after so many lines; for practice.")
+def standin_filament(
+    port: int, side_port: int, pace: float, drive: str, family: str, seed: int, fault: tuple[str, ...]
+) -> None:
+    """A filament printer on a TCP port of this machine."""
+    from drumbo.standins.filament.server import FAULTS, FilamentPrinter, LineServer, Loaded  # noqa: PLC0415
+    from drumbo.standins.filament.side import SideDoor  # noqa: PLC0415
+
+    _stop_on_signals()
+    device = FilamentPrinter(pace=pace, drive=drive)
+    device.loaded = Loaded(family, seed)
+    for entry in fault:
+        name, _, at = entry.partition(":")
+        if name not in FAULTS or not at.isdigit():
+            raise click.BadParameter(f"{entry}: write NAME:LINES, with one of {', '.join(FAULTS)}")
+        device.faults[name] = float(at)
+    lines, side = LineServer(device, port), SideDoor(device, side_port)
+    lines.start()
+    side.start()
+    click.echo(f"stand-in printer: socket://127.0.0.1:{lines.port}  camera: http://127.0.0.1:{side.port}")
+    try:
+        while True:
+            time.sleep(3600)
+    except (KeyboardInterrupt, SystemExit):
+        lines.close()
+        side.close()
+
+
+@main.command()
+def kinds() -> None:
+    """List the kinds of trial, with the fields of their plans."""
+    from drumbo.trials import kinds as all_kinds  # noqa: PLC0415
+
+    context = _plain_context("pla", "direct")
+    for kind in all_kinds().values():
+        click.echo(f"{kind.slug}  {kind.title}: {kind.about}")
+        plan = kind.suggest(context)
+        for field in kind.fields(context):
+            choices = " | ".join(key for key, _ in field.choices)
+            click.echo(f"    --set {field.key}={plan[field.key]}  {field.label} {field.unit} {choices}".rstrip())
+
+
+def _plain_context(family_key: str, drive: str) -> Any:
+    from drumbo.core.families import family  # noqa: PLC0415
+    from drumbo.core.profile import start  # noqa: PLC0415
+    from drumbo.core.workshop import Material, Printer  # noqa: PLC0415
+    from drumbo.trials.base import Context  # noqa: PLC0415
+
+    kin = family(family_key)
+    material = Material("", kin.name, kin.key, "any colour", "#8b2252", kin.nozzle_low_c, kin.nozzle_high_c,
+                        density_g_cm3=kin.density_g_cm3)  # fmt: skip
+    printer = Printer("a printer", drive=drive, nozzle_max_c=300)
+    return Context(printer, material, start(kin.name, material, printer))
+
+
+@main.command("make-piece")
+@click.argument("slug", metavar="KIND")
+@click.option("--set", "settings", multiple=True, metavar="FIELD=VALUE", help="See `drumbo kinds`.")
+@click.option("--family", default="pla", show_default=True)
+@click.option("--drive", type=click.Choice(["direct", "bowden"]), default="direct", show_default=True)
+@click.option("--out", type=click.Path(dir_okay=False, path_type=Path), help="The G-code file.")
+@click.option("--mesh", type=click.Path(dir_okay=False, path_type=Path), help="The solid as STL.")
+def make_piece(
+    slug: str, settings: tuple[str, ...], family: str, drive: str, out: Path | None, mesh: Path | None
+) -> None:
+    """Make a trial's piece without a workshop: its G-code, its solid, or both."""
+    from drumbo.core.errors import DrumboError  # noqa: PLC0415
+    from drumbo.core.piece import stl_bytes  # noqa: PLC0415
+    from drumbo.trials import kind  # noqa: PLC0415
+
+    if out is None and mesh is None:
+        raise click.UsageError("name a file with --out or --mesh")
+    try:
+        context = _plain_context(family, drive)
+        chosen = kind(slug)
+        typed = {**chosen.suggest(context), **dict(entry.partition("=")[::2] for entry in settings)}
+        unknown = set(typed) - {field.key for field in chosen.fields(context)}
+        if unknown:
+            raise click.UsageError(f"{slug} has no field {', '.join(sorted(unknown))}; see `drumbo kinds`")
+        plan = chosen.read_plan(typed, context)
+        if mesh is not None:
+            mesh.write_bytes(stl_bytes(chosen.piece(plan, context).solid))
+            click.echo(f"{mesh}: {mesh.stat().st_size:,} bytes")
+        if out is not None:
+            file = chosen.print_file(plan, context)
+            out.write_text(file.gcode)
+            click.echo(f"{out}: {file.seconds / 60:.0f} min, {file.grams:.1f} g, {len(file.path):,} moves")
+    except DrumboError as error:
+        raise click.ClickException(str(error)) from error
+
+
+@main.command()
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.option("--json", "as_json", is_flag=True)
+def check(file: Path, as_json: bool) -> None:
+    """Say what a G-code file will really do, and what is odd about it."""
+    from drumbo.core.errors import GcodeError  # noqa: PLC0415
+    from drumbo.core.gcode.inspect import inspect  # noqa: PLC0415
+    from drumbo.core.gcode.reader import read  # noqa: PLC0415
+
+    try:
+        found = inspect(read(file.read_bytes()))
+    except GcodeError as error:
+        raise click.ClickException(f"{file}: {error}") from error
+    if as_json:
+        json.dump(asdict(found), sys.stdout, indent=2, ensure_ascii=False)
+        click.echo()
+    else:
+        for line in _told(found):
+            click.echo(line)
+    if any(remark.weight == "bad" for remark in found.remarks):
+        sys.exit(1)
+
+
+def _told(found: Any) -> list[str]:
+    low, high = found.low, found.high
+    lines = [
+        f"{found.lines:,} lines, {found.moves:,} moves",
+        "roads within  " + "   ".join(f"{n} {a:.1f} to {b:.1f}" for n, a, b in zip("XYZ", low, high, strict=True)),
+        f"time          {found.seconds / 60:.1f} min at the default acceleration where the file sets none",
+        f"filament      {found.filament_mm / 1000:.2f} m, {found.grams:.1f} g at 1.24 g/cm³",
+        f"flow          {found.flow_median:.1f} mm³/s usual, {found.flow_high:.1f} at most (99 %)",
+        f"bed           {found.bed_c:g} °C",
+    ]
+    lines += [f"nozzle        {b.nozzle_c:g} °C from z {b.low:.2f} to {b.high:.2f}" for b in found.bands]
+    lines += [f"unknown       {word} × {count}" for word, count in found.unknown.items()]
+    lines += [f"{r.weight:13} {'line ' + str(r.line) + ': ' if r.line else ''}{r.text}" for r in found.remarks]
+    return lines
+
+
+@main.command("print")
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.option("--link", "url", required=True, metavar="URL", help="socket://host:port or a serial port.")
+def print_file(file: Path, url: str) -> None:
+    """Send a G-code file to a printer and follow it. Ctrl-C stops the print."""
+    from drumbo.links.sender import Sender, clean_lines  # noqa: PLC0415
+
+    ended = threading.Event()
+
+    def report(progress: Any) -> None:
+        heat = f"{progress.heat.nozzle_c:.0f}/{progress.heat.nozzle_target_c:.0f} °C" if progress.heat else ""
+        share = progress.sent / max(progress.total, 1)
+        click.echo(f"\r{progress.state} {share:4.0%} {heat} {progress.message}".ljust(78), nl=False)
+        if progress.state not in {"sending", "paused"}:
+            ended.set()
+
+    sender = Sender(url, clean_lines(file.read_text("utf-8-sig", "replace")), report)
+    sender.start()
+    try:
+        while not ended.wait(0.2):
+            pass
+    except KeyboardInterrupt:
+        sender.stop()
+        sender.join(5)
+    click.echo()
+    if sender.progress.state != "done":
+        sys.exit(1)

@@ -1,0 +1,1 @@
+"""Out and back: profile file, transfer sheet."""

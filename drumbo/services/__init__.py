@@ -1,0 +1,1 @@
+"""The use cases: load, ask the core, save. The only place where a transaction begins."""

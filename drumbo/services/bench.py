@@ -1,0 +1,109 @@
+"""The first page: what is going on, what waits to be read, what comes next; and the search."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import or_, select
+from sqlalchemy.orm import selectinload
+
+from drumbo.services.profiles import Card, cards
+from drumbo.services.trials import Run, run_of
+from drumbo.store.database import Workshop
+from drumbo.store.models import MaterialRow, PrinterRow, PrintRow, ProfileRow, TrialRow
+from drumbo.trials import kind
+
+
+@dataclass(frozen=True, slots=True)
+class Going:
+    """A run that is on a printer now."""
+
+    run: Run
+    printer: str
+    trial: int
+    title: str
+    profile: str
+    seconds: float
+
+
+@dataclass(frozen=True, slots=True)
+class Waiting:
+    """A trial that waits for the maker: `step` is the leaf to turn to."""
+
+    trial: int
+    title: str
+    profile: str
+    leaf: str
+    scores: int
+
+
+@dataclass(frozen=True, slots=True)
+class Bench:
+    """All for the first page."""
+
+    going: tuple[Going, ...]
+    waiting: tuple[Waiting, ...]
+    shelf: tuple[Card, ...]
+    printers: int
+    materials: int
+
+
+def bench(workshop: Workshop) -> Bench:
+    """What is going on."""
+    with workshop.reading() as session:
+        runs = session.scalars(
+            select(PrintRow)
+            .where(PrintRow.state.in_(("sending", "paused")))
+            .options(selectinload(PrintRow.trial).selectinload(TrialRow.profile), selectinload(PrintRow.printer))
+        )
+        going = tuple(
+            Going(run_of(r), r.printer.name, r.trial_id, kind(r.trial.kind).title, r.trial.profile.name,
+                  float(r.trial.facts["seconds"]))
+            for r in runs
+        )  # fmt: skip
+        busy = {g.trial for g in going}
+        open_trials = session.scalars(
+            select(TrialRow)
+            .where(TrialRow.state.in_(("planned", "printed")))
+            .options(selectinload(TrialRow.profile))
+            .order_by(TrialRow.id.desc())
+            .limit(12)
+        )
+        waiting = tuple(_waiting(row) for row in open_trials if row.id not in busy)
+        printers = len(session.scalars(select(PrinterRow.id)).all())
+        materials = len(session.scalars(select(MaterialRow.id)).all())
+    return Bench(going, waiting, tuple(cards(workshop)), printers, materials)
+
+
+def _waiting(row: TrialRow) -> Waiting:
+    result = row.result or {}
+    scores = sum(len(v) for v in row.readings.get("scores", {}).values())
+    leaf = "print" if row.state == "planned" else "adopt" if result.get("state") == "good" else "read"
+    return Waiting(row.id, kind(row.kind).title, row.profile.name, leaf, scores)
+
+
+@dataclass(frozen=True, slots=True)
+class Hit:
+    """Something the search found: what it is, its name, and where it is."""
+
+    what: str
+    name: str
+    id: int
+
+
+def search(workshop: Workshop, text: str) -> list[Hit]:
+    """Profiles, materials and printers whose name holds every word of `text`; at most 12."""
+    words = text.split()[:6]
+    if not words:
+        return []
+    hits: list[Hit] = []
+    with workshop.reading() as session:
+        for what, table in (("profile", ProfileRow), ("material", MaterialRow), ("printer", PrinterRow)):
+            wanted = select(table.id, table.name)
+            for word in words:
+                columns = [table.name.icontains(word, autoescape=True)]
+                if table is MaterialRow:
+                    columns.append(MaterialRow.spec["maker"].as_string().icontains(word, autoescape=True))
+                wanted = wanted.where(or_(*columns))
+            hits += [Hit(what, name, number) for number, name in session.execute(wanted.limit(6))]
+    return hits[:12]

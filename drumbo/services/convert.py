@@ -1,0 +1,66 @@
+"""Rows to frozen values and back."""
+
+from __future__ import annotations
+
+from dataclasses import fields
+from typing import Any, TypeVar
+
+from drumbo.core.profile import Profile
+from drumbo.core.workshop import Material, Printer
+from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
+from drumbo.trials import kind
+from drumbo.trials.base import Context, Kind, Readings, Result
+
+T = TypeVar("T")
+
+
+def _from_spec(cls: type[T], spec: dict[str, Any]) -> T:
+    """Facts that a newer or older version knows and this one does not are left aside."""
+    names = {f.name for f in fields(cls)}  # type: ignore[arg-type]
+    return cls(**{key: value for key, value in spec.items() if key in names})
+
+
+def printer_of(row: PrinterRow) -> Printer:
+    """The printer in a row."""
+    return _from_spec(Printer, row.spec)
+
+
+def material_of(row: MaterialRow) -> Material:
+    """The material in a row."""
+    return _from_spec(Material, row.spec)
+
+
+def profile_of(row: RevisionRow) -> Profile:
+    """The profile as of a revision."""
+    return Profile.from_json(row.data)
+
+
+def latest(row: ProfileRow) -> RevisionRow:
+    """The newest revision."""
+    return row.revisions[-1]
+
+
+def context_of(row: ProfileRow, revision: int | None = None) -> Context:
+    """What a trial of this profile is bound to: its newest revision, or the one given."""
+    chosen = latest(row) if revision is None else next(r for r in row.revisions if r.number == revision)
+    return Context(printer_of(row.printer), material_of(row.material), profile_of(chosen))
+
+
+def kind_of(row: TrialRow) -> Kind:
+    """The trial's kind."""
+    return kind(row.kind)
+
+
+def plan_of(row: TrialRow) -> dict[str, Any]:
+    """The trial's plan as the kind writes it today."""
+    return dict(kind(row.kind).lift(row.kind_version, row.plan))
+
+
+def readings_of(row: TrialRow) -> Readings:
+    """The trial's readings."""
+    return Readings.from_json(row.readings)
+
+
+def result_of(row: TrialRow) -> Result | None:
+    """The trial's result, if it has any readings."""
+    return None if row.result is None else Result.from_json(row.result)

@@ -1,0 +1,174 @@
+"""Printing over a link: one run a printer at a time, its state kept in the database as it goes."""
+
+from __future__ import annotations
+
+import json
+import logging
+import threading
+import urllib.error
+import urllib.request
+from dataclasses import asdict
+from typing import Any
+
+from sqlalchemy import select, update
+
+from drumbo.core.errors import InvalidInput, LinkError, NotNow
+from drumbo.links.sender import Progress, Sender, clean_lines
+from drumbo.services.convert import context_of, kind_of, plan_of, printer_of
+from drumbo.services.trials import add_picture, get_trial, score_all
+from drumbo.store.database import Workshop
+from drumbo.store.models import PrinterRow, PrintRow, TrialRow, now
+
+log = logging.getLogger(__name__)
+RUNNING = ("sending", "paused")
+ENDED = ("done", "stopped", "failed", "lost")
+
+
+class PrintRoom:
+    """Holds the senders of this process. Everything that must outlive it is in the database."""
+
+    def __init__(self, workshop: Workshop, silence_s: float = 30.0) -> None:
+        self._workshop = workshop
+        self._silence_s = silence_s
+        self._senders: dict[int, Sender] = {}
+        self._lock = threading.Lock()
+        self._forget_lost()
+
+    def _forget_lost(self) -> None:
+        """Runs that a former process left behind are lost: nobody listens to that printer any more."""
+        message = "Drumbo was stopped while it was printing. Look at the printer now."
+        with self._workshop.writing() as session:
+            session.execute(
+                update(PrintRow)
+                .where(PrintRow.state.in_(RUNNING))
+                .values(state="lost", message=message, finished_at=now())
+            )
+
+    def start(self, trial_id: int) -> int:
+        """Send a trial's file to its printer. NotNow while that printer is busy; InvalidInput without a link."""
+        with self._lock:
+            with self._workshop.writing() as session:
+                trial = get_trial(session, trial_id)
+                printer = printer_of(trial.profile.printer)
+                if not printer.link_url:
+                    raise InvalidInput("link_url", f"{printer.name} has no link; give it one, or take the file along")
+                busy = session.scalars(
+                    select(PrintRow).where(PrintRow.printer_id == trial.profile.printer_id, PrintRow.state.in_(RUNNING))
+                ).first()
+                if busy is not None:
+                    raise NotNow(f"{printer.name} is printing; wait until it is done, or stop it")
+                lines = clean_lines(self._workshop.files.get(trial.file_digest).decode())
+                run = PrintRow(
+                    trial_id=trial.id, printer_id=trial.profile.printer_id, state="sending", total=len(lines)
+                )
+                session.add(run)
+                session.flush()
+                material, run_id = trial.profile.material, run.id
+                spool = {"family": material.family, "seed": material.spool_seed, "colour": material.colour_hex}
+            sender = Sender(
+                printer.link_url,
+                lines,
+                lambda p: self._report(run_id, trial_id, printer.camera_url, p),
+                self._silence_s,
+            )
+            self._senders[run_id] = sender
+        if printer.camera_url:
+            _ask(printer.camera_url, "/spool", spool)
+        sender.start()
+        return run_id
+
+    def stop(self, run_id: int) -> None:
+        """Stop a run; its heaters go off."""
+        sender = self._senders.get(run_id)
+        if sender is None:
+            raise NotNow("this print is not running any more")
+        sender.stop()
+        sender.join(5)
+
+    def close(self) -> None:
+        """Stop all runs, so that no printer is left hot when the application ends."""
+        for sender in list(self._senders.values()):
+            sender.stop()
+        for sender in list(self._senders.values()):
+            sender.join(5)
+
+    def join(self, run_id: int, timeout_s: float) -> None:
+        """Wait for a run's end."""
+        sender = self._senders.get(run_id)
+        if sender is not None:
+            sender.join(timeout_s)
+
+    def _report(self, run_id: int, trial_id: int, camera_url: str, progress: Progress) -> None:
+        if progress.state == "done" and camera_url:
+            self._photograph(trial_id, camera_url)
+        ended = progress.state in ENDED
+        with self._workshop.writing() as session:
+            run = session.get(PrintRow, run_id)
+            if run is None:
+                return
+            run.state, run.sent, run.message = progress.state, progress.sent, progress.message
+            run.heat = asdict(progress.heat) if progress.heat else run.heat
+            if ended:
+                run.finished_at = now()
+            if progress.state == "done":
+                trial = session.get(TrialRow, trial_id)
+                if trial is not None and trial.state == "planned":
+                    trial.state, trial.printed_at = "printed", now()
+        if ended:
+            self._senders.pop(run_id, None)
+
+    def _photograph(self, trial_id: int, camera_url: str) -> None:
+        """A picture of what came off the bed. A camera that fails costs the picture, not the print."""
+        try:
+            with urllib.request.urlopen(f"{camera_url.rstrip('/')}/front.png", timeout=60) as answer:
+                frame = json.loads(answer.headers.get("X-Frame", "null"))
+                add_picture(self._workshop, trial_id, answer.read(), "camera", frame)
+        except (OSError, ValueError) as error:
+            log.warning("no picture of trial %s: %s", trial_id, error)
+
+
+def _ask(camera_url: str, path: str, body: dict[str, Any]) -> dict[str, Any]:
+    request = urllib.request.Request(
+        camera_url.rstrip("/") + path, json.dumps(body).encode(), {"Content-Type": "application/json"}
+    )
+    try:
+        with urllib.request.urlopen(request, timeout=60) as answer:
+            return dict(json.load(answer))
+    except urllib.error.HTTPError as error:
+        raise LinkError(f"the stand-in refused: {error.read(300).decode('utf-8', 'replace')}") from error
+    except (OSError, ValueError) as error:
+        raise LinkError("nothing answers beside the stand-in; is it running?") from error
+
+
+def ask_the_eye(workshop: Workshop, trial_id: int) -> int:
+    """Fill in what a practised eye would score; for stand-in prints only. Returns how many scores."""
+    with workshop.reading() as session:
+        row = get_trial(session, trial_id)
+        printer = printer_of(row.profile.printer)
+        if not any(p.source == "camera" for p in row.pictures):
+            raise NotNow("a practised eye can only be asked about a print of the stand-in")
+        chosen, plan = kind_of(row), plan_of(row)
+        places = chosen.piece(plan, context_of(row.profile, row.revision)).places
+        aspects = [a.key for a in chosen.readings(plan)]
+    bands = [[p.low[2], p.high[2]] for p in places]
+    found = _ask(printer.camera_url, "/eye", {"bands": bands, "aspects": aspects, "seed": trial_id})
+    scores = {
+        (aspect, step): int(row[place])
+        for step, row in enumerate(found["scores"])
+        for place, aspect in enumerate(aspects)
+    }
+    score_all(workshop, trial_id, scores)
+    return len(scores)
+
+
+def try_link(workshop: Workshop, printer_id: int) -> str:
+    """Say hello to a printer; LinkError tells what is wrong."""
+    from drumbo.links.line import Line  # noqa: PLC0415 - opens a port only when asked
+
+    with workshop.reading() as session:
+        row = session.get(PrinterRow, printer_id)
+        url = printer_of(row).link_url if row is not None else ""
+    if not url:
+        raise InvalidInput("link_url", "there is no link to test")
+    Line(url).close()
+    return "It answers."

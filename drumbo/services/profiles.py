@@ -1,0 +1,207 @@
+"""Profiles: start, look at, change by hand, take a change back, hand out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import select
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session, selectinload
+
+from drumbo.core.catalogue import BY_KEY, GROUPS
+from drumbo.core.errors import InvalidInput, NotFound, NotNow
+from drumbo.core.fields import number as read_number
+from drumbo.core.profile import Change, From, Known, Origin, Profile, Sector, Value, changed, difference, sectors, start
+from drumbo.core.workshop import Material, Printer
+from drumbo.services.convert import latest, material_of, printer_of, profile_of
+from drumbo.store.database import Workshop
+from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
+from drumbo.trials import kinds
+from drumbo.trials.base import Kind
+
+
+@dataclass(frozen=True, slots=True)
+class Card:
+    """A profile as it stands on a shelf or in a list."""
+
+    id: int
+    name: str
+    material: Material
+    material_id: int
+    printer: Printer
+    printer_id: int
+    sectors: tuple[Sector, ...]
+    revision: int
+    changed_at: datetime
+
+    @property
+    def measured(self) -> int:
+        """How many sectors are measured."""
+        return sum(s.known == Known.MEASURED for s in self.sectors)
+
+    @property
+    def rechecks(self) -> int:
+        """How many sectors want a recheck."""
+        return sum(s.known == Known.RECHECK for s in self.sectors)
+
+
+@dataclass(frozen=True, slots=True)
+class Past:
+    """One revision in a profile's history, with what it changed."""
+
+    number: int
+    note: str
+    when: datetime
+    trial: int | None
+    changes: tuple[Change, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """A profile's page: card, values, history, its trials, and the trial that comes next."""
+
+    card: Card
+    profile: Profile
+    history: tuple[Past, ...]
+    trials: tuple[tuple[int, str, str, datetime], ...]
+    next_kind: Kind | None
+
+
+def get_row(session: Session, number: int) -> ProfileRow:
+    """A profile's row with all it needs; NotFound if there is none."""
+    wanted = select(ProfileRow).where(ProfileRow.id == number)
+    row = session.scalars(
+        wanted.options(
+            selectinload(ProfileRow.revisions), selectinload(ProfileRow.printer), selectinload(ProfileRow.material)
+        )
+    ).first()
+    if row is None:
+        raise NotFound(f"there is no profile number {number}")
+    return row
+
+
+def card_of(row: ProfileRow) -> Card:
+    """The card of a row."""
+    revision = latest(row)
+    return Card(
+        id=row.id,
+        name=row.name,
+        material=material_of(row.material),
+        material_id=row.material_id,
+        printer=printer_of(row.printer),
+        printer_id=row.printer_id,
+        sectors=sectors(profile_of(revision)),
+        revision=revision.number,
+        changed_at=revision.created_at,
+    )
+
+
+def cards(workshop: Workshop) -> list[Card]:
+    """All profiles, the one changed last first."""
+    with workshop.reading() as session:
+        wanted = select(ProfileRow).options(
+            selectinload(ProfileRow.revisions), selectinload(ProfileRow.printer), selectinload(ProfileRow.material)
+        )
+        found = [card_of(row) for row in session.scalars(wanted)]
+    return sorted(found, key=lambda card: card.changed_at, reverse=True)
+
+
+def suggest_name(workshop: Workshop, material_id: int, printer_id: int) -> str:
+    """A free name that tells material and printer."""
+    with workshop.reading() as session:
+        material, printer = session.get(MaterialRow, material_id), session.get(PrinterRow, printer_id)
+        if material is None or printer is None:
+            raise NotFound("pick a material and a printer")
+        base = f"{material.name} on {printer.name}"
+        taken = set(session.scalars(select(ProfileRow.name).where(ProfileRow.name.startswith(base))))
+    number, name = 2, base
+    while name in taken:
+        name, number = f"{base} ({number})", number + 1
+    return name
+
+
+def create(workshop: Workshop, material_id: int, printer_id: int, name: str) -> int:
+    """A profile as a copy of the family's starting values; the start itself is never touched."""
+    name = name.strip()
+    if not name:
+        raise InvalidInput("name", "give the profile a name")
+    if len(name) > 120:
+        raise InvalidInput("name", "is longer than 120 characters")
+    try:
+        with workshop.writing() as session:
+            material, printer = session.get(MaterialRow, material_id), session.get(PrinterRow, printer_id)
+            if material is None:
+                raise InvalidInput("material_id", "pick a material")
+            if printer is None:
+                raise InvalidInput("printer_id", "pick a printer")
+            profile = start(name, material_of(material), printer_of(printer))
+            row = ProfileRow(name=name, material_id=material.id, printer_id=printer.id)
+            row.revisions.append(RevisionRow(number=1, note="copied from the start", data=profile.to_json()))
+            session.add(row)
+            session.flush()
+            return row.id
+    except IntegrityError:
+        raise InvalidInput("name", f"there is a profile called {name} already") from None
+
+
+def append(session: Session, row: ProfileRow, profile: Profile, note: str, trial: int | None = None) -> int:
+    """A new revision on top of the others, within the caller's transaction."""
+    number = latest(row).number + 1
+    row.revisions.append(RevisionRow(number=number, note=note, data=profile.to_json(), trial_id=trial))
+    session.flush()
+    return number
+
+
+def set_by_hand(workshop: Workshop, profile_id: int, key: str, typed: str) -> int:
+    """One value by hand, as a new revision. Unusual values are taken; the page warns."""
+    if key not in BY_KEY:
+        raise NotFound(f"the catalogue has no {key!r}")
+    number = read_number(key, typed)
+    with workshop.writing() as session:
+        row = get_row(session, profile_id)
+        profile = profile_of(latest(row))
+        if key in profile.values and profile.values[key].number == number:
+            return latest(row).number
+        value = Value(number, Origin(From.HAND, f"by hand, revision {latest(row).number + 1}"))
+        after = changed(profile, {key: value})
+        return append(session, row, after, f"{BY_KEY[key].name} by hand")
+
+
+def undo(workshop: Workshop, profile_id: int) -> int:
+    """Take the last change back: what was before it becomes a new revision; nothing is lost."""
+    with workshop.writing() as session:
+        row = get_row(session, profile_id)
+        if len(row.revisions) < 2:
+            raise NotNow("there is no change to take back")
+        before, gone = row.revisions[-2], row.revisions[-1]
+        if gone.trial_id is not None:
+            trial = session.get(TrialRow, gone.trial_id)
+            if trial is not None and trial.adopted_revision == gone.number:
+                trial.state, trial.adopted_revision = "printed", None
+        return append(session, row, profile_of(before), f"took back revision {gone.number}")
+
+
+def sheet(workshop: Workshop, profile_id: int) -> Sheet:
+    """Everything for a profile's page."""
+    with workshop.reading() as session:
+        row = get_row(session, profile_id)
+        card = card_of(row)
+        history = []
+        for before, after in zip([None, *row.revisions], row.revisions, strict=False):
+            changes = difference(profile_of(before), profile_of(after)) if before is not None else ()
+            history.append(Past(after.number, after.note, after.created_at, after.trial_id, changes))
+        wanted = select(TrialRow.id, TrialRow.kind, TrialRow.state, TrialRow.created_at)
+        wanted = wanted.where(TrialRow.profile_id == profile_id).order_by(TrialRow.id.desc())
+        trials = tuple((i, k, s, w) for i, k, s, w in session.execute(wanted))
+        return Sheet(card, profile_of(latest(row)), tuple(reversed(history)), trials, next_kind(card))
+
+
+def next_kind(card: Card) -> Kind | None:
+    """The first kind of trial, in trial order, whose sector is not measured; None when all there are have been."""
+    known = {sector.group.key: sector.known for sector in card.sectors}
+    order = [group.key for group in GROUPS]
+    for kind in sorted(kinds().values(), key=lambda k: order.index(k.group)):
+        if known[kind.group] != Known.MEASURED:
+            return kind
+    return None

@@ -1,0 +1,370 @@
+"""Trials: plan, read, adopt. Printing is in `prints`."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from PIL import Image, UnidentifiedImageError
+from sqlalchemy import select
+from sqlalchemy.orm import Session, selectinload
+
+from drumbo.core.errors import InvalidInput, NotFound, NotNow
+from drumbo.core.piece import Drawing, draw_front, stl_bytes
+from drumbo.core.profile import Change, Profile, changed, difference
+from drumbo.services.convert import (
+    context_of,
+    kind_of,
+    latest,
+    plan_of,
+    profile_of,
+    readings_of,
+    result_of,
+)
+from drumbo.services.profiles import Card, append, card_of, get_row
+from drumbo.store.database import Workshop
+from drumbo.store.models import PictureRow, PrintRow, ProfileRow, TrialRow, now
+from drumbo.trials import kind
+from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step
+
+Typed = Mapping[str, str | float | None]
+LARGEST_PHOTO = 30_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """A picture of the printed piece; `frame` tells what it shows, in mm, where a camera took it."""
+
+    id: int
+    source: str
+    frame: dict[str, Any] | None
+    digest: str
+    mime: str
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """One run over a link."""
+
+    id: int
+    state: str
+    sent: int
+    total: int
+    message: str
+    heat: dict[str, Any] | None
+    started_at: datetime
+    finished_at: datetime | None
+
+    @property
+    def running(self) -> bool:
+        """Whether the printer is at it."""
+        return self.state in {"sending", "paused"}
+
+    @property
+    def share(self) -> float:
+        """How much of the file is through, 0 to 1."""
+        return self.sent / self.total if self.total else 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """Everything for a trial's page."""
+
+    id: int
+    kind: Kind
+    state: str
+    plan: dict[str, Any]
+    context: Context
+    card: Card
+    revision: int
+    steps: tuple[Step, ...]
+    aspects: tuple[Aspect, ...]
+    readings: Readings
+    result: Result | None
+    facts: dict[str, Any]
+    drawing: Drawing
+    pictures: tuple[Picture, ...]
+    run: Run | None
+    adopted_revision: int | None
+    created_at: datetime
+    printed_at: datetime | None
+
+
+@dataclass(frozen=True, slots=True)
+class Draft:
+    """A plan that is being made: what the page shows beside the form."""
+
+    kind: Kind
+    context: Context
+    card: Card
+    plan: dict[str, Any]
+    drawing: Drawing | None
+    warnings: dict[str, str]
+    problems: dict[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """What adopting would do: before and after, and what changed since the trial was planned."""
+
+    changes: tuple[Change, ...]
+    after: Profile
+    since: tuple[Change, ...]
+
+
+def draft(workshop: Workshop, profile_id: int, slug: str, typed: Typed | None = None) -> Draft:
+    """A suggested plan, or what was typed so far; problems come beside the fields and refuse nothing yet."""
+    with workshop.reading() as session:
+        row = get_row(session, profile_id)
+        context, card = context_of(row), card_of(row)
+    chosen = kind(slug)
+    if typed is None:
+        plan = chosen.suggest(context)
+        return Draft(chosen, context, card, plan, *_look(chosen, plan, context))
+    try:
+        plan = chosen.read_plan(typed, context)
+    except InvalidInput as error:
+        return Draft(chosen, context, card, dict(typed), None, {}, error.problems)
+    return Draft(chosen, context, card, plan, *_look(chosen, plan, context))
+
+
+def _look(
+    chosen: Kind, plan: dict[str, Any], context: Context
+) -> tuple[Drawing | None, dict[str, str], dict[str, str]]:
+    try:
+        warnings = chosen.check(plan, context)
+    except InvalidInput as error:
+        return None, {}, error.problems
+    return draw_front(chosen.piece(plan, context)), warnings, {}
+
+
+def estimate(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> dict[str, Any]:
+    """Seconds, grams and money of a plan; InvalidInput if it cannot be printed."""
+    found = draft(workshop, profile_id, slug, typed)
+    if found.problems:
+        raise InvalidInput.of(found.problems)
+    file = found.kind.print_file(found.plan, found.context)
+    return {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}
+
+
+def create(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> int:
+    """Plan a trial: its file is made and kept with it. InvalidInput names the fields; nothing is half saved."""
+    chosen = kind(slug)
+    with workshop.reading() as session:
+        row = get_row(session, profile_id)
+        context, revision = context_of(row), latest(row).number
+    plan = chosen.read_plan(typed, context)
+    file = chosen.print_file(plan, context, title=(f"profile {context.profile.name}, revision {revision}",))
+    digest = workshop.files.put(file.gcode.encode())
+    with workshop.writing() as session:
+        trial = TrialRow(
+            profile_id=profile_id,
+            revision=revision,
+            kind=slug,
+            kind_version=chosen.version,
+            state="planned",
+            plan=plan,
+            readings={},
+            facts={"seconds": file.seconds, "grams": file.grams, "cost": file.cost},
+            file_digest=digest,
+        )
+        session.add(trial)
+        session.flush()
+        return trial.id
+
+
+def get_trial(session: Session, number: int) -> TrialRow:
+    """A trial's row; NotFound if there is none."""
+    wanted = select(TrialRow).where(TrialRow.id == number)
+    row = session.scalars(
+        wanted.options(
+            selectinload(TrialRow.prints),
+            selectinload(TrialRow.pictures),
+            selectinload(TrialRow.profile).options(
+                selectinload(ProfileRow.revisions),
+                selectinload(ProfileRow.printer),
+                selectinload(ProfileRow.material),
+            ),
+        )
+    ).first()
+    if row is None:
+        raise NotFound(f"there is no trial number {number}")
+    return row
+
+
+def sheet(workshop: Workshop, trial_id: int) -> Sheet:
+    """Everything for a trial's page."""
+    with workshop.reading() as session:
+        row = get_trial(session, trial_id)
+        context = context_of(row.profile, row.revision)
+        chosen, plan = kind_of(row), plan_of(row)
+        return Sheet(
+            id=row.id,
+            kind=chosen,
+            state=row.state,
+            plan=plan,
+            context=context,
+            card=card_of(row.profile),
+            revision=row.revision,
+            steps=chosen.steps(plan),
+            aspects=chosen.readings(plan),
+            readings=readings_of(row),
+            result=result_of(row),
+            facts=row.facts,
+            drawing=draw_front(chosen.piece(plan, context)),
+            pictures=tuple(Picture(p.id, p.source, p.frame, p.digest, p.mime) for p in row.pictures),
+            run=run_of(row.prints[-1]) if row.prints else None,
+            adopted_revision=row.adopted_revision,
+            created_at=row.created_at,
+            printed_at=row.printed_at,
+        )
+
+
+def run_of(row: PrintRow) -> Run:
+    """A run as the page shows it."""
+    return Run(row.id, row.state, row.sent, row.total, row.message, row.heat, row.started_at, row.finished_at)
+
+
+def gcode(workshop: Workshop, trial_id: int) -> bytes:
+    """The trial's file."""
+    with workshop.reading() as session:
+        return workshop.files.get(get_trial(session, trial_id).file_digest)
+
+
+def mesh(workshop: Workshop, trial_id: int) -> bytes:
+    """The trial's piece as STL."""
+    with workshop.reading() as session:
+        row = get_trial(session, trial_id)
+        return stl_bytes(kind_of(row).piece(plan_of(row), context_of(row.profile, row.revision)).solid)
+
+
+def printed_by_hand(workshop: Workshop, trial_id: int) -> None:
+    """The maker printed the file without a link; it can be read now."""
+    with workshop.writing() as session:
+        row = get_trial(session, trial_id)
+        if row.state == "planned":
+            row.state, row.printed_at = "printed", now()
+
+
+def score(workshop: Workshop, trial_id: int, aspect: str, step: int, value: int | None) -> None:
+    """Set one score, or take it back with None; the result follows. Kept at once, so that nothing is lost."""
+    score_all(workshop, trial_id, {(aspect, step): value})
+
+
+def score_all(workshop: Workshop, trial_id: int, scores: Mapping[tuple[str, int], int | None]) -> None:
+    """Set several scores together."""
+    with workshop.writing() as session:
+        row = get_trial(session, trial_id)
+        if row.state == "planned":
+            raise NotNow("print the piece first; then there is something to read")
+        chosen, plan = kind_of(row), plan_of(row)
+        known = {a.key for a in chosen.readings(plan)}
+        count = len(chosen.steps(plan))
+        readings = readings_of(row)
+        for (aspect, step), value in scores.items():
+            if aspect not in known or not 0 <= step < count:
+                raise InvalidInput("aspect", "this trial has no such step or aspect")
+            if value is not None and not 0 <= value <= 4:
+                raise InvalidInput("score", "goes from 0 to 4")
+            readings = readings.with_score(aspect, step, value)
+        row.readings = readings.to_json()
+        row.result = chosen.evaluate(plan, readings).to_json() if readings.count() else None
+
+
+def set_note(workshop: Workshop, trial_id: int, note: str) -> None:
+    """The maker's note on the readings."""
+    if len(note) > 5000:
+        raise InvalidInput("note", "is longer than 5000 characters")
+    with workshop.writing() as session:
+        row = get_trial(session, trial_id)
+        row.readings = {**readings_of(row).to_json(), "note": note.strip()}
+
+
+def set_aim(workshop: Workshop, trial_id: int, field: str, value: str) -> None:
+    """Judge the same readings for something else: a choice of the plan that does not touch the piece."""
+    with workshop.writing() as session:
+        row = get_trial(session, trial_id)
+        chosen, plan = kind_of(row), plan_of(row)
+        context = context_of(row.profile, row.revision)
+        spec = next((f for f in chosen.fields(context) if f.key == field and f.kind == "choice"), None)
+        if spec is None:
+            raise InvalidInput(field, "cannot be changed after printing")
+        row.plan = {**plan, field: spec.read(value)}
+        readings = readings_of(row)
+        row.result = chosen.evaluate(row.plan, readings).to_json() if readings.count() else None
+
+
+def add_picture(
+    workshop: Workshop, trial_id: int, data: bytes, source: str = "photo", frame: dict[str, Any] | None = None
+) -> int:
+    """Keep a picture with the trial. Photos are checked, turned upright and made no larger than 2400 px."""
+    if source == "photo":
+        data, mime = _photo(data)
+    else:
+        mime = "image/png"
+    digest = workshop.files.put(data)
+    with workshop.writing() as session:
+        row = get_trial(session, trial_id)
+        picture = PictureRow(trial_id=row.id, digest=digest, mime=mime, source=source, frame=frame)
+        session.add(picture)
+        session.flush()
+        return picture.id
+
+
+def _photo(data: bytes) -> tuple[bytes, str]:
+    from PIL import ImageOps  # noqa: PLC0415 - wanted here only
+
+    if len(data) > LARGEST_PHOTO:
+        raise InvalidInput("photo", f"is larger than {LARGEST_PHOTO // 1_000_000} MB; take a smaller one")
+    try:
+        with Image.open(io.BytesIO(data)) as image:
+            upright = ImageOps.exif_transpose(image).convert("RGB")
+            upright.thumbnail((2400, 2400))
+            out = io.BytesIO()
+            upright.save(out, "JPEG", quality=88)
+    except (UnidentifiedImageError, OSError, Image.DecompressionBombError) as error:
+        raise InvalidInput("photo", "is no picture that can be read; JPEG and PNG are fine") from error
+    return out.getvalue(), "image/jpeg"
+
+
+def picture(workshop: Workshop, picture_id: int) -> tuple[bytes, str]:
+    """A picture's bytes and type."""
+    with workshop.reading() as session:
+        row = session.get(PictureRow, picture_id)
+        if row is None:
+            raise NotFound(f"there is no picture number {picture_id}")
+        return workshop.files.get(row.digest), row.mime
+
+
+def preview(workshop: Workshop, trial_id: int) -> Preview:
+    """What adopting would change now. NotNow while there is no value to adopt."""
+    with workshop.reading() as session:
+        row = get_trial(session, trial_id)
+        return _preview(row)
+
+
+def _preview(row: TrialRow) -> Preview:
+    result = result_of(row)
+    if result is None or result.value is None:
+        raise NotNow("there is no result to adopt yet; score at least three steps")
+    current = profile_of(latest(row.profile))
+    context = context_of(row.profile)
+    new = kind_of(row).changes(plan_of(row), result, context, row.id)
+    after = changed(current, new)
+    planned = context_of(row.profile, row.revision).profile
+    return Preview(difference(current, after), after, difference(planned, current))
+
+
+def adopt(workshop: Workshop, trial_id: int) -> int:
+    """Take the result into the profile as a new revision; returns its number."""
+    with workshop.writing() as session:
+        row = get_trial(session, trial_id)
+        if row.adopted_revision is not None:
+            raise NotNow(f"this result was adopted already, as revision {row.adopted_revision}")
+        found = _preview(row)
+        number = append(session, row.profile, found.after, kind_of(row).title, row.id)
+        row.state, row.adopted_revision = "adopted", number
+        return number

@@ -1,0 +1,1 @@
+"""Where things are kept: one SQLite file, and files by digest beside it."""

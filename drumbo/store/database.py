@@ -1,0 +1,107 @@
+"""The workshop's database: opened, brought up to date, and used in short transactions."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, create_engine, event
+from sqlalchemy.orm import Session, sessionmaker
+
+from drumbo.core.errors import NotFound
+
+MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+class Workshop:
+    """A data folder: `drumbo.sqlite` and `files/`."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        folder.mkdir(parents=True, exist_ok=True)
+        self.files = Files(folder / "files")
+        self.engine = _engine(folder / "drumbo.sqlite")
+        _upgrade(self.engine)
+        self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+
+    @contextmanager
+    def reading(self) -> Iterator[Session]:
+        """A session to look things up with; nothing is written."""
+        with self._sessions() as session:
+            yield session
+            session.rollback()
+
+    @contextmanager
+    def writing(self) -> Iterator[Session]:
+        """One transaction: all of it is kept, or nothing."""
+        with self._sessions() as session, session.begin():
+            session.connection(execution_options={"writes": True})
+            yield session
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self.engine.dispose()
+
+
+class Files:
+    """Files under the SHA-256 of what they hold, so that none is ever overwritten."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+
+    def put(self, data: bytes) -> str:
+        """Keep `data`; returns its digest."""
+        digest = hashlib.sha256(data).hexdigest()
+        path = self.path(digest)
+        if not path.exists():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            with tempfile.NamedTemporaryFile(dir=path.parent, delete=False) as part:
+                part.write(data)
+            os.replace(part.name, path)
+        return digest
+
+    def path(self, digest: str) -> Path:
+        """Where the file of that digest lies, or would lie."""
+        return self._folder / digest[:2] / digest
+
+    def get(self, digest: str) -> bytes:
+        """What was put under the digest; NotFound otherwise."""
+        try:
+            return self.path(digest).read_bytes()
+        except FileNotFoundError:
+            raise NotFound(f"the file {digest[:12]} is missing from the data folder") from None
+
+
+def _engine(path: Path) -> Engine:
+    engine = create_engine(f"sqlite:///{path}", connect_args={"check_same_thread": False})
+
+    @event.listens_for(engine, "connect")
+    def _on_connect(connection: Any, _record: Any) -> None:
+        # The driver must not begin transactions by itself, or read-modify-write loses updates.
+        connection.isolation_level = None
+        connection.execute("PRAGMA journal_mode=WAL")
+        connection.execute("PRAGMA foreign_keys=ON")
+        connection.execute("PRAGMA busy_timeout=8000")
+
+    @event.listens_for(engine, "begin")
+    def _on_begin(connection: Any) -> None:
+        writes = connection.get_execution_options().get("writes")
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
+
+    return engine
+
+
+def _upgrade(engine: Engine) -> None:
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    with engine.connect() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
+        connection.commit()

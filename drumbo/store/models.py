@@ -1,0 +1,150 @@
+"""Tables. Facts of a printer, a material, a plan are JSON in a column; what lists sort by has its own.
+
+Profiles are append-only: a revision is never changed.
+"""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import JSON, DateTime, ForeignKey, MetaData, TypeDecorator, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+NAMING = {
+    "ix": "ix_%(column_0_label)s",
+    "uq": "uq_%(table_name)s_%(column_0_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_name)s",
+    "pk": "pk_%(table_name)s",
+}
+
+
+class Utc(TypeDecorator[datetime]):
+    """A moment, stored without its zone and always UTC."""
+
+    impl = DateTime
+    cache_ok = True
+
+    def process_bind_param(self, value: datetime | None, dialect: Any) -> datetime | None:
+        return None if value is None else value.astimezone(UTC).replace(tzinfo=None)
+
+    def process_result_value(self, value: datetime | None, dialect: Any) -> datetime | None:
+        return None if value is None else value.replace(tzinfo=UTC)
+
+
+def now() -> datetime:
+    """This moment, UTC."""
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    metadata = MetaData(naming_convention=NAMING)
+    type_annotation_map = {datetime: Utc, dict[str, Any]: JSON}  # noqa: RUF012 - as the library wants it
+
+
+class PrinterRow(Base):
+    __tablename__ = "printers"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    spec: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class MaterialRow(Base):
+    """`spool_seed` is the number of this very spool; only a stand-in makes anything of it."""
+
+    __tablename__ = "materials"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    family: Mapped[str]
+    colour_hex: Mapped[str]
+    spec: Mapped[dict[str, Any]]
+    spool_seed: Mapped[int]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class ProfileRow(Base):
+    __tablename__ = "profiles"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    printer_id: Mapped[int] = mapped_column(ForeignKey("printers.id"), index=True)
+    material_id: Mapped[int] = mapped_column(ForeignKey("materials.id"), index=True)
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    printer: Mapped[PrinterRow] = relationship()
+    material: Mapped[MaterialRow] = relationship()
+    revisions: Mapped[list[RevisionRow]] = relationship(
+        order_by="RevisionRow.number", back_populates="profile", cascade="all, delete-orphan"
+    )
+
+
+class RevisionRow(Base):
+    __tablename__ = "revisions"
+    __table_args__ = (UniqueConstraint("profile_id", "number"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    profile_id: Mapped[int] = mapped_column(ForeignKey("profiles.id"), index=True)
+    number: Mapped[int]
+    note: Mapped[str]
+    data: Mapped[dict[str, Any]]
+    trial_id: Mapped[int | None] = mapped_column(ForeignKey("trials.id"))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    profile: Mapped[ProfileRow] = relationship(back_populates="revisions")
+
+
+class TrialRow(Base):
+    """`state`: planned, printed, adopted. The file lies under `file_digest`; `facts` are minutes, grams, money."""
+
+    __tablename__ = "trials"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    profile_id: Mapped[int] = mapped_column(ForeignKey("profiles.id"), index=True)
+    revision: Mapped[int]
+    kind: Mapped[str]
+    kind_version: Mapped[int]
+    state: Mapped[str] = mapped_column(index=True)
+    plan: Mapped[dict[str, Any]]
+    readings: Mapped[dict[str, Any]]
+    result: Mapped[dict[str, Any] | None]
+    facts: Mapped[dict[str, Any]]
+    file_digest: Mapped[str]
+    adopted_revision: Mapped[int | None]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    printed_at: Mapped[datetime | None]
+
+    profile: Mapped[ProfileRow] = relationship()
+    prints: Mapped[list[PrintRow]] = relationship(order_by="PrintRow.id", back_populates="trial")
+    pictures: Mapped[list[PictureRow]] = relationship(order_by="PictureRow.id", back_populates="trial")
+
+
+class PrintRow(Base):
+    """One run over a link. `state`: sending, paused, done, stopped, failed, lost."""
+
+    __tablename__ = "prints"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trials.id"), index=True)
+    printer_id: Mapped[int] = mapped_column(ForeignKey("printers.id"), index=True)
+    state: Mapped[str] = mapped_column(index=True)
+    sent: Mapped[int] = mapped_column(default=0)
+    total: Mapped[int]
+    message: Mapped[str] = mapped_column(default="")
+    heat: Mapped[dict[str, Any] | None]
+    started_at: Mapped[datetime] = mapped_column(default=now)
+    finished_at: Mapped[datetime | None]
+
+    trial: Mapped[TrialRow] = relationship(back_populates="prints")
+    printer: Mapped[PrinterRow] = relationship()
+
+
+class PictureRow(Base):
+    """`frame` says what a camera's picture shows, in mm; None for a maker's own photo."""
+
+    __tablename__ = "pictures"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trials.id"), index=True)
+    digest: Mapped[str]
+    mime: Mapped[str]
+    source: Mapped[str]
+    frame: Mapped[dict[str, Any] | None]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    trial: Mapped[TrialRow] = relationship(back_populates="pictures")
