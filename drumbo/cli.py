@@ -75,8 +75,8 @@ def standin() -> None:
 
 
 @standin.command("filament")
-@click.option("--port", default=7125, show_default=True, help="The line protocol's TCP port.")
-@click.option("--side-port", default=7126, show_default=True, help="Camera, spool holder and faults, over HTTP.")
+@click.option("--port", default=8770, show_default=True, help="The line protocol's TCP port.")
+@click.option("--side-port", default=8771, show_default=True, help="Camera, spool holder and faults, over HTTP.")
 @click.option("--pace", default=60.0, show_default=True, help="How much faster than real it prints.")
 @click.option("--drive", type=click.Choice(["direct", "bowden"]), default="direct", show_default=True)
 @click.option("--family", default="pla", show_default=True, help="Polymer of the spool that is loaded.")

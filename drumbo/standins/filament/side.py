@@ -5,6 +5,7 @@ POST /spool              {"family", "seed", "colour"}: put a spool on the holder
 GET  /front.png?scale=10 the camera; `X-Frame` holds left_mm, bottom_mm, px_per_mm, width, height
 POST /eye                {"bands": [[z, z], …], "aspects": […], "seed"}: what a practised eye says
 POST /fault              {"name", "at"}: a fault after so many lines
+POST /pace               {"pace"}: how much faster than real it prints
 """
 
 from __future__ import annotations
@@ -60,7 +61,9 @@ class _Handler(BaseHTTPRequestHandler):
         size = int(self.headers.get("Content-Length") or 0)
         try:
             body = json.loads(self.rfile.read(min(size, LONGEST_BODY)) or b"{}")
-            action = {"/spool": self._spool, "/eye": self._eye, "/fault": self._fault}[urlparse(self.path).path]
+            action = {"/spool": self._spool, "/eye": self._eye, "/fault": self._fault, "/pace": self._pace}[
+                urlparse(self.path).path
+            ]
             self._json(action(body))
         except (ValueError, KeyError, TypeError, DrumboError) as error:
             self._json({"error": str(error)}, 400)
@@ -96,6 +99,10 @@ class _Handler(BaseHTTPRequestHandler):
             raise ValueError(f"no such fault; there are {', '.join(FAULTS)}")
         self.device.faults[body["name"]] = float(body["at"])
         return {"faults": self.device.faults}
+
+    def _pace(self, body: dict[str, Any]) -> dict[str, Any]:
+        self.device.clock.change(min(max(float(body["pace"]), 1.0), 1e6))
+        return {"pace": self.device.clock.pace}
 
     def _json(self, data: Any, status: int = 200) -> None:
         raw = json.dumps(data).encode()

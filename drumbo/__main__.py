@@ -1,0 +1,5 @@
+"""`python -m drumbo`."""
+
+from drumbo.cli import main
+
+main()

@@ -1,0 +1,115 @@
+"""Fills the demo workshop through the services, as its makers would have done it by hand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+
+from drumbo.core.errors import LinkError
+from drumbo.core.workshop import Printer
+from drumbo.services import profiles, trials, workshop
+from drumbo.services.prints import PrintRoom, ask_the_eye
+from drumbo.store.database import Workshop
+
+STANDIN_PRINTER = Printer(
+    name="Petrel One",
+    drive="direct",
+    bed_x_mm=220,
+    bed_y_mm=220,
+    height_mm=240,
+    nozzle_max_c=285,
+    bed_max_c=110,
+    accel_mm_s2=2500,
+    junction_mm_s=9,
+    notes="In the dry lab, by the window. This one is a stand-in: it prints what a file says, much faster.",
+)
+OLD_PRINTER = Printer(
+    name="Old Skua",
+    drive="bowden",
+    bed_x_mm=200,
+    bed_y_mm=180,
+    height_mm=180,
+    nozzle_max_c=260,
+    bed_max_c=90,
+    accel_mm_s2=1000,
+    junction_mm_s=7,
+    dialect="plain",
+    notes="In the boat shed. Files go over on a card.",
+)
+
+
+def _label(maker: str, product: str, family: str, colour: str, shown: str, nozzle: tuple[int, int],
+           bed: tuple[int, int], price: float, left: float, density: float, notes: str = "") -> dict[str, str | float]:  # fmt: skip
+    return {
+        "maker": maker, "product": product, "family": family, "colour": colour, "colour_hex": shown,
+        "nozzle_low_c": nozzle[0], "nozzle_high_c": nozzle[1], "bed_low_c": bed[0], "bed_high_c": bed[1],
+        "diameter_mm": 1.75, "density_g_cm3": density, "price_per_kg": price, "currency": "€", "spool_g": left,
+        "notes": notes,
+    }  # fmt: skip
+
+
+SPOOLS: tuple[tuple[dict[str, str | float], int], ...] = (
+    (_label("Skerry Filament", "Razorbill PLA", "pla", "chalk", "#cfc6b4", (190, 230), (50, 65), 19.9, 740, 1.24,
+            "Nest-box number plates."), 3),
+    (_label("Tangle & Wrack", "Guillemot PETG", "petg", "slate blue", "#4f7396", (225, 255), (70, 85), 21.4, 520, 1.27,
+            "Egg-scale trays; must stand the dishwasher."), 12),
+    (_label("Skerry Filament", "Puffin TPU 95A", "tpu", "signal red", "#b2342b", (215, 240), (40, 55), 34.0, 140, 1.21,
+            "Straps for the leg-ring pliers."), 5),
+    (_label("Lighthouse Polymers", "Fulmar ASA", "asa", "storm grey", "#6b6d75", (240, 270), (95, 110), 29.5, 880, 1.07,
+            "Everything that stays outside over winter."), 21),
+    (_label("Tangle & Wrack", "Kittiwake PA", "pa", "natural", "#d9d2c0", (250, 280), (80, 100), 46.0, 450, 1.12,
+            "Dry it well: the island air is wet."), 8),
+    (_label("Skerry Filament", "Turnstone PLA wood", "pla-filled", "driftwood", "#9b7a52", (190, 220), (50, 65), 24.9,
+            600, 1.15, "Signs for the visitors' path."), 14),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Filled:
+    """What the demo goes on with: the stand-in's printer, and the trial that is to print when it starts."""
+
+    printer: int
+    next_trial: int
+
+
+def fill(house: Workshop, room: PrintRoom, link_url: str, camera_url: str, say: Callable[[str], object]) -> Filled:
+    """Fill an empty workshop; the stand-in must be running and fast."""
+    petrel = workshop.save_printer(house, {**asdict(STANDIN_PRINTER), "link_url": link_url, "camera_url": camera_url})
+    skua = workshop.save_printer(house, asdict(OLD_PRINTER))
+    spools = [workshop.save_material(house, label, spool_seed=seed) for label, seed in SPOOLS]
+    pla, petg, tpu, asa, pa, wood = (
+        profiles.create(house, spool, printer, profiles.suggest_name(house, spool, printer))
+        for spool, printer in zip(spools, (petrel, petrel, petrel, petrel, skua, skua), strict=True)
+    )
+    say("  printing a finished tower on the stand-in …")
+    _tower(house, room, pla, {"hot_c": 230, "cold_c": 195})
+    say("  … and one that waits to be read …")
+    _tower(house, room, tpu, {}, adopt=False, scored=4)
+    for key, typed in (("flow_ratio", "0.97"), ("retraction_mm", "0.9"), ("pressure_advance_s", "0.045")):
+        profiles.set_by_hand(house, asa, key, typed)
+    profiles.set_by_hand(house, asa, "nozzle_c", "262")
+    profiles.set_by_hand(house, wood, "retraction_mm", "5")
+    del pa
+    return Filled(petrel, _plan(house, petg, {}))
+
+
+def _plan(house: Workshop, profile: int, asked: dict[str, float]) -> int:
+    draft = trials.draft(house, profile, "temperature")
+    return trials.create(house, profile, "temperature", {**draft.plan, **asked})
+
+
+def _tower(
+    house: Workshop, room: PrintRoom, profile: int, asked: dict[str, float], *, adopt: bool = True, scored: int = 99
+) -> None:
+    trial = _plan(house, profile, asked)
+    run = room.start(trial)
+    room.join(run, 600)
+    sheet = trials.sheet(house, trial)
+    if sheet.run is None or sheet.run.state != "done":
+        raise LinkError(f"the demo's tower did not print: {sheet.run.message if sheet.run else 'it never started'}")
+    ask_the_eye(house, trial)
+    taken_back = {(a.key, s.index): None for a in sheet.aspects for s in sheet.steps if s.index >= scored}
+    trials.score_all(house, trial, taken_back)
+    if adopt:
+        trials.set_note(house, trial, "Bridges from 220 up hang visibly; a few wisps are left everywhere.")
+        trials.adopt(house, trial)

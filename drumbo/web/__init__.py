@@ -1,0 +1,108 @@
+"""The web application: thin views over the services, server-rendered pages, htmx where a page changes in place."""
+
+from __future__ import annotations
+
+import hmac
+from typing import Any
+
+from flask import Flask, Response, redirect, render_template, request, session, url_for
+from flask_wtf.csrf import CSRFError, CSRFProtect
+from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
+
+from drumbo import __version__
+from drumbo.core.errors import DrumboError, NotFound
+from drumbo.services.check import LARGEST_FILE
+from drumbo.services.prints import PrintRoom
+from drumbo.store.database import Workshop
+from drumbo.web import drum, filters
+from drumbo.web.views import bench, check, materials, printers, profiles, trials
+
+POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'"
+
+
+def create_app(workshop: Workshop, room: PrintRoom, *, secret: str, code: str | None = None) -> Flask:
+    """The application on a workshop. `code` is asked for before anything is shown, where one is set."""
+    app = Flask(__name__)
+    app.config.update(
+        SECRET_KEY=secret,
+        MAX_CONTENT_LENGTH=LARGEST_FILE + 1_000_000,
+        MAX_FORM_MEMORY_SIZE=5_000_000,
+        SESSION_COOKIE_SAMESITE="Lax",
+        WTF_CSRF_TIME_LIMIT=None,
+        TRIAL_TEMPLATES=True,
+    )
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    app.extensions["workshop"], app.extensions["room"] = workshop, room
+    CSRFProtect(app)
+    filters.register(app)
+    app.jinja_env.globals.update(drum=drum.draw, version=__version__)
+    for blueprint in (bench, materials, printers, profiles, trials, check):
+        app.register_blueprint(blueprint.pages)
+    _guard(app, code)
+    _errors(app)
+
+    @app.get("/ping")
+    def ping() -> str:
+        return "ok"
+
+    @app.after_request
+    def headers(response: Response) -> Response:
+        response.headers["Content-Security-Policy"] = POLICY
+        response.headers["X-Content-Type-Options"] = "nosniff"
+        return response
+
+    return app
+
+
+def _guard(app: Flask, code: str | None) -> None:
+    """Ask for the access code on every page until it was given."""
+    if code is None:
+        return
+
+    @app.before_request
+    def ask() -> Any:
+        open_pages = {"static", "enter", "ping"}
+        if request.endpoint not in open_pages and not session.get("entered"):
+            return redirect(url_for("enter", next=request.path))
+        return None
+
+    @app.route("/enter", methods=["GET", "POST"])
+    def enter() -> Any:
+        wrong = False
+        if request.method == "POST":
+            if hmac.compare_digest(request.form.get("code", "").strip().encode(), code.encode()):
+                session["entered"] = True
+                target = request.args.get("next", "/")
+                return redirect(target if target.startswith("/") and not target.startswith("//") else "/")
+            wrong = True
+        return render_template("enter.html", wrong=wrong), 403 if wrong else 200
+
+
+def _errors(app: Flask) -> None:
+    def page(title: str, text: str, status: int) -> tuple[str, int]:
+        if request.headers.get("HX-Request"):
+            return render_template("_toast.html", text=text), status
+        return render_template("error.html", title=title, text=text), status
+
+    @app.errorhandler(NotFound)
+    def not_found(error: NotFound) -> Any:
+        return page("Not here", str(error), 404)
+
+    @app.errorhandler(DrumboError)
+    def refused(error: DrumboError) -> Any:
+        return page("That does not go", str(error), 409)
+
+    @app.errorhandler(CSRFError)
+    def stale(_error: CSRFError) -> Any:
+        return page("This page was open too long", "Load it again and repeat; nothing was changed.", 400)
+
+    @app.errorhandler(RequestEntityTooLarge)
+    def too_large(_error: RequestEntityTooLarge) -> Any:
+        text = f"The file is larger than {LARGEST_FILE // 1_000_000} MB, the most that is read. Nothing was kept."
+        return page("Too large", text, 413)
+
+    @app.errorhandler(HTTPException)
+    def other(error: HTTPException) -> Any:
+        if error.code == 404:
+            return page("Not here", "There is no such page.", 404)
+        return page(error.name, error.description or "", error.code or 500)

@@ -1,0 +1,90 @@
+"""How numbers, moments and words are written on pages."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from flask import Flask
+from markupsafe import Markup, escape
+
+from drumbo.core.catalogue import BY_KEY
+from drumbo.core.families import family
+from drumbo.core.profile import From, Value
+
+_MONTHS = "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split()
+
+
+def duration(seconds: float) -> str:
+    """Hours and minutes, or minutes, or seconds."""
+    minutes = round(seconds / 60)
+    if minutes >= 60:
+        return f"{minutes // 60} h {minutes % 60:02d}"
+    return f"{minutes} min" if minutes else f"{round(seconds)} s"
+
+
+def grams(value: float) -> str:
+    """Grams to a tenth."""
+    return f"{value:.1f} g"
+
+
+def money(value: float | None, currency: str) -> str:
+    """Money to the cent; a dash where no price is known."""
+    return "no price" if value is None else f"{currency} {value:.2f}"
+
+
+def day(moment: datetime | None) -> str:
+    """Today, yesterday, or a date."""
+    if moment is None:
+        return ""
+    local, today = moment.astimezone(), datetime.now(UTC).astimezone()
+    past = (today.date() - local.date()).days
+    if past == 0:
+        return f"today {local:%H:%M}"
+    if past == 1:
+        return "yesterday"
+    year = f" {local.year}" if local.year != today.year else ""
+    return f"{local.day} {_MONTHS[local.month - 1]}{year}"
+
+
+def shown(value: Value | None, key: str) -> str:
+    """A profile's number as its parameter is printed."""
+    if value is None:
+        return "none"
+    return BY_KEY[key].show(value.number) if key in BY_KEY else f"{value.number:g}"
+
+
+def plus_minus(value: Value, key: str) -> str:
+    """The error with its sign, or nothing."""
+    if value.error is None:
+        return ""
+    decimals = BY_KEY[key].decimals if key in BY_KEY else 1
+    return f"± {max(value.error, 10**-decimals):.{decimals}f}"
+
+
+def state_of(value: Value) -> str:
+    """The class that gives a value's mark its shape."""
+    if value.recheck:
+        return "recheck"
+    return {From.TRIAL: "measured", From.HAND: "hand", From.COPY: "hand"}.get(value.origin.kind, "start")
+
+
+def family_name(key: str) -> str:
+    """The family's name."""
+    return family(key).name
+
+
+def plain(number: float | None) -> str:
+    """A number without needless zeros."""
+    return "" if number is None else f"{number:g}"
+
+
+def as_choice(value: object) -> Markup:
+    """Text for an attribute's value."""
+    return escape("" if value is None else f"{value:g}" if isinstance(value, float) else str(value))
+
+
+def register(app: Flask) -> None:
+    """Make them known to templates."""
+    for function in (duration, grams, money, day, shown, plus_minus, state_of, family_name, plain, as_choice):
+        app.add_template_filter(function)
+    app.jinja_env.globals["catalogue"] = BY_KEY

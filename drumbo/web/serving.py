@@ -1,0 +1,63 @@
+"""Runs the application with waitress until it is told to stop."""
+
+from __future__ import annotations
+
+import ipaddress
+import os
+import secrets
+import threading
+from collections.abc import Callable
+from pathlib import Path
+
+from waitress.server import create_server
+
+from drumbo.services.prints import PrintRoom
+from drumbo.services.warm import warm
+from drumbo.store.database import Workshop
+from drumbo.web import create_app
+
+Say = Callable[[str], object]
+
+
+def run(
+    folder: Path, *, host: str, port: int, say: Say, ready: Callable[[Workshop, PrintRoom], object] | None = None
+) -> None:
+    """Serve the workshop in `folder` and block. Ends on Ctrl-C or SIGTERM; running prints are stopped then.
+
+    `ready` is called once with the workshop and the print room, before the first page is served.
+    """
+    workshop = Workshop(folder)
+    room = PrintRoom(workshop)
+    code = None if _loopback(host) else os.environ.get("DRUMBO_CODE") or secrets.token_hex(3)
+    app = create_app(workshop, room, secret=_secret(folder), code=code)
+    server = create_server(app, host=host, port=port, threads=8, max_request_body_size=200_000_000)
+    if ready is not None:
+        ready(workshop, room)
+    threading.Thread(target=warm, name="warm", daemon=True).start()
+    say(f"Drumbo: http://{host}:{server.effective_port}/   (Ctrl-C ends it)")
+    if code is not None:
+        say(f"Open to your network; the access code is {code}")
+    try:
+        server.run()
+    except (KeyboardInterrupt, SystemExit):
+        pass
+    finally:
+        room.close()
+        server.close()
+        workshop.close()
+
+
+def _loopback(host: str) -> bool:
+    try:
+        return ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return host == "localhost"
+
+
+def _secret(folder: Path) -> str:
+    """The key that signs cookies, made once per workshop and readable by its owner only."""
+    path = folder / "secret"
+    if not path.exists():
+        path.touch(mode=0o600)
+        path.write_text(secrets.token_hex(32))
+    return path.read_text()

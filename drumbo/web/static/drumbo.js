@@ -1,0 +1,147 @@
+// What a page needs beside htmx: search by /, the reading by keyboard and thumb, zoom, small conveniences.
+(() => {
+  "use strict";
+  const $ = (s, at = document) => at.querySelector(s);
+  const $$ = (s, at = document) => [...at.querySelectorAll(s)];
+  const typing = (e) => e.target.closest("input, textarea, select, [contenteditable]");
+
+  document.addEventListener("keydown", (e) => {
+    if (e.key === "/" && !typing(e)) { e.preventDefault(); $("#find")?.focus(); }
+    if (e.key === "Escape" && e.target.id === "find") { e.target.value = ""; $("#hits").replaceChildren(); e.target.blur(); }
+    if (e.key === "Enter" && e.target.id === "find") { const hit = $("#hits a"); if (hit) location.href = hit.href; }
+  });
+  document.addEventListener("change", (e) => { if (e.target.matches("[data-submit]")) e.target.form.submit(); });
+  document.addEventListener("click", (e) => {
+    if (e.target.closest("[data-print]")) window.print();
+    const opener = e.target.closest("[data-opens]");
+    if (opener && opener.getAttribute("aria-expanded") === "true") {
+      e.preventDefault(); e.stopImmediatePropagation();
+      document.getElementById(opener.getAttribute("aria-controls")).replaceChildren();
+      opener.setAttribute("aria-expanded", "false");
+    } else if (opener) opener.setAttribute("aria-expanded", "true");
+  }, true);
+
+  // Trouble that htmx meets is said in a corner, and what was on the page stays.
+  document.addEventListener("htmx:sendError", () => say("Drumbo does not answer. What you see is kept; try again in a moment."));
+  document.addEventListener("htmx:responseError", (e) => { if (e.detail.xhr.status >= 500) say("Something went wrong here. Nothing was half saved."); });
+  function say(text) {
+    const box = document.createElement("div");
+    box.className = "note-band warn"; box.setAttribute("role", "alert"); box.textContent = text;
+    $("#toasts").replaceChildren(box); setTimeout(() => box.remove(), 8000);
+  }
+
+  // A family's usual range fills empty fields of a label, never one that was typed in.
+  const label = $("#label-form");
+  if (label) {
+    const starts = JSON.parse(label.dataset.starts);
+    const fill = () => {
+      for (const [key, value] of Object.entries(starts[$("#f-family").value] || {})) {
+        const input = $(`#f-${key}`);
+        if (input && (input.value === "" || input.dataset.filled === input.value)) { input.value = value; input.dataset.filled = String(value); }
+      }
+    };
+    $("#f-family").addEventListener("change", fill); fill();
+  }
+
+  const reading = $("#reading");
+  if (reading) startReading(reading);
+
+  function startReading(root) {
+    const aspects = JSON.parse(root.dataset.aspects), words = JSON.parse(root.dataset.words);
+    const count = Number(root.dataset.steps);
+    const open = $$("[data-cell]", root).filter((c) => c.dataset.score === "");
+    let step = open.length ? Math.min(...open.map((c) => Number(c.dataset.step))) : 0, aspect = 0;
+    const cell = (s, a) => $(`[data-cell][data-step="${s}"][data-aspect="${aspects[a]}"]`, root);
+
+    function show(focus) {
+      $$(".s-row", root).forEach((r) => r.classList.toggle("now", r.dataset.row === String(step)));
+      $$(".band", root).forEach((r) => r.classList.toggle("now", r.dataset.step === String(step)));
+      $$(".pips", root).forEach((p) => { p.classList.remove("now"); p.tabIndex = -1; });
+      const here = cell(step, aspect);
+      if (here) { here.classList.add("now"); here.tabIndex = 0; if (focus && here.offsetParent) here.focus({ preventScroll: false }); }
+      $$("[data-one]", root).forEach((s) => { s.hidden = s.dataset.one !== String(step); });
+      $$(".strip button", root).forEach((b) => {
+        const s = b.dataset.jump;
+        b.classList.toggle("now", s === String(step)); b.setAttribute("aria-selected", s === String(step));
+        b.classList.toggle("full", $$(`[data-cell][data-step="${s}"]`, root).every((c) => c.dataset.score !== ""));
+        if (s === String(step) && b.offsetParent) b.scrollIntoView({ block: "nearest", inline: "nearest" });
+      });
+    }
+
+    function paint(s, key, score) {
+      const box = $(`[data-cell][data-step="${s}"][data-aspect="${key}"]`, root);
+      box.dataset.score = score ?? "";
+      box.classList.toggle("unset", score === null); box.classList.toggle("zero", score === 0);
+      box.setAttribute("aria-label", box.getAttribute("aria-label").replace(/: .*/, ": " + (score === null ? "not scored" : `${score}, ${words[key][score]}`)));
+      $$(".pip", box).forEach((p) => p.classList.toggle("on", score !== null && score >= Number(p.dataset.n)));
+      const big = $(`[data-big][data-step="${s}"][data-aspect="${key}"]`, root);
+      $$("button", big).forEach((b) => { const n = Number(b.dataset.n); b.classList.toggle("on", score !== null && score >= n && (n > 0 || score === 0)); });
+      if (score !== null) $("[data-said]", big.parentElement).textContent = words[key][score];
+    }
+
+    function score(s, key, value) {
+      const before = $(`[data-cell][data-step="${s}"][data-aspect="${key}"]`, root).dataset.score;
+      paint(s, key, value);
+      const took = htmx.ajax("POST", root.dataset.url, { target: "#verdict", swap: "outerHTML", values: { step: s, aspect: key, score: value ?? "" } });
+      took?.catch?.(() => paint(s, key, before === "" ? null : Number(before)));
+    }
+
+    root.addEventListener("click", (e) => {
+      const pip = e.target.closest(".pip"), big = e.target.closest(".bigkeys button"), jump = e.target.closest("[data-jump]"), box = e.target.closest("[data-cell]"), band = e.target.closest(".band");
+      if (jump) { step = Number(jump.dataset.jump); show(); if ($("#phone").offsetParent) $("#phone").scrollIntoView({ block: "start" }); return; }
+      if (band) { step = Number(band.dataset.step); show(true); return; }
+      const holder = pip?.parentElement || big?.parentElement || box;
+      if (!holder) return;
+      step = Number(holder.dataset.step); aspect = aspects.indexOf(holder.dataset.aspect);
+      if (pip || big) {
+        const n = Number((pip || big).dataset.n), now = $(`[data-cell][data-step="${step}"][data-aspect="${aspects[aspect]}"]`, root).dataset.score;
+        score(step, aspects[aspect], pip && now === String(n) ? n - 1 : n);
+      }
+      show(!big);
+    });
+
+    document.addEventListener("keydown", (e) => {
+      if (typing(e) || e.metaKey || e.ctrlKey || e.altKey || $("#zoom")?.open) return;
+      const move = { ArrowUp: [1, 0], ArrowDown: [-1, 0], ArrowRight: [0, 1], ArrowLeft: [0, -1] }[e.key];
+      if (move) {
+        step = Math.max(0, Math.min(count - 1, step + move[0]));
+        aspect = Math.max(0, Math.min(aspects.length - 1, aspect + move[1]));
+      } else if (/^[0-4]$/.test(e.key)) {
+        score(step, aspects[aspect], Number(e.key));
+        if (aspect < aspects.length - 1) aspect += 1; else if (step < count - 1) { aspect = 0; step += 1; }
+      } else if (e.key === "Backspace" || e.key === "Delete") score(step, aspects[aspect], null);
+      else if (e.key === "Enter" && !e.target.closest("a, button")) { aspect = 0; step = Math.min(count - 1, step + 1); }
+      else if (e.key.toLowerCase() === "z") { $("[data-zoom]")?.click(); return; }
+      else return;
+      e.preventDefault(); show(true);
+    });
+    show(false);
+  }
+
+  // Zoom: wheel, pinch by two buttons, drag to move.
+  const zoom = $("#zoom");
+  if (zoom) {
+    const image = $("img", zoom), stage = $(".stage", zoom);
+    let x = 0, y = 0, k = 1, drag = null;
+    const place = () => { image.style.transform = `translate(${x}px, ${y}px) scale(${k})`; };
+    const by = (f, cx = stage.clientWidth / 2, cy = stage.clientHeight / 2) => {
+      const next = Math.max(.2, Math.min(8, k * f));
+      x = cx - (cx - x) * next / k; y = cy - (cy - y) * next / k; k = next; place();
+    };
+    document.addEventListener("click", (e) => {
+      const from = e.target.closest("[data-zoom]");
+      if (from) {
+        image.src = from.dataset.zoom; zoom.showModal();
+        const fit = () => { k = Math.min(stage.clientWidth / image.naturalWidth, stage.clientHeight / image.naturalHeight); x = (stage.clientWidth - image.naturalWidth * k) / 2; y = 0; place(); };
+        image.decode().then(fit, fit);
+      }
+      const step = e.target.closest("[data-by]");
+      if (step) by(Number(step.dataset.by));
+    });
+    stage.addEventListener("wheel", (e) => { e.preventDefault(); const r = stage.getBoundingClientRect(); by(e.deltaY < 0 ? 1.15 : 1 / 1.15, e.clientX - r.left, e.clientY - r.top); }, { passive: false });
+    stage.addEventListener("pointerdown", (e) => { drag = [e.clientX - x, e.clientY - y]; stage.setPointerCapture(e.pointerId); });
+    stage.addEventListener("pointermove", (e) => { if (drag) { x = e.clientX - drag[0]; y = e.clientY - drag[1]; place(); } });
+    stage.addEventListener("pointerup", () => { drag = null; });
+    zoom.addEventListener("keydown", (e) => { if (e.key === "+" || e.key === "=") by(1.25); if (e.key === "-") by(.8); });
+  }
+})();

@@ -1,0 +1,1 @@
+"""One module a part of the site; each view parses, calls one service, renders."""

@@ -1,0 +1,115 @@
+"""Profiles: the drum, the ledger, history, and what goes out."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from flask import Blueprint, Response, redirect, render_template, request, url_for
+
+from drumbo.core.catalogue import BY_KEY, GROUPS, in_group
+from drumbo.core.errors import InvalidInput
+from drumbo.core.profile import effective
+from drumbo.exchange.profile_file import profile_json
+from drumbo.services import profiles as service
+from drumbo.services import workshop as workshop_service
+from drumbo.trials import kinds
+from drumbo.web.views.common import typed, workshop
+
+pages = Blueprint("profiles", __name__, url_prefix="/profiles")
+
+
+@pages.get("/")
+def index() -> str:
+    return render_template("profiles/index.html", cards=service.cards(workshop()))
+
+
+@pages.route("/new", methods=["GET", "POST"])
+def new() -> Any:
+    values = typed() if request.method == "POST" else dict(request.args)
+    problems: dict[str, str] = {}
+    if request.method == "POST":
+        try:
+            numbers = int(values.get("material_id") or 0), int(values.get("printer_id") or 0)
+            saved = service.create(workshop(), *numbers, values.get("name", ""))
+        except InvalidInput as error:
+            problems = error.problems
+        else:
+            return redirect(url_for("profiles.show", number=saved))
+    materials, printers = workshop_service.materials(workshop()), workshop_service.printers(workshop())
+    if materials and printers and "name" not in values:
+        values.setdefault("material_id", str(materials[0][0]))
+        values.setdefault("printer_id", str(printers[0][0]))
+        values["name"] = service.suggest_name(workshop(), int(values["material_id"]), int(values["printer_id"]))
+    page = render_template(
+        "profiles/new.html", materials=materials, printers=printers, values=values, problems=problems
+    )
+    return page, 422 if problems else 200
+
+
+@pages.get("/name")
+def name() -> str:
+    numbers = request.args.get("material_id", 0, int), request.args.get("printer_id", 0, int)
+    return render_template("profiles/_name.html", name=service.suggest_name(workshop(), *numbers), problem=None)
+
+
+@pages.get("/<int:number>")
+def show(number: int) -> str:
+    return render_template("profiles/show.html", **_page(number))
+
+
+def _page(number: int) -> dict[str, Any]:
+    sheet = service.sheet(workshop(), number)
+    groups = [(group, list(in_group(group.key))) for group in GROUPS]
+    return {"sheet": sheet, "card": sheet.card, "groups": groups, "kinds": kinds()}
+
+
+@pages.get("/<int:number>/values/<key>")
+def value(number: int, key: str) -> str:
+    page = _page(number)
+    sheet = page["sheet"]
+    says = effective(key, sheet.profile, sheet.card.material, sheet.card.printer)
+    past = [(p, c) for p in sheet.history for c in p.changes if c.key == key]
+    return render_template(
+        "profiles/_value.html", **page, parameter=BY_KEY[key], says=says, past=past, problem=None, text=None
+    )
+
+
+@pages.post("/<int:number>/values/<key>")
+def set_value(number: int, key: str) -> Any:
+    text = request.form.get("number", "")
+    try:
+        service.set_by_hand(workshop(), number, key, text)
+    except InvalidInput as error:
+        page = _page(number)
+        sheet = page["sheet"]
+        says = effective(key, sheet.profile, sheet.card.material, sheet.card.printer)
+        problem = next(iter(error.problems.values()))
+        return render_template(
+            "profiles/_value.html", **page, parameter=BY_KEY[key], says=says, past=[], problem=problem, text=text
+        ), 422
+    return Response(headers={"HX-Redirect": url_for("profiles.show", number=number, _anchor=f"value-{key}")})
+
+
+@pages.post("/<int:number>/undo")
+def undo(number: int) -> Any:
+    service.undo(workshop(), number)
+    return redirect(url_for("profiles.show", number=number))
+
+
+@pages.get("/<int:number>/sheet")
+def transfer(number: int) -> str:
+    return render_template("profiles/transfer.html", **_page(number))
+
+
+@pages.get("/<int:number>/profile.json")
+def download(number: int) -> Response:
+    sheet = service.sheet(workshop(), number)
+    card = sheet.card
+    text = profile_json(sheet.profile, card.revision, card.material, card.printer)
+    plain = re.sub(r"[^a-z0-9]+", "-", card.name.lower()).strip("-") or "profile"
+    return Response(
+        text,
+        mimetype="application/json",
+        headers={"Content-Disposition": f'attachment; filename="{plain}-r{card.revision}.json"'},
+    )

@@ -1,0 +1,216 @@
+"""One set of pages for every kind of trial: four leaves that turn in order."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response, redirect, render_template, request, url_for
+
+from drumbo.core.errors import DrumboError, InvalidInput, NotNow
+from drumbo.services import prints
+from drumbo.services import trials as service
+from drumbo.web.figure import fit_picture, piece_picture
+from drumbo.web.views.common import room, typed, workshop
+
+pages = Blueprint("trials", __name__)
+
+LEAVES = (("plan", "Plan"), ("print", "Print"), ("read", "Read"), ("adopt", "Adopt"))
+
+
+@pages.route("/profiles/<int:profile>/trials/new/<slug>", methods=["GET", "POST"])
+def new(profile: int, slug: str) -> Any:
+    if request.method == "GET":
+        draft = service.draft(workshop(), profile, slug, dict(request.args) or None)
+        return render_template("trials/new.html", draft=draft, profile=profile, slug=slug, **_draft_picture(draft))
+    try:
+        made = service.create(workshop(), profile, slug, typed())
+    except InvalidInput as error:
+        draft = service.draft(workshop(), profile, slug, typed())
+        problems = {**draft.problems, **error.problems}
+        page = render_template(
+            "trials/new.html", draft=draft, profile=profile, slug=slug, problems=problems, **_draft_picture(draft)
+        )
+        return page, 422
+    return redirect(url_for("trials.leaf", number=made, leaf="print"))
+
+
+@pages.post("/profiles/<int:profile>/trials/new/<slug>/look")
+def look(profile: int, slug: str) -> Any:
+    """The form anew while it is being filled in: piece, warnings, problems."""
+    draft = service.draft(workshop(), profile, slug, typed())
+    return render_template(
+        "trials/_plan.html", draft=draft, profile=profile, slug=slug, changed=True, **_draft_picture(draft)
+    )
+
+
+@pages.post("/profiles/<int:profile>/trials/new/<slug>/estimate")
+def estimate(profile: int, slug: str) -> Any:
+    try:
+        facts = service.estimate(workshop(), profile, slug, typed())
+    except InvalidInput:
+        return ""
+    draft = service.draft(workshop(), profile, slug, typed())
+    return render_template("trials/_facts.html", facts=facts, material=draft.context.material)
+
+
+def _draft_picture(draft: service.Draft) -> dict[str, Any]:
+    if draft.drawing is None:
+        return {"picture": None}
+    rows = len(draft.drawing.places)
+    return {"picture": piece_picture(draft.drawing, None, (0, 0), row_px=min(46.0, 440 / rows))}
+
+
+@pages.get("/trials/<int:number>")
+def show(number: int) -> Any:
+    sheet = service.sheet(workshop(), number)
+    leaf = {"planned": "print", "printed": "read"}.get(sheet.state, "adopt")
+    return redirect(url_for("trials.leaf", number=number, leaf=leaf))
+
+
+@pages.get("/trials/<int:number>/<any(plan, print, read, adopt):leaf>")
+def leaf(number: int, leaf: str) -> Any:
+    sheet = service.sheet(workshop(), number)
+    why_not = closed(sheet, leaf)
+    if why_not:
+        raise NotNow(why_not)
+    return render_template(f"trials/{leaf}.html", **_page(sheet, leaf))
+
+
+def closed(sheet: service.Sheet, leaf: str) -> str | None:
+    """Why a leaf cannot be turned to yet, or None."""
+    if leaf in {"read", "adopt"} and sheet.state == "planned":
+        return "print the piece first"
+    if leaf == "adopt" and (sheet.result is None or sheet.result.value is None):
+        return "score at least three steps first"
+    return None
+
+
+def _page(sheet: service.Sheet, leaf: str) -> dict[str, Any]:
+    camera = next((p for p in reversed(sheet.pictures) if p.frame is not None), None)
+    page: dict[str, Any] = {
+        "sheet": sheet,
+        "leaf": leaf,
+        "leaves": [(key, name, closed(sheet, key)) for key, name in LEAVES],
+        "picture": piece_picture(sheet.drawing, camera, sheet.context.printer.bed_middle),
+        "fit": fit_picture(sheet.result, sheet.steps),
+        "drawing": sheet.drawing,
+    }
+    if leaf == "adopt" and sheet.result is not None and sheet.adopted_revision is None:
+        page["preview"] = service.preview(workshop(), sheet.id)
+    return page
+
+
+@pages.get("/trials/<int:number>/file.gcode")
+def gcode(number: int) -> Response:
+    sheet = service.sheet(workshop(), number)
+    name = f"trial-{number}-{sheet.kind.slug}.gcode"
+    return Response(
+        service.gcode(workshop(), number),
+        mimetype="text/x.gcode",
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )
+
+
+@pages.get("/trials/<int:number>/piece.stl")
+def mesh(number: int) -> Response:
+    return Response(
+        service.mesh(workshop(), number),
+        mimetype="model/stl",
+        headers={"Content-Disposition": f'attachment; filename="trial-{number}.stl"'},
+    )
+
+
+@pages.post("/trials/<int:number>/start")
+def start(number: int) -> Any:
+    try:
+        room().start(number)
+    except DrumboError as error:
+        sheet = service.sheet(workshop(), number)
+        return render_template("trials/print.html", refused=_plain(error), **_page(sheet, "print")), 409
+    return redirect(url_for("trials.leaf", number=number, leaf="print"))
+
+
+def _plain(error: DrumboError) -> str:
+    return next(iter(error.problems.values())) if isinstance(error, InvalidInput) else str(error)
+
+
+@pages.post("/trials/<int:number>/stop")
+def stop(number: int) -> Any:
+    sheet = service.sheet(workshop(), number)
+    if sheet.run is not None and sheet.run.running:
+        room().stop(sheet.run.id)
+    return redirect(request.form.get("back") or url_for("trials.leaf", number=number, leaf="print"))
+
+
+@pages.get("/trials/<int:number>/progress")
+def progress(number: int) -> Any:
+    sheet = service.sheet(workshop(), number)
+    if sheet.run is None or not sheet.run.running:
+        return Response(headers={"HX-Redirect": url_for("trials.leaf", number=number, leaf="print")})
+    return render_template("trials/_progress.html", sheet=sheet)
+
+
+@pages.post("/trials/<int:number>/printed")
+def printed(number: int) -> Any:
+    service.printed_by_hand(workshop(), number)
+    return redirect(url_for("trials.leaf", number=number, leaf="read"))
+
+
+@pages.post("/trials/<int:number>/score")
+def score(number: int) -> Any:
+    form = request.form
+    value = form.get("score", "")
+    service.score(
+        workshop(), number, form.get("aspect", ""), form.get("step", -1, int), int(value) if value.isdigit() else None
+    )
+    return _verdict(number)
+
+
+def _verdict(number: int) -> str:
+    sheet = service.sheet(workshop(), number)
+    return render_template("trials/_verdict.html", **_page(sheet, "read"), swap=True)
+
+
+@pages.post("/trials/<int:number>/aim")
+def aim(number: int) -> Any:
+    ((field, value),) = typed().items()
+    service.set_aim(workshop(), number, field, value)
+    return redirect(url_for("trials.leaf", number=number, leaf="read"))
+
+
+@pages.post("/trials/<int:number>/note")
+def note(number: int) -> Any:
+    service.set_note(workshop(), number, request.form.get("note", ""))
+    return redirect(url_for("trials.leaf", number=number, leaf="read"))
+
+
+@pages.post("/trials/<int:number>/eye")
+def eye(number: int) -> Any:
+    prints.ask_the_eye(workshop(), number)
+    return redirect(url_for("trials.leaf", number=number, leaf="read"))
+
+
+@pages.post("/trials/<int:number>/photos")
+def photos(number: int) -> Any:
+    files = [f for f in request.files.getlist("photo") if f.filename]
+    try:
+        if not files:
+            raise InvalidInput("photo", "choose a picture first")
+        for file in files:
+            service.add_picture(workshop(), number, file.read())
+    except InvalidInput as error:
+        sheet = service.sheet(workshop(), number)
+        return render_template("trials/read.html", photo_problem=_plain(error), **_page(sheet, "read")), 422
+    return redirect(url_for("trials.leaf", number=number, leaf="read"))
+
+
+@pages.get("/pictures/<int:number>")
+def image(number: int) -> Response:
+    data, mime = service.picture(workshop(), number)
+    return Response(data, mimetype=mime, headers={"Cache-Control": "private, max-age=86400, immutable"})
+
+
+@pages.post("/trials/<int:number>/adopt")
+def adopt(number: int) -> Any:
+    service.adopt(workshop(), number)
+    return redirect(url_for("profiles.show", number=service.sheet(workshop(), number).card.id, adopted=number))
