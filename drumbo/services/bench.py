@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy import or_, select
 from sqlalchemy.orm import selectinload
 
+from drumbo.services.convert import kind_of, plan_of
 from drumbo.services.profiles import Card, cards
 from drumbo.services.trials import Run, run_of
 from drumbo.store.database import Workshop
@@ -76,9 +77,10 @@ def bench(workshop: Workshop) -> Bench:
 
 
 def _waiting(row: TrialRow) -> Waiting:
-    result = row.result or {}
     scores = sum(len(v) for v in row.readings.get("scores", {}).values())
-    leaf = "print" if row.state == "planned" else "adopt" if result.get("state") == "good" else "read"
+    chosen, plan = kind_of(row), plan_of(row)
+    read = scores == len(chosen.steps(plan)) * len(chosen.readings(plan))
+    leaf = "print" if row.state == "planned" else "adopt" if read else "read"
     return Waiting(row.id, kind(row.kind).title, row.profile.name, leaf, scores)
 
 

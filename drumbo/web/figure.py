@@ -12,7 +12,7 @@ from drumbo.core.piece import Drawing
 from drumbo.services.trials import Picture
 from drumbo.trials.base import Curve, Result, Step
 
-ROW_PX = 52.0
+ROW_PX = 48.0
 FIT_WIDTH = 220.0
 HEAD_PX = 36.0
 
