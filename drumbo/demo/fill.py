@@ -38,8 +38,10 @@ OLD_PRINTER = Printer(
 )
 
 
-def _label(maker: str, product: str, family: str, colour: str, shown: str, nozzle: tuple[int, int],
-           bed: tuple[int, int], price: float, left: float, density: float, notes: str = "") -> dict[str, str | float]:  # fmt: skip
+def _label(
+    maker: str, product: str, family: str, colour: str, shown: str, nozzle: tuple[int, int], bed: tuple[int, int],
+    price: float, left: float, density: float, notes: str = "",
+) -> dict[str, str | float]:  # fmt: skip
     return {
         "maker": maker, "product": product, "family": family, "colour": colour, "colour_hex": shown,
         "nozzle_low_c": nozzle[0], "nozzle_high_c": nozzle[1], "bed_low_c": bed[0], "bed_high_c": bed[1],

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping
+from collections import OrderedDict
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -13,7 +14,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
 
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
-from drumbo.core.piece import Drawing, draw_front, stl_bytes
+from drumbo.core.piece import Drawing, Piece, draw_front, stl_bytes
 from drumbo.core.profile import Change, Profile, changed, difference
 from drumbo.services.convert import (
     context_of,
@@ -214,13 +215,26 @@ def sheet(workshop: Workshop, trial_id: int) -> Sheet:
             readings=readings_of(row),
             result=result_of(row),
             facts=row.facts,
-            drawing=draw_front(chosen.piece(plan, context)),
+            drawing=_drawing(row.file_digest, lambda: chosen.piece(plan, context)),
             pictures=tuple(Picture(p.id, p.source, p.frame, p.digest, p.mime) for p in row.pictures),
             run=run_of(row.prints[-1]) if row.prints else None,
             adopted_revision=row.adopted_revision,
             created_at=row.created_at,
             printed_at=row.printed_at,
         )
+
+
+_DRAWINGS: OrderedDict[str, Drawing] = OrderedDict()
+_MOST_DRAWINGS = 64
+
+
+def _drawing(file_digest: str, piece: Callable[[], Piece]) -> Drawing:
+    """The piece's drawing; kept for the trials looked at last, as one file always has one piece."""
+    if file_digest not in _DRAWINGS:
+        _DRAWINGS[file_digest] = draw_front(piece())
+        while len(_DRAWINGS) > _MOST_DRAWINGS:
+            _DRAWINGS.popitem(last=False)
+    return _DRAWINGS[file_digest]
 
 
 def run_of(row: PrintRow) -> Run:

@@ -1,6 +1,6 @@
 """One compiled pass over the bytes of a G-code file: tokens, state and columns at once.
 
-The loop mirrors `loop.read_loop`, which says the same in plain Python and is held against it in tests.
+`loop.read_loop` says the same in plain Python and is held against it in tests.
 """
 
 from __future__ import annotations
@@ -18,6 +18,9 @@ RETRACT, RESTART, HOME = 10, 11, 28
 
 CHORD_MM = 0.5
 """Arcs become chords about this long: 0.006 mm off on a radius of 5 mm."""
+
+_POW10 = 10.0 ** np.arange(23)
+"""Exact in a double, so that a division by one of them rounds once."""
 
 _TEXT_M = np.array([16, 23, 28, 30, 32, 36, 117, 118], np.int64)
 """M words whose rest is a name or a message, not words."""
@@ -70,8 +73,7 @@ def scan(data: Any, capacity: int) -> Any:
     told = 0
     status = np.zeros(3, np.int64)
     value = np.zeros(26)
-    have = np.zeros(26, np.bool_)
-    bare = np.zeros(26, np.bool_)
+    have, bare = 0, 0
     position = np.zeros(4)
     shift = np.zeros(4)
     unit = 1.0
@@ -84,15 +86,11 @@ def scan(data: Any, capacity: int) -> Any:
     while i < n:
         line += 1
         begin = i
-        for k in range(26):
-            have[k] = False
-            bare[k] = False
+        have, bare = 0, 0
         letter, code = 0, 0
-        checksum = 0
         while i < n and data[i] != 10:
             c = data[i]
             if c == 32 or c == 9 or c == 13:
-                checksum ^= c
                 i += 1
                 continue
             if c == 59 or (c == 37 and letter == 0):
@@ -101,30 +99,27 @@ def scan(data: Any, capacity: int) -> Any:
                 break
             if c == 40:
                 while i < n and data[i] != 41 and data[i] != 10:
-                    checksum ^= data[i]
                     i += 1
                 if i < n and data[i] == 41:
-                    checksum ^= data[i]
                     i += 1
                 continue
             if c == 42:
-                told_sum, at = 0, i
+                told_sum, at, checksum = 0, i, 0
+                for k in range(begin, at):
+                    checksum ^= data[k]
                 i += 1
                 while i < n and 48 <= data[i] <= 57:
                     told_sum = told_sum * 10 + data[i] - 48
                     i += 1
-                if have[13] and told_sum != checksum:
+                if have >> 13 & 1 and told_sum != checksum:
                     status[0], status[1], status[2] = BAD_CHECKSUM, at, line
                     return rows, count, commands, parameters, told, line, status
                 continue
             if c == 34:
-                checksum ^= c
                 i += 1
                 while i < n and data[i] != 34 and data[i] != 10:
-                    checksum ^= data[i]
                     i += 1
                 if i < n and data[i] == 34:
-                    checksum ^= c
                     i += 1
                 continue
             upper = c - 32 if 97 <= c <= 122 else c
@@ -134,17 +129,14 @@ def scan(data: Any, capacity: int) -> Any:
                     continue
                 status[0], status[1], status[2] = BAD_BYTE, i, line
                 return rows, count, commands, parameters, told, line, status
-            checksum ^= c
             at = i
             i += 1
             while i < n and (data[i] == 32 or data[i] == 9):
-                checksum ^= data[i]
                 i += 1
             # The number: digits are gathered as an integer, then scaled once, so that it is rounded once.
             negative = False
             if i < n and (data[i] == 45 or data[i] == 43):
                 negative = data[i] == 45
-                checksum ^= data[i]
                 i += 1
             whole, digits, places = 0, 0, 0
             while i < n and 48 <= data[i] <= 57:
@@ -153,11 +145,9 @@ def scan(data: Any, capacity: int) -> Any:
                     digits += 1 if whole > 0 else 0
                 else:
                     places -= 1
-                checksum ^= data[i]
                 i += 1
             any_digit = i > at + 1 and 48 <= data[i - 1] <= 57
             if i < n and data[i] == 46:
-                checksum ^= 46
                 i += 1
                 while i < n and 48 <= data[i] <= 57:
                     any_digit = True
@@ -165,7 +155,6 @@ def scan(data: Any, capacity: int) -> Any:
                         whole = whole * 10 + (data[i] - 48)
                         digits += 1 if whole > 0 else 0
                         places += 1
-                    checksum ^= data[i]
                     i += 1
             if not any_digit:
                 if letter == 0 and i < n and (65 <= data[i] <= 90 or 97 <= data[i] <= 122 or data[i] == 95):
@@ -177,13 +166,13 @@ def scan(data: Any, capacity: int) -> Any:
                     status[0], status[1], status[2] = NO_NUMBER, at, line
                     return rows, count, commands, parameters, told, line, status
                 k = upper - 65
-                have[k], bare[k], value[k] = True, True, 0.0
+                have, bare, value[k] = have | 1 << k, bare | 1 << k, 0.0
                 continue
             number = float(whole)
             if places > 0:
-                number /= 10.0**places
+                number /= _POW10[places]
             elif places < 0:
-                number *= 10.0**-places
+                number *= _POW10[min(-places, 22)]
             if negative:
                 number = -number
             k = upper - 65
@@ -195,30 +184,28 @@ def scan(data: Any, capacity: int) -> Any:
                             while i < n and data[i] != 10:
                                 i += 1
                 continue
-            value[k], have[k] = number, True
+            value[k] = number
+            have |= 1 << k
         i += 1
         if letter == 0:
-            lonely = False
-            for k in range(26):
-                lonely = lonely or (have[k] and k != 13)
-            if lonely:
+            if have & ~(1 << 13):
                 letter, code = 63, 0
             else:
                 continue
         moving = letter == 71 and (code == 0 or code == 10 or code == 20 or code == 30)
         if moving:
-            if have[5]:
+            if have >> 5 & 1:
                 feed = value[5] * unit
             old_x, old_y, old_z = position[0], position[1], position[2]
             for axis in range(3):
                 k = 23 + axis
-                if have[k]:
+                if have >> k & 1:
                     if absolute:
                         position[axis] = value[k] * unit + shift[axis]
                     else:
                         position[axis] += value[k] * unit
             fed = 0.0
-            if have[4]:
+            if have >> 4 & 1:
                 if absolute_e:
                     target = value[4] * unit + shift[3]
                     fed = target - position[3]
@@ -227,7 +214,7 @@ def scan(data: Any, capacity: int) -> Any:
                     fed = value[4] * unit
                     position[3] += fed
             if code <= 10:
-                if not (have[23] or have[24] or have[25] or have[4]):
+                if not (have >> 23 & 1 or have >> 24 & 1 or have >> 25 & 1 or have >> 4 & 1):
                     continue
                 if count == room:
                     rows = _more_rows(rows, count)
@@ -242,7 +229,7 @@ def scan(data: Any, capacity: int) -> Any:
                 count += 1
                 continue
             clockwise = code == 20
-            if have[17]:
+            if have >> 17 & 1:
                 radius = value[17] * unit
                 half_x, half_y = (position[0] - old_x) / 2, (position[1] - old_y) / 2
                 half = np.sqrt(half_x * half_x + half_y * half_y)
@@ -253,9 +240,9 @@ def scan(data: Any, capacity: int) -> Any:
                 side = -1.0 if clockwise == (radius > 0) else 1.0
                 centre_x = old_x + half_x - side * rise * half_y
                 centre_y = old_y + half_y + side * rise * half_x
-            elif have[8] or have[9]:
-                centre_x = old_x + (value[8] * unit if have[8] else 0.0)
-                centre_y = old_y + (value[9] * unit if have[9] else 0.0)
+            elif have >> 8 & 1 or have >> 9 & 1:
+                centre_x = old_x + (value[8] * unit if have >> 8 & 1 else 0.0)
+                centre_y = old_y + (value[9] * unit if have >> 9 & 1 else 0.0)
             else:
                 status[0], status[1], status[2] = BAD_ARC, begin, line
                 return rows, count, commands, parameters, told, line, status
@@ -299,21 +286,21 @@ def scan(data: Any, capacity: int) -> Any:
                 absolute = False
                 absolute_e = False
             elif code == 920:
-                everything = not (have[23] or have[24] or have[25] or have[4])
+                everything = not (have >> 23 & 1 or have >> 24 & 1 or have >> 25 & 1 or have >> 4 & 1)
                 for axis in range(4):
                     k = 23 + axis if axis < 3 else 4
-                    if have[k] or everything:
-                        shift[axis] = position[axis] - (value[k] * unit if have[k] else 0.0)
-            elif code == 280 or ((code == 100 or code == 110) and not (have[15] or have[11])):
+                    if have >> k & 1 or everything:
+                        shift[axis] = position[axis] - (value[k] * unit if have >> k & 1 else 0.0)
+            elif code == 280 or ((code == 100 or code == 110) and not (have >> 15 & 1 or have >> 11 & 1)):
                 if count == room:
                     rows = _more_rows(rows, count)
                     room *= 2
                 fed = 0.0
                 rate = feed
                 if code == 280:
-                    everything = not (have[23] or have[24] or have[25])
+                    everything = not (have >> 23 & 1 or have >> 24 & 1 or have >> 25 & 1)
                     for axis in range(3):
-                        if have[23 + axis] or everything:
+                        if have >> (23 + axis) & 1 or everything:
                             position[axis] = 0.0
                             shift[axis] = 0.0
                 elif code == 100:
@@ -338,11 +325,11 @@ def scan(data: Any, capacity: int) -> Any:
             elif code == 830:
                 absolute_e = False
             elif code == 2070:
-                if have[18]:
+                if have >> 18 & 1:
                     pull_mm = value[18] * unit
-                if have[5]:
+                if have >> 5 & 1:
                     pull_feed = value[5] * unit
-            elif code == 2080 and have[5]:
+            elif code == 2080 and have >> 5 & 1:
                 push_feed = value[5] * unit
         if told == len(commands):
             commands, parameters = _more_commands(commands, parameters)
@@ -352,6 +339,6 @@ def scan(data: Any, capacity: int) -> Any:
         commands[told, 3] = count
         commands[told, 4] = begin
         for k in range(26):
-            parameters[told, k] = value[k] if have[k] and not bare[k] else np.nan
+            parameters[told, k] = value[k] if (have & ~bare) >> k & 1 else np.nan
         told += 1
     return rows, count, commands, parameters, told, line, status

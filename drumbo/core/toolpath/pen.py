@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.toolpath.columns import Event, Role, Set, Toolpath
-from drumbo.core.toolpath.plane import crosses
+from drumbo.core.toolpath.plane import crosses, lay_rows
 from drumbo.core.toolpath.settings import PrintSettings
 
 Floats = NDArray[np.float64]
@@ -64,14 +64,12 @@ class Pen:
         self._travel(float(points[0, 0]), float(points[0, 1]), island)
         bridging = role == Role.BRIDGE and self._layer >= self._settings.fan_off_layers
         self._blow(max(self._settings.fan_bridge, self._layer_fan) if bridging else self._layer_fan)
-        ways = np.hypot(points[1:, 0] - points[:-1, 0], points[1:, 1] - points[:-1, 1])
-        keep = ways > 0.01
-        if not keep.any():
-            return
         s = self._settings
         feed = s.road_area(self._height) * s.flow_ratio / s.filament_area
-        self._add(points[1:][keep], ways[keep] * feed, self._speed(role), role)
-        self.at = (float(points[1:][keep][-1, 0]), float(points[1:][keep][-1, 1]))
+        self._grow(len(points))
+        row = (self._z + self._lift, feed, self._speed(role), float(role), float(self._layer), self._height)
+        self._count = lay_rows(self._table, self._count, points, self._offset[0], self._offset[1], row)
+        self.at = (float(points[-1, 0]), float(points[-1, 1]))
 
     def _speed(self, role: Role) -> float:
         key = (role, self._layer == 0, self._height)
@@ -130,15 +128,6 @@ class Pen:
             x + self._offset[0], y + self._offset[1], self._z + self._lift, feed, speed, role, self._layer, self._height
         )  # fmt: skip
         self._count += 1
-
-    def _add(self, points: Floats, feed: Floats, speed: float, role: Role) -> None:
-        self._grow(len(points))
-        rows = self._table[self._count : self._count + len(points)]
-        rows[:, :2] = points + self._offset
-        rows[:, 2] = self._z + self._lift
-        rows[:, 3] = feed
-        rows[:, 4:] = (speed, role, self._layer, self._height)
-        self._count += len(points)
 
     def _grow(self, more: int) -> None:
         if self._count + more > len(self._table):

@@ -13,9 +13,15 @@ Floats = NDArray[np.float64]
 
 def edges_of(rings: Sequence[Floats]) -> Floats:
     """(m, 4) float64: x0, y0, x1, y1 of every edge of closed rings (k, 2)."""
-    if not rings:
-        return np.empty((0, 4))
-    return np.concatenate([np.concatenate([ring, np.roll(ring, -1, axis=0)], axis=1) for ring in rings])
+    edges = np.empty((sum(len(ring) for ring in rings), 4))
+    n = 0
+    for ring in rings:
+        last = n + len(ring)
+        edges[n:last, :2] = ring
+        edges[n : last - 1, 2:] = ring[1:]
+        edges[last - 1, 2:] = ring[0]
+        n = last
+    return edges
 
 
 @njit(cache=True, nogil=True)
@@ -107,3 +113,32 @@ def nearest_chain(lines: Floats, x: float, y: float) -> tuple[NDArray[np.int64],
         done[pick] = True
         x, y = (lines[pick, 0], lines[pick, 1]) if reverse else (lines[pick, 2], lines[pick, 3])
     return order, back, gaps
+
+
+@njit(cache=True, nogil=True)
+def lay_rows(
+    table: Floats, count: int, points: Floats, shift_x: float, shift_y: float,
+    row: tuple[float, float, float, float, float, float],
+) -> int:  # fmt: skip
+    """Write one row a point after the first into `table` from `count` on; returns the new count.
+
+    `row` is z, filament per mm of way, speed, role, layer and height. Points closer than 10 µm are left out.
+    """
+    z, feed, speed, role, layer, height = row
+    last_x, last_y = points[0, 0], points[0, 1]
+    for i in range(1, len(points)):
+        x, y = points[i, 0], points[i, 1]
+        way = np.hypot(x - last_x, y - last_y)
+        if way <= 0.01 and i < len(points) - 1:
+            continue
+        table[count, 0] = x + shift_x
+        table[count, 1] = y + shift_y
+        table[count, 2] = z
+        table[count, 3] = way * feed
+        table[count, 4] = speed
+        table[count, 5] = role
+        table[count, 6] = layer
+        table[count, 7] = height
+        count += 1
+        last_x, last_y = x, y
+    return count

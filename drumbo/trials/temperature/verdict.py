@@ -25,7 +25,11 @@ class Aim:
 
 
 AIMS: tuple[Aim, ...] = (
-    Aim("balanced", "both", {"bridge": 0.2, "overhang": 0.2, "strings": 0.15, "surface": 0.2, "bond": 0.25}),
+    Aim(
+        "balanced",
+        "looks and strength",
+        {"bridge": 0.2, "overhang": 0.2, "strings": 0.15, "surface": 0.2, "bond": 0.25},
+    ),
     Aim("looks", "looks", {"bridge": 0.25, "overhang": 0.25, "strings": 0.2, "surface": 0.25, "bond": 0.05}),
     Aim(
         "strength",

@@ -1,0 +1,234 @@
+"""How fast Drumbo is, as ratios within one run, so that the machine does not matter.
+
+    python bench/speed.py [--only NAME …] [--json]
+
+Ratios are medians of interleaved repeats in one process. Only `tower_seconds` is a time.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("NUMBA_CACHE_DIR", str(Path(__file__).parents[1] / ".cache" / "numba"))
+
+import click
+import numpy as np
+import shapely
+
+from drumbo.core.families import family
+from drumbo.core.gcode.loop import read_loop
+from drumbo.core.gcode.reader import read
+from drumbo.core.motion import _plan_loop, plan_moves
+from drumbo.core.profile import start
+from drumbo.core.toolpath.hatch import hatch
+from drumbo.core.toolpath.plane import edges_of
+from drumbo.core.workshop import Material, Printer
+from drumbo.trials import kind
+from drumbo.trials.base import Context
+
+Measured = tuple[float, str]
+FILE_MB = 50
+
+
+def _context() -> Context:
+    kin = family("pla")
+    material = Material("-", "-", "pla", "-", "#808080", kin.nozzle_low_c, kin.nozzle_high_c)
+    printer = Printer("bench")
+    return Context(printer, material, start("bench", material, printer))
+
+
+def _tower() -> str:
+    trial, context = kind("temperature"), _context()
+    return trial.print_file(trial.suggest(context), context).gcode
+
+
+def _large(megabytes: float) -> bytes:
+    """A real tower's file, repeated to the size wanted."""
+    one = _tower().encode()
+    return one * max(1, round(megabytes * 1e6 / len(one)))
+
+
+def _timed(job: Callable[[], object]) -> float:
+    began = time.perf_counter()
+    job()
+    return time.perf_counter() - began
+
+
+def _ratio(slow: Callable[[], object], fast: Callable[[], object], repeats: int) -> float:
+    fast()
+    pairs = [(_timed(slow), _timed(fast)) for _ in range(repeats)]
+    return statistics.median(s / f for s, f in pairs)
+
+
+def gcode_read_vs_loop() -> Measured:
+    data = _large(FILE_MB)
+    text = data.decode()
+    return _ratio(lambda: read_loop(text), lambda: read(data), 3), "times"
+
+
+def _flow(e: np.ndarray, seconds: np.ndarray) -> np.ndarray:
+    return np.divide(e * (math.pi * 1.75**2 / 4), seconds, out=np.zeros_like(e), where=seconds > 0)
+
+
+def gcode_pipeline_vs_loop() -> Measured:
+    """Read, plan and flow, against the same in plain loops over the same file."""
+    data = _large(FILE_MB / 5)
+    text = data.decode()
+
+    def fast() -> None:
+        program = read(data)
+        _flow(program.e_mm, program.motion(2000, 8).seconds)
+
+    def slow() -> None:
+        rows = read_loop(text).rows
+        columns = [list(c) for c in zip(*rows, strict=True)]
+        x, y, z, e, feed = columns[2:]
+        steps = [[b - a for a, b in zip([0.0, *c], c, strict=False)] for c in (x, y, z)]
+        n = len(rows)
+        _, _, _, seconds = _plan_loop(*steps, e, [f / 60 for f in feed], [2000.0] * n, [8.0] * n)
+        area = math.pi * 1.75**2 / 4
+        [fed * area / s if s > 0 else 0.0 for fed, s in zip(e, seconds, strict=True)]
+
+    return _ratio(slow, fast, 3), "times"
+
+
+def gcode_memory_vs_file() -> Measured:
+    """Peak memory of reading a file in a fresh process, above that of the imports, over the file's size."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "large.gcode"
+        path.write_bytes(_large(FILE_MB))
+        script = (
+            "import sys, re\n"
+            "from drumbo.core.gcode.reader import read\n"
+            "def peak(): return int(re.search(r'VmHWM:\\s+(\\d+)', open('/proc/self/status').read())[1]) * 1024\n"
+            "read(b'G28\\nG1 X1 E1 F600\\n')\n"
+            "before = peak()\n"
+            "program = read(open(sys.argv[1], 'rb').read())\n"
+            "print(peak() - before)"
+        )
+        out = subprocess.run([sys.executable, "-c", script, str(path)], capture_output=True, text=True, check=True)
+        return float(out.stdout) / path.stat().st_size, "times"
+
+
+def planner_vs_loop() -> Measured:
+    rng = np.random.default_rng(1)
+    n = 200_000
+    dx, dy = rng.normal(0, 2, n), rng.normal(0, 2, n)
+    dz, de, speed = np.zeros(n), np.ones(n), rng.uniform(20, 150, n)
+    lists = [c.tolist() for c in (dx, dy, dz, de, speed)]
+    limits = [2000.0] * n, [8.0] * n
+    return _ratio(
+        lambda: _plan_loop(*lists, *limits), lambda: plan_moves(dx, dy, dz, de, speed, 2000.0, 8.0), 3
+    ), "times"
+
+
+def hatch_vs_shapely() -> Measured:
+    """Hatching the tower's own regions, against intersecting the same lines with shapely."""
+    trial, context = kind("temperature"), _context()
+    solid = trial.piece(trial.suggest(context), context).solid
+    rings = [solid.slice(z).to_polygons() for z in np.arange(0.3, 40.0, 0.6)]
+    regions = [(edges_of(r), shapely.polygons([shapely.linearrings(x) for x in r])) for r in rings]
+    shapes = [shapely.unary_union(polygons) for _, polygons in regions]
+    spacing = 0.45
+
+    def fast() -> None:
+        for edges, _ in regions:
+            hatch(edges, spacing, math.pi / 4, spacing / 2)
+
+    def slow() -> None:
+        for shape in shapes:
+            x0, y0, x1, y1 = shape.bounds
+            reach = math.hypot(x1 - x0, y1 - y0)
+            cx, cy = (x0 + x1) / 2, (y0 + y1) / 2
+            along, aside = np.array([1, 1]) / math.sqrt(2), np.array([-1, 1]) / math.sqrt(2)
+            offsets = np.arange(-reach / 2, reach / 2, spacing)
+            middles = np.array([cx, cy]) + offsets[:, None] * aside
+            ends = np.stack([middles - along * reach, middles + along * reach], axis=1)
+            shapely.get_coordinates(shapely.intersection(shapely.linestrings(ends), shape))
+
+    return _ratio(slow, fast, 7), "times"
+
+
+def tower_seconds() -> Measured:
+    """A nine-step tower: planned, sliced, written."""
+    _tower()
+    return statistics.median(_timed(_tower) for _ in range(5)), "s"
+
+
+def trial_page_vs_bare_page() -> Measured:
+    """A printed and scored trial's page through the server, against an empty route of the same server."""
+    from waitress.server import create_server  # noqa: PLC0415
+
+    from drumbo.services import profiles, trials, workshop  # noqa: PLC0415
+    from drumbo.services.prints import PrintRoom  # noqa: PLC0415
+    from drumbo.store.database import Workshop  # noqa: PLC0415
+    from drumbo.web import create_app  # noqa: PLC0415
+
+    with tempfile.TemporaryDirectory() as folder:
+        house = Workshop(Path(folder))
+        context = _context()
+        printer = workshop.save_printer(house, vars_of(context.printer))
+        spool = workshop.save_material(house, vars_of(context.material))
+        profile = profiles.create(house, spool, printer, "bench")
+        trial = trials.create(house, profile, "temperature", trials.draft(house, profile, "temperature").plan)
+        trials.printed_by_hand(house, trial)
+        sheet = trials.sheet(house, trial)
+        trials.score_all(house, trial, {(a.key, s.index): 3 for a in sheet.aspects for s in sheet.steps})
+        app = create_app(house, PrintRoom(house), secret="bench")
+        server = create_server(app, host="127.0.0.1", port=0)
+        threading.Thread(target=server.run, daemon=True).start()
+        base = f"http://127.0.0.1:{server.effective_port}"
+        page, bare = f"{base}/trials/{trial}/read", f"{base}/ping"
+        ratio = _ratio(lambda: urllib.request.urlopen(page).read(), lambda: urllib.request.urlopen(bare).read(), 25)
+        server.close()
+        house.close()
+        return ratio, "times"
+
+
+def vars_of(value: object) -> dict[str, object]:
+    from dataclasses import asdict  # noqa: PLC0415
+
+    return asdict(value)
+
+
+BENCHES: dict[str, Callable[[], Measured]] = {
+    f.__name__: f
+    for f in (
+        gcode_read_vs_loop, gcode_pipeline_vs_loop, gcode_memory_vs_file, planner_vs_loop, hatch_vs_shapely,
+        tower_seconds, trial_page_vs_bare_page,
+    )
+}  # fmt: skip
+
+
+@click.command()
+@click.option("--only", multiple=True)
+@click.option("--json", "as_json", is_flag=True)
+def main(only: tuple[str, ...], as_json: bool) -> None:
+    """Speed, as ratios within one run."""
+    unknown = set(only) - set(BENCHES)
+    if unknown:
+        raise click.UsageError(f"no benchmark {', '.join(sorted(unknown))}; there are {', '.join(BENCHES)}")
+    table = {}
+    for name in only or BENCHES:
+        value, unit = BENCHES[name]()
+        table[name] = {"value": round(value, 3), "unit": unit}
+        if not as_json:
+            print(f"{name:26} {value:8.2f} {unit}", flush=True)
+    if as_json:
+        json.dump(table, sys.stdout, indent=2)
+        print()
+
+
+if __name__ == "__main__":
+    main()
