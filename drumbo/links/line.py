@@ -78,5 +78,8 @@ class Line:
         return line.decode("utf-8", "replace").strip()
 
     def close(self) -> None:
-        """Hang up."""
+        """Hang up. A socket whose other end is gone is not closed by the library, so it is closed here."""
+        held = getattr(self._port, "_socket", None)
         self._port.close()
+        if held is not None:
+            held.close()

@@ -124,7 +124,7 @@ def scan(data: Any, capacity: int) -> Any:
                 continue
             upper = c - 32 if 97 <= c <= 122 else c
             if not 65 <= upper <= 90:
-                if letter != 0 and (c == 61 or c == 95 or c >= 128):
+                if letter != 0 and not (letter == 71 and code <= 30) and (c == 61 or c == 95 or c >= 128):
                     i += 1
                     continue
                 status[0], status[1], status[2] = BAD_BYTE, i, line

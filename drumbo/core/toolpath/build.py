@@ -156,14 +156,14 @@ def _straighten(points: Floats) -> Floats:
 def _fills(layer: LayerPlan, settings: PrintSettings) -> list[_Road]:
     """Every straight line that fills the layer, bridges first so that they anchor on bare walls."""
     turn = math.pi / 4 if layer.index % 2 else 3 * math.pi / 4
-    width = settings.width_mm
+    spacing = settings.spacing(layer.height)
     roads: list[_Road] = []
     for bridge in layer.bridges:
-        roads += _lines(bridge.region, width, bridge.angle, Role.BRIDGE)
-    roads += _lines(layer.solid, width, turn, Role.SOLID)
-    roads += _lines(layer.top, width, turn, Role.TOP)
+        roads += _lines(bridge.region, spacing, bridge.angle, Role.BRIDGE)
+    roads += _lines(layer.solid, spacing, turn, Role.SOLID)
+    roads += _lines(layer.top, spacing, turn, Role.TOP)
     if settings.infill > 0:
-        roads += _lines(layer.sparse, width / settings.infill, turn, Role.INFILL)
+        roads += _lines(layer.sparse, spacing / settings.infill, turn, Role.INFILL)
     return roads
 
 

@@ -72,8 +72,10 @@ def plan_layers(solid: Manifold, settings: PrintSettings) -> Iterator[LayerPlan]
     for i, (bottom, height) in enumerate(heights):
         section = sections[i]
         below = sections[i - 1] if i else None
-        wall_lines = tuple(grow(section, -(k + 0.5) * width) for k in range(walls))
-        fill = grow(section, -(walls - 0.15) * width)
+        spacing = settings.spacing(height)
+        wall_lines = tuple(grow(section, -width / 2 - k * spacing) for k in range(walls))
+        # Lines end on the innermost wall's inner edge, and a little beyond so that they weld to it.
+        fill = grow(section, -width / 2 - (walls - 0.65) * spacing)
         over = _common(sections, i + 1, i + settings.top_layers, fill)
         under = _common(sections, i - settings.bottom_layers, i - 1, fill)
         bare = fill - (over ^ under)

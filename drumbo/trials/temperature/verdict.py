@@ -85,8 +85,9 @@ def _result(plan: Plan, found: Quality, x: Floats, scores: Floats, names: Sequen
     if missing:
         notes.append(f"{missing} of {scores.size} scores are open; the error counts that in.")
     state, says, extend = _state(plan, found, step)
+    low, high = (float(x[0]), float(x[-1])) if state == "flat" else (found.low, found.high)
     return Result(
-        state=state, value=found.best, error=error, low=found.low, high=found.high,
+        state=state, value=found.best, error=error, low=low, high=high,
         says=says, notes=tuple(notes), curve=curve, extend=extend,
     )  # fmt: skip
 

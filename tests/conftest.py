@@ -1,0 +1,92 @@
+"""What many tests need: a workshop in an empty folder, a stand-in on a real TCP port, a browserless client."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+os.environ.setdefault("NUMBA_CACHE_DIR", str(Path(__file__).parents[1] / ".cache" / "numba"))
+
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass
+
+import pytest
+
+from drumbo.core.families import family
+from drumbo.core.profile import start
+from drumbo.core.workshop import Material, Printer
+from drumbo.services import profiles, workshop
+from drumbo.services.prints import PrintRoom
+from drumbo.standins.filament.server import FilamentPrinter, LineServer
+from drumbo.standins.filament.side import SideDoor
+from drumbo.store.database import Workshop
+from drumbo.trials.base import Context
+
+LABEL = {
+    "family": "pla", "maker": "Skerry Filament", "product": "Razorbill PLA", "colour": "chalk", "colour_hex": "#cfc6b4",
+    "nozzle_low_c": "200", "nozzle_high_c": "220", "bed_low_c": "50", "bed_high_c": "60", "diameter_mm": "1,75",
+    "density_g_cm3": "1.24", "price_per_kg": "19,90", "currency": "€", "spool_g": "740", "notes": "",
+}  # fmt: skip
+
+
+def plain_context(family_key: str = "pla", **printer: object) -> Context:
+    kin = family(family_key)
+    material = Material("maker", "product", family_key, "grey", "#808080", kin.nozzle_low_c, kin.nozzle_high_c,
+                        density_g_cm3=kin.density_g_cm3, price_per_kg=20.0)  # fmt: skip
+    machine = Printer("Petrel One", **{"nozzle_max_c": 300.0, **printer})  # type: ignore[arg-type]
+    return Context(machine, material, start("test", material, machine))
+
+
+@pytest.fixture
+def context() -> Context:
+    return plain_context()
+
+
+@pytest.fixture
+def house(tmp_path: Path) -> Iterator[Workshop]:
+    made = Workshop(tmp_path / "data")
+    yield made
+    made.close()
+
+
+@dataclass
+class Standin:
+    device: FilamentPrinter
+    link: str
+    camera: str
+
+
+@pytest.fixture
+def standin() -> Iterator[Standin]:
+    device = FilamentPrinter(pace=1e6)
+    lines, side = LineServer(device), SideDoor(device)
+    lines.start()
+    side.start()
+    yield Standin(device, f"socket://127.0.0.1:{lines.port}", f"http://127.0.0.1:{side.port}")
+    lines.close()
+    side.close()
+
+
+@pytest.fixture
+def room(house: Workshop) -> Iterator[PrintRoom]:
+    made = PrintRoom(house, silence_s=3.0)
+    yield made
+    made.close()
+
+
+@dataclass
+class Begun:
+    """A workshop with one linked printer, one spool and its profile."""
+
+    printer: int
+    spool: int
+    profile: int
+
+
+@pytest.fixture
+def begun(house: Workshop, standin: Standin) -> Begun:
+    printer = workshop.save_printer(
+        house, {**asdict(Printer("Petrel One")), "link_url": standin.link, "camera_url": standin.camera}
+    )
+    spool = workshop.save_material(house, LABEL, spool_seed=3)
+    return Begun(printer, spool, profiles.create(house, spool, printer, "Razorbill PLA, chalk on Petrel One"))

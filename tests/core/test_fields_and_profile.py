@@ -1,0 +1,131 @@
+"""Typed values, and profiles that know where their values came from."""
+
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from drumbo.core.catalogue import BY_KEY, GROUPS, PARAMETERS
+from drumbo.core.errors import InvalidInput
+from drumbo.core.families import FAMILIES
+from drumbo.core.fields import Field, number, read_all
+from drumbo.core.profile import (
+    From,
+    Known,
+    Origin,
+    Profile,
+    Value,
+    changed,
+    difference,
+    effective,
+    sectors,
+    start,
+)
+from drumbo.core.workshop import Material, Printer, read_material
+from tests.conftest import LABEL, plain_context
+
+
+@pytest.mark.parametrize(
+    ("typed", "value"),
+    [("1,75", 1.75), ("1.75 mm", 1.75), (" 215 °C ", 215), ("−0.3", -0.3), (".5", 0.5), ("210", 210), (3, 3)],
+)
+def test_a_number_is_read_as_makers_type_it(typed: str | float, value: float) -> None:
+    assert number("x", typed) == value
+
+
+@pytest.mark.parametrize("typed", ["", "abc", "1,234.5", "1.2.3", "12 34", "nan", "inf", float("nan"), "--3"])
+def test_what_is_no_number_is_refused_with_the_field(typed: str | float) -> None:
+    with pytest.raises(InvalidInput) as caught:
+        number("diameter_mm", typed)
+    assert "diameter_mm" in caught.value.problems
+
+
+def test_all_problems_of_a_label_are_told_at_once() -> None:
+    with pytest.raises(InvalidInput) as caught:
+        read_material({**LABEL, "nozzle_low_c": "warm", "colour": "", "family": "cheese"})
+    assert set(caught.value.problems) == {"nozzle_low_c", "colour", "family"}
+    with pytest.raises(InvalidInput) as caught:
+        read_material({**LABEL, "nozzle_low_c": "230", "nozzle_high_c": "200"})
+    assert "swap" in caught.value.problems["nozzle_high_c"]
+
+
+def test_a_field_says_its_bounds_and_wholeness() -> None:
+    field = Field("step_c", "Step", "°C", low=1, high=10, whole=True)
+    for typed, word in (("0", "below 1"), ("11", "above 10"), ("2.5", "whole")):
+        with pytest.raises(InvalidInput, match=word):
+            field.read(typed)
+    assert read_all([field, Field("note", "Note", kind="text", required=False)], {"step_c": "5"}) == {
+        "step_c": 5, "note": None,
+    }  # fmt: skip
+
+
+def test_the_catalogue_hangs_together() -> None:
+    groups = {group.key for group in GROUPS}
+    for parameter in PARAMETERS:
+        assert parameter.group in groups
+        assert set(parameter.rests_on) <= set(BY_KEY), parameter.key
+        assert parameter.low < parameter.high
+    for kin in FAMILIES:
+        for drive in ("direct", "bowden"):
+            values = kin.starting_values(drive, 0.4)
+            assert set(values) == set(BY_KEY), "every parameter has a starting value"
+            unusual = {key for key, value in values.items() if BY_KEY[key].warn(value)}
+            assert not unusual, f"{kin.key}: starting values are usual ones"
+
+
+def test_a_start_is_bounded_by_label_and_printer() -> None:
+    material = Material("m", "p", "pa", "natural", "#ffffff", 240, 255)
+    profile = start("x", material, Printer("cold", nozzle_max_c=250, bed_max_c=80))
+    assert profile.number("nozzle_c") == 250
+    assert profile.values["nozzle_c"].origin.note == "as hot as cold may run"
+    assert profile.number("bed_c") == 80
+    assert profile.values["density_g_cm3"].origin.kind == From.LABEL
+
+
+def _measured(value: float, trial: int = 7) -> Value:
+    return Value(value, Origin(From.TRIAL, "tower", trial), 2.0)
+
+
+def test_a_moved_temperature_marks_what_was_relied_on() -> None:
+    profile = plain_context().profile
+    by_hand = Origin(From.HAND)
+    relied = changed(profile, {"flow_ratio": Value(0.97, by_hand), "retraction_mm": Value(1.0, by_hand)})
+    small = changed(relied, {"nozzle_c": _measured(profile.number("nozzle_c") + 5)})
+    assert not any(v.recheck for v in small.values.values()), "5 °C is within the tolerance"
+    large = changed(relied, {"nozzle_c": _measured(profile.number("nozzle_c") + 10)})
+    marked = {key for key, value in large.values.items() if value.recheck}
+    assert marked == {"flow_ratio", "retraction_mm"}, "starting values need no recheck: nobody relied on them"
+    assert large.values["flow_ratio"].recheck == "Nozzle, other layers went from 210 to 220 °C"
+    state = {s.group.key: s.known for s in sectors(large)}
+    assert state["heat"] is Known.MEASURED
+    assert state["flow"] is Known.RECHECK
+    assert state["cooling"] is Known.START
+    assert {c.key for c in difference(relied, large)} == {"nozzle_c", "flow_ratio", "retraction_mm"}
+    assert relied.values["flow_ratio"].recheck is None, "the older revision is untouched"
+
+
+def test_why_220_has_an_answer() -> None:
+    context = plain_context(nozzle_max_c=225.0)
+    says = effective("nozzle_c", context.profile, context.material, context.printer)
+    assert [s.place for s in says if s.wins] == ["profile test"]
+    swept = effective("nozzle_c", context.profile, context.material, context.printer, {"nozzle_c": 230})
+    assert [(s.place, s.number) for s in swept if s.wins] == [("limit of Petrel One", 225)]
+
+
+numbers = st.floats(-1e6, 1e6, allow_nan=False)
+origins = st.builds(Origin, st.sampled_from(From), st.text(max_size=20), st.none() | st.integers(1, 99))
+values = st.builds(Value, numbers, origins, st.none() | st.floats(0, 10), st.none() | st.text(max_size=20))
+
+
+@given(st.dictionaries(st.sampled_from(sorted(BY_KEY)) | st.text(max_size=8), values, max_size=12))
+def test_a_profile_survives_json(held: dict[str, Value]) -> None:
+    profile = Profile("any", held)
+    assert Profile.from_json(profile.to_json()) == profile
+
+
+def test_a_difference_is_empty_only_for_equals() -> None:
+    profile = plain_context().profile
+    assert difference(profile, profile) == ()
+    other = replace(profile, values={**profile.values, "bed_c": _measured(61)})
+    assert [c.key for c in difference(profile, other)] == ["bed_c"]
