@@ -18,6 +18,9 @@ from drumbo.web import create_app
 
 Say = Callable[[str], object]
 
+LARGEST_BODY = 2_000_000_000
+"""Taken in so that the application itself can say what is too large; it reads far less."""
+
 
 def run(
     folder: Path, *, host: str, port: int, say: Say, ready: Callable[[Workshop, PrintRoom], object] | None = None
@@ -30,7 +33,7 @@ def run(
     room = PrintRoom(workshop)
     code = None if _loopback(host) else os.environ.get("DRUMBO_CODE") or secrets.token_hex(3)
     app = create_app(workshop, room, secret=_secret(folder), code=code)
-    server = create_server(app, host=host, port=port, threads=8, max_request_body_size=200_000_000)
+    server = create_server(app, host=host, port=port, threads=8, max_request_body_size=LARGEST_BODY)
     if ready is not None:
         ready(workshop, room)
     threading.Thread(target=warm, name="warm", daemon=True).start()

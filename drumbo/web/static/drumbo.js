@@ -11,6 +11,13 @@
     if (e.key === "Enter" && e.target.id === "find") { const hit = $("#hits a"); if (hit) location.href = hit.href; }
   });
   document.addEventListener("change", (e) => { if (e.target.matches("[data-submit]")) e.target.form.submit(); });
+  // A file too large to be read is told at once, not after it went over.
+  document.addEventListener("change", (e) => {
+    if (!e.target.matches("[data-largest]")) return;
+    const over = [...e.target.files].some((f) => f.size > Number(e.target.dataset.largest));
+    document.getElementById(`${e.target.id}-large`).hidden = !over;
+    $("button", e.target.form).disabled = over;
+  });
   document.addEventListener("click", (e) => {
     if (e.target.closest("[data-print]")) window.print();
     const opener = e.target.closest("[data-opens]");
@@ -79,11 +86,28 @@
       if (score !== null) $("[data-said]", big.parentElement).textContent = words[key][score];
     }
 
+    // Scores go out one after the other, in the order in which they were given, and are kept even if the page closes.
+    const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
+    let chain = Promise.resolve(), waiting = 0;
     function score(s, key, value) {
       const before = $(`[data-cell][data-step="${s}"][data-aspect="${key}"]`, root).dataset.score;
       paint(s, key, value);
-      const took = htmx.ajax("POST", root.dataset.url, { target: "#verdict", swap: "outerHTML", values: { step: s, aspect: key, score: value ?? "" } });
-      took?.catch?.(() => paint(s, key, before === "" ? null : Number(before)));
+      waiting += 1;
+      chain = chain.then(() => send(s, key, value)).then(
+        (page) => { waiting -= 1; if (!waiting) renew(page); },
+        (error) => { waiting -= 1; paint(s, key, before === "" ? null : Number(before)); say(error.message); });
+    }
+    async function send(s, key, value) {
+      const body = new URLSearchParams({ step: s, aspect: key, score: value ?? "" });
+      const answer = await fetch(root.dataset.url, { method: "POST", body, keepalive: true, headers: { "X-CSRFToken": token, "HX-Request": "true" } })
+        .catch(() => { throw new Error("Drumbo does not answer; that score was not kept. Try it again in a moment."); });
+      const text = await answer.text();
+      if (!answer.ok) throw new Error(new DOMParser().parseFromString(text, "text/html").body.textContent.trim() || "That score was not kept.");
+      return text;
+    }
+    function renew(page) {
+      const fresh = new DOMParser().parseFromString(page, "text/html");
+      for (const id of ["verdict", "fit"]) { const part = fresh.getElementById(id); if (part) document.getElementById(id).replaceWith(part); }
     }
 
     root.addEventListener("click", (e) => {

@@ -1,0 +1,72 @@
+"""A served workshop, the stand-in as a process of its own, and Debian's Chromium."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, sync_playwright
+from waitress.server import create_server
+
+from drumbo.core.workshop import Printer
+from drumbo.demo.run import start_standin
+from drumbo.services import workshop
+from drumbo.services.prints import PrintRoom
+from drumbo.store.database import Workshop
+from drumbo.web import create_app
+
+FLAGS = (
+    "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
+    "--disable-component-update --disable-sync"
+).split()
+
+
+@dataclass
+class Site:
+    base: str
+    house: Workshop
+
+
+@pytest.fixture(scope="module")
+def site(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Site]:
+    folder: Path = tmp_path_factory.mktemp("site")
+    device, link, camera = start_standin(pace=1e6)
+    house = Workshop(folder)
+    room = PrintRoom(house)
+    workshop.save_printer(house, {**asdict(Printer("Petrel One")), "link_url": link, "camera_url": camera})
+    server = create_server(create_app(house, room, secret="test"), host="127.0.0.1", port=0, threads=6)
+    threading.Thread(target=server.run, daemon=True).start()
+    yield Site(f"http://127.0.0.1:{server.effective_port}", house)
+    room.close()
+    server.close()
+    house.close()
+    device.terminate()
+    device.wait(10)
+    assert device.stdout is not None
+    device.stdout.close()
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[object]:
+    with sync_playwright() as play:
+        made = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield made
+        made.close()
+
+
+@pytest.fixture
+def page(browser: object) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800})  # type: ignore[attr-defined]
+    made = context.new_page()
+    made.set_default_timeout(15_000)
+    problems: list[str] = []
+    made.on("pageerror", lambda error: problems.append(str(error)))
+    made.on(
+        "console", lambda said: problems.append(said.text) if said.type == "error" and "422" not in said.text else None
+    )
+    yield made
+    context.close()
+    assert not problems

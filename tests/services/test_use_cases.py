@@ -1,0 +1,253 @@
+"""The use cases over a real SQLite file and a real stand-in."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+import threading
+import time
+from pathlib import Path
+
+import pytest
+from sqlalchemy import inspect as look_at
+
+from drumbo.core.errors import InvalidInput, NotFound, NotNow
+from drumbo.core.profile import Known
+from drumbo.exchange.profile_file import profile_json
+from drumbo.services import bench, check, prints, profiles, trials, workshop
+from drumbo.services.prints import PrintRoom
+from drumbo.store.database import Workshop
+from drumbo.store.models import Base, PrintRow
+from tests.conftest import LABEL, Begun, Standin
+
+SMALL = {"hot_c": "220", "cold_c": "200", "step_c": "10", "step_mm": "8", "first_c": "215", "aim": "balanced"}
+
+
+def _plan(house: Workshop, begun: Begun) -> int:
+    return trials.create(house, begun.profile, "temperature", SMALL)
+
+
+def test_migrations_make_just_the_tables_that_the_models_say(house: Workshop) -> None:
+    found = look_at(house.engine)
+    for table in Base.metadata.tables.values():
+        assert {c["name"] for c in found.get_columns(table.name)} == {c.name for c in table.columns}
+    again = Workshop(house.folder)
+    again.close()
+
+
+def test_two_writers_at_once_lose_nothing(house: Workshop, begun: Begun) -> None:
+    """Read-modify-write from eight threads: every change is its own revision."""
+
+    def change(number: int) -> None:
+        profiles.set_by_hand(house, begun.profile, "bed_c", str(50 + number))
+
+    threads = [threading.Thread(target=change, args=(n,)) for n in range(8)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    history = profiles.sheet(house, begun.profile).history
+    assert [p.number for p in history] == list(range(9, 0, -1))
+
+
+def test_a_failed_write_leaves_nothing_behind(house: Workshop) -> None:
+    with pytest.raises(ZeroDivisionError), house.writing() as session:
+        session.add(PrintRow(trial_id=1, printer_id=1, state="sending", total=1))
+        raise ZeroDivisionError
+    assert bench.bench(house).going == ()
+
+
+def test_names_are_proposed_free_and_refused_twice(house: Workshop, begun: Begun) -> None:
+    name = profiles.suggest_name(house, begun.spool, begun.printer)
+    assert name == "Razorbill PLA, chalk on Petrel One (2)"
+    profiles.create(house, begun.spool, begun.printer, name)
+    with pytest.raises(InvalidInput, match="already"):
+        profiles.create(house, begun.spool, begun.printer, name)
+    with pytest.raises(InvalidInput, match="already"):
+        workshop.save_printer(house, {**dict(_spec(house, begun)), "name": "Petrel One"})
+    assert len(profiles.cards(house)) == 2
+
+
+def _spec(house: Workshop, begun: Begun) -> dict[str, object]:
+    from dataclasses import asdict
+
+    return asdict(workshop.printer(house, begun.printer))
+
+
+def test_by_hand_and_back(house: Workshop, begun: Begun) -> None:
+    profiles.set_by_hand(house, begun.profile, "flow_ratio", "0,96")
+    sheet = profiles.sheet(house, begun.profile)
+    assert sheet.profile.number("flow_ratio") == 0.96
+    assert {s.group.key: s.known for s in sheet.card.sectors}["flow"] is Known.HAND
+    with pytest.raises(InvalidInput):
+        profiles.set_by_hand(house, begun.profile, "flow_ratio", "thick")
+    with pytest.raises(NotFound):
+        profiles.set_by_hand(house, begun.profile, "colour_of_sky", "1")
+    profiles.undo(house, begun.profile)
+    sheet = profiles.sheet(house, begun.profile)
+    assert sheet.profile.number("flow_ratio") == 1.0
+    assert [p.number for p in sheet.history] == [3, 2, 1], "nothing is lost by taking back"
+
+
+def test_the_whole_line_from_label_to_adopted_value(house: Workshop, begun: Begun, room: PrintRoom) -> None:
+    trial = _plan(house, begun)
+    with pytest.raises(NotNow, match="print the piece first"):
+        trials.score(house, trial, "bridge", 0, 3)
+    run = room.start(trial)
+    with pytest.raises(NotNow, match="is printing"):
+        room.start(trial)
+    room.join(run, 60)
+    sheet = trials.sheet(house, trial)
+    assert sheet.run is not None
+    assert (sheet.run.state, sheet.state) == ("done", "printed")
+    assert sheet.pictures[0].source == "camera"
+    assert sheet.pictures[0].frame is not None
+    data, mime = trials.picture(house, sheet.pictures[0].id)
+    assert (data[:4], mime) == (b"\x89PNG", "image/png")
+    with pytest.raises(NotNow, match="score at least three"):
+        trials.preview(house, trial)
+    assert prints.ask_the_eye(house, trial) == 15
+    sheet = trials.sheet(house, trial)
+    assert sheet.result is not None
+    assert sheet.result.value is not None
+    assert 200 <= sheet.result.value <= 220
+    before = profiles.sheet(house, begun.profile).profile
+    number = trials.adopt(house, trial)
+    after = profiles.sheet(house, begun.profile)
+    assert number == 2
+    value = after.profile.values["nozzle_c"]
+    assert value.number == round(sheet.result.value)
+    assert value.origin.trial == trial
+    assert after.profile.number("nozzle_first_c") == value.number + 5
+    assert before.number("nozzle_c") == 210
+    with pytest.raises(NotNow, match="adopted already"):
+        trials.adopt(house, trial)
+    profiles.undo(house, begun.profile)
+    assert trials.sheet(house, trial).state == "printed", "taken back, it can be adopted again"
+    assert trials.adopt(house, trial) == 4
+
+
+def test_the_profile_file_tells_values_and_origins(house: Workshop, begun: Begun) -> None:
+    sheet = profiles.sheet(house, begun.profile)
+    data = json.loads(profile_json(sheet.profile, 1, sheet.card.material, sheet.card.printer))
+    assert (data["format"], data["version"]) == ("drumbo-profile", 1)
+    assert data["values"]["nozzle_c"] == {
+        "number": 210.0, "error": None, "origin": {"kind": "start", "note": "PLA start", "trial": None},
+        "recheck": None, "name": "Nozzle, other layers", "unit": "°C",
+    }  # fmt: skip
+    assert "link_url" not in data["printer"]
+
+
+def test_planning_onto_a_newer_revision_shows_what_moved(house: Workshop, begun: Begun) -> None:
+    trial = _plan(house, begun)
+    trials.printed_by_hand(house, trial)
+    scores = {(a, s): 3 - abs(s - 1) for a in ("bridge", "overhang", "strings", "surface", "bond") for s in range(3)}
+    trials.score_all(house, trial, scores)
+    profiles.set_by_hand(house, begun.profile, "bed_c", "65")
+    found = trials.preview(house, trial)
+    assert [c.key for c in found.since] == ["bed_c"]
+    assert found.after.number("bed_c") == 65, "the newer value is kept"
+
+
+def test_scores_are_refused_with_words_and_cleared_with_none(house: Workshop, begun: Begun) -> None:
+    trial = _plan(house, begun)
+    trials.printed_by_hand(house, trial)
+    for aspect, step, value in (("bridge", 9, 3), ("taste", 0, 3), ("bridge", 0, 7)):
+        with pytest.raises(InvalidInput):
+            trials.score(house, trial, aspect, step, value)
+    assert trials.sheet(house, trial).readings.count() == 0
+    trials.score(house, trial, "bridge", 0, 3)
+    trials.score(house, trial, "bridge", 0, None)
+    assert trials.sheet(house, trial).result is None
+
+
+def test_the_link_pulled_mid_print(house: Workshop, begun: Begun, room: PrintRoom, standin: Standin) -> None:
+    trial = _plan(house, begun)
+    standin.device.faults["drop-connection"] = 900
+    room.join(room.start(trial), 30)
+    for _ in range(50):
+        sheet = trials.sheet(house, trial)
+        if sheet.run is not None and sheet.run.state == "lost":
+            break
+        time.sleep(0.1)
+    assert sheet.run is not None
+    assert sheet.run.state == "lost"
+    assert 0 < sheet.run.share < 0.2
+    assert sheet.state == "planned", "it can be printed again; nothing is half done"
+    room.join(room.start(trial), 60)
+    assert trials.sheet(house, trial).state == "printed"
+
+
+def test_stop_keeps_the_trial_and_cools_the_printer(
+    house: Workshop, begun: Begun, room: PrintRoom, standin: Standin
+) -> None:
+    standin.device.clock.change(200.0)
+    trial = _plan(house, begun)
+    run = room.start(trial)
+    time.sleep(1.5)
+    room.stop(run)
+    sheet = trials.sheet(house, trial)
+    assert sheet.run is not None
+    assert sheet.run.state == "stopped"
+    assert sheet.state == "planned"
+    for _ in range(40):
+        if standin.device.machine.nozzle.target_c == 0:
+            break
+        time.sleep(0.05)
+    assert standin.device.machine.nozzle.target_c == 0
+
+
+def test_a_print_that_a_former_process_left_is_lost_not_forgotten(house: Workshop, begun: Begun) -> None:
+    trial = _plan(house, begun)
+    with house.writing() as session:
+        session.add(PrintRow(trial_id=trial, printer_id=begun.printer, state="sending", total=10, sent=4))
+    room = PrintRoom(house)
+    sheet = trials.sheet(house, trial)
+    assert sheet.run is not None
+    assert sheet.run.state == "lost"
+    assert "Drumbo was stopped" in sheet.run.message
+    room.close()
+
+
+def test_photos_are_checked_and_made_handy(house: Workshop, begun: Begun, tmp_path: Path) -> None:
+    import io
+
+    from PIL import Image
+
+    trial = _plan(house, begun)
+    out = io.BytesIO()
+    Image.new("RGB", (4000, 3000), "#885522").save(out, "JPEG")
+    number = trials.add_picture(house, trial, out.getvalue())
+    data, mime = trials.picture(house, number)
+    with Image.open(io.BytesIO(data)) as kept:
+        assert kept.size == (2400, 1800)
+    assert mime == "image/jpeg"
+    with pytest.raises(InvalidInput, match="no picture"):
+        trials.add_picture(house, trial, b"GIF89a, they said")
+    assert len(trials.sheet(house, trial).pictures) == 1
+
+
+def test_a_file_held_against_a_profile(house: Workshop, begun: Begun) -> None:
+    trial = _plan(house, begun)
+    found = check.check(house, trials.gcode(house, trial), begun.profile)
+    assert [b.nozzle_c for b in found.bands] == [215, 210, 220, 210, 200]
+    assert not [r for r in found.remarks if r.weight == "bad"]
+    with pytest.raises(InvalidInput, match="larger than 150 MB"):
+        check.check(house, bytes(150_000_001))
+
+
+def test_search_finds_by_any_words_and_takes_per_cent_signs_as_they_are(house: Workshop, begun: Begun) -> None:
+    workshop.save_material(house, {**LABEL, "product": "Guillemot 100% PETG", "family": "petg"})
+    assert {(h.what, h.id) for h in bench.search(house, "razorbill chalk")} == {
+        ("profile", begun.profile), ("material", begun.spool),
+    }  # fmt: skip
+    assert [h.name for h in bench.search(house, "100%")] == ["Guillemot 100% PETG, chalk"]
+    assert bench.search(house, "%") == bench.search(house, "100%")
+    assert [h.what for h in bench.search(house, "skerry")] == ["material", "material"]
+    assert bench.search(house, "  ") == []
+
+
+def test_the_database_is_a_plain_sqlite_file(house: Workshop, begun: Begun) -> None:
+    with sqlite3.connect(house.folder / "drumbo.sqlite") as connection:
+        assert connection.execute("select name from printers").fetchall() == [("Petrel One",)]
+    connection.close()

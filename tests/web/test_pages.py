@@ -1,0 +1,214 @@
+"""Pages over HTTP without a browser: what is typed wrongly comes back with words, and nothing is lost."""
+
+from __future__ import annotations
+
+import io
+import re
+from collections.abc import Iterator
+
+import pytest
+from flask.testing import FlaskClient
+
+from drumbo.core.catalogue import PARAMETERS
+from drumbo.services import profiles, trials
+from drumbo.services.prints import PrintRoom
+from drumbo.store.database import Workshop
+from drumbo.web import create_app
+from drumbo.web.drum import draw
+from tests.conftest import LABEL, Begun, plain_context
+
+SMALL = {"hot_c": "220", "cold_c": "200", "step_c": "10", "step_mm": "8", "first_c": "215", "aim": "balanced"}
+
+
+@pytest.fixture
+def client(house: Workshop, room: PrintRoom) -> Iterator[FlaskClient]:
+    app = create_app(house, room, secret="test")
+    app.config.update(WTF_CSRF_ENABLED=False, TESTING=True)
+    with app.test_client() as made:
+        yield made
+
+
+def test_an_empty_workshop_teaches_step_by_step(client: FlaskClient) -> None:
+    assert "First, a printer" in client.get("/").text
+    for page in ("/profiles/", "/materials/", "/printers/", "/profiles/new", "/check/"):
+        assert client.get(page).status_code == 200
+    assert "No spools yet" in client.get("/materials/").text
+
+
+def test_a_label_with_commas_for_points_is_understood(client: FlaskClient, begun: Begun) -> None:
+    answer = client.post("/materials/new", data=LABEL, follow_redirects=True)
+    assert "1.75 mm" in answer.text
+    assert "€ 19.90/kg" in answer.text
+
+
+def test_a_wrong_label_comes_back_as_typed_with_every_problem(client: FlaskClient) -> None:
+    typed = {**LABEL, "nozzle_low_c": "warm", "diameter_mm": "17,5", "product": "<b>Bold</b> PLA"}
+    answer = client.post("/materials/new", data=typed)
+    assert answer.status_code == 422
+    assert "“warm” is not a number" in answer.text
+    assert "Diameter is above 4 mm" in answer.text
+    assert 'value="17,5"' in answer.text
+    assert "&lt;b&gt;Bold&lt;/b&gt;" in answer.text
+    assert "<b>Bold</b>" not in answer.text
+    assert client.get("/materials/").text.count("row-line") == 0, "nothing was kept"
+
+
+def test_a_printer_with_an_unheard_of_dialect_is_refused(client: FlaskClient, begun: Begun) -> None:
+    form = client.get(f"/printers/{begun.printer}/edit").text
+    assert "socket://127.0.0.1" in form
+    answer = client.post(f"/printers/{begun.printer}/edit", data={"name": "", "dialect": "klingon"})
+    assert answer.status_code == 422
+    assert "Name is needed" in answer.text
+
+
+@pytest.mark.parametrize(
+    ("typed", "says"),
+    [
+        ({"hot_c": "190", "cold_c": "230"}, "swap the two"),
+        ({"step_c": "0"}, "is below 1 °C"),
+        ({"hot_c": "400"}, "is above 280 °C"),
+        ({"step_c": "1"}, "steps of 8 mm fit"),
+    ],
+)
+def test_a_wrong_plan_is_told_at_its_field(client: FlaskClient, begun: Begun, typed: dict[str, str], says: str) -> None:
+    page = f"/profiles/{begun.profile}/trials/new/temperature"
+    answer = client.post(page, data={**SMALL, **typed})
+    assert answer.status_code == 422
+    assert says in answer.text
+    for value in typed.values():
+        assert f'value="{value}"' in answer.text
+    looked = client.post(f"{page}/look", data={**SMALL, **typed})
+    assert says in looked.text, "the same is told while typing"
+
+
+def test_a_plan_shows_its_piece_warnings_and_cost(client: FlaskClient, begun: Begun) -> None:
+    page = client.get(f"/profiles/{begun.profile}/trials/new/temperature").text
+    assert 'value="220"' in page
+    assert 'value="200"' in page
+    assert page.count('class="digits"') == 1, "one path a class"
+    hot = client.post(f"/profiles/{begun.profile}/trials/new/temperature/look", data={**SMALL, "hot_c": "230"}).text
+    assert "the label says no more than 220 °C" in hot
+    facts = client.post(f"/profiles/{begun.profile}/trials/new/temperature/estimate", data=SMALL).text
+    assert re.search(r"\d+ min", facts)
+    assert re.search(r"€ 0\.\d\d", facts)
+
+
+@pytest.fixture
+def printed(client: FlaskClient, house: Workshop, begun: Begun) -> int:
+    trial = trials.create(house, begun.profile, "temperature", SMALL)
+    assert client.post(f"/trials/{trial}/printed").status_code == 302
+    return trial
+
+
+def test_leaves_open_in_order_and_say_why_not(client: FlaskClient, house: Workshop, begun: Begun) -> None:
+    trial = trials.create(house, begun.profile, "temperature", SMALL)
+    page = client.get(f"/trials/{trial}/print").text
+    assert page.count("print the piece first") >= 2
+    for leaf in ("read", "adopt"):
+        answer = client.get(f"/trials/{trial}/{leaf}")
+        assert answer.status_code == 409
+        assert "Print the piece first" in answer.text
+    assert client.get("/trials/999/read").status_code == 404
+    assert client.get(f"/trials/{trial}/eat").status_code == 404
+
+
+def test_scoring_answers_with_verdict_and_fit(client: FlaskClient, printed: int) -> None:
+    for step in range(3):
+        for aspect in ("bridge", "overhang", "strings", "surface", "bond"):
+            answer = client.post(
+                f"/trials/{printed}/score", data={"aspect": aspect, "step": step, "score": 3 - abs(step - 1)}
+            )
+            assert answer.status_code == 200
+    assert 'id="verdict"' in answer.text
+    assert 'id="fit"' in answer.text
+    assert re.search(r'class="big">2\d\d<', answer.text)
+    page = client.get(f"/trials/{printed}/read").text
+    assert page.count("data-cell") == 15, "closed and opened again, every score is there"
+    assert page.count('data-score="3"') == 5
+    assert "Adopt as revision 2" in client.get(f"/trials/{printed}/adopt").text
+
+
+def test_a_photo_that_is_none_is_refused_where_it_was_chosen(client: FlaskClient, printed: int) -> None:
+    data = {"photo": (io.BytesIO(b"not a picture"), "tower.jpg")}
+    answer = client.post(f"/trials/{printed}/photos", data=data)
+    assert answer.status_code == 422
+    assert "The picture is no picture that can be read" in answer.text
+
+
+def test_a_value_by_hand_that_is_no_number_stays_in_its_field(client: FlaskClient, begun: Begun) -> None:
+    url = f"/profiles/{begun.profile}/values/nozzle_c"
+    assert "Why 210?" in client.get(url).text
+    answer = client.post(url, data={"number": "hot"})
+    assert answer.status_code == 422
+    assert 'value="hot"' in answer.text
+    done = client.post(url, data={"number": "212,5"})
+    assert done.headers["HX-Redirect"].startswith(f"/profiles/{begun.profile}")
+
+
+def test_the_sheet_and_the_file(client: FlaskClient, begun: Begun) -> None:
+    sheet = client.get(f"/profiles/{begun.profile}/sheet").text
+    assert sheet.count('class="tick"') == len(PARAMETERS)
+    file = client.get(f"/profiles/{begun.profile}/profile.json")
+    assert file.json is not None
+    assert file.json["values"]["bed_c"]["number"] == 60
+    assert file.headers["Content-Disposition"].endswith('razorbill-pla-chalk-on-petrel-one-r1.json"')
+
+
+@pytest.mark.parametrize(
+    ("data", "status", "says"),
+    [
+        (b"", 422, "the file is empty"),
+        (b"\x89PNG\r\n\x1a\n\x00\x00\x00", 422, "not a text file"),
+        (b"G28\nG1 X10 Y\n", 422, "line 2: a letter without a number"),
+        (b"G28\nM104 S200\nG1 X10 E1 F600\n", 200, "the nozzle is left at 200"),
+    ],
+)
+def test_file_check_takes_any_upload_with_words(client: FlaskClient, data: bytes, status: int, says: str) -> None:
+    answer = client.post("/check/", data={"file": (io.BytesIO(data), "x.gcode"), "profile": ""})
+    assert answer.status_code == status
+    assert says in answer.text.replace("The nozzle", "the nozzle").replace("The file the", "The the")
+
+
+def test_two_hundred_megabytes_are_refused_before_they_are_read(client: FlaskClient) -> None:
+    answer = client.post(
+        "/check/",
+        data=b"",
+        content_type="multipart/form-data; boundary=x",
+        environ_overrides={"CONTENT_LENGTH": "200000000"},
+    )
+    assert answer.status_code == 413
+    assert "larger than 150 MB" in answer.text
+
+
+def test_a_form_without_its_token_changes_nothing(house: Workshop, room: PrintRoom, begun: Begun) -> None:
+    app = create_app(house, room, secret="test")
+    with app.test_client() as strict:
+        answer = strict.post(f"/profiles/{begun.profile}/undo")
+    assert answer.status_code == 400
+    assert "open too long" in answer.text
+    assert profiles.sheet(house, begun.profile).card.revision == 1
+
+
+def test_beyond_this_machine_a_code_is_asked_for(house: Workshop, room: PrintRoom) -> None:
+    app = create_app(house, room, secret="test", code="a1b2c3")
+    app.config["WTF_CSRF_ENABLED"] = False
+    with app.test_client() as guest:
+        assert guest.get("/profiles/").headers["Location"].startswith("/enter")
+        assert guest.post("/enter", data={"code": "nope"}).status_code == 403
+        assert guest.post("/enter?next=//elsewhere", data={"code": "a1b2c3"}).headers["Location"] == "/"
+        assert guest.get("/profiles/").status_code == 200
+
+
+def test_the_drum_tells_states_by_shape() -> None:
+    from drumbo.core.profile import From, Origin, Value, changed, sectors
+
+    profile = plain_context().profile
+    by_hand = changed(profile, {"flow_ratio": Value(0.97, Origin(From.HAND))})
+    moved = changed(by_hand, {"nozzle_c": Value(230, Origin(From.TRIAL, "tower", 1))})
+    drum = draw(sectors(moved), turns=9)
+    assert drum.measured.count("M") == 9
+    assert drum.recheck.count("M") == 9
+    assert drum.start.count("M") == 12
+    assert drum.rim.count("M") == 6
+    assert (drum.count, drum.of) == (1, 8)
+    assert drum.slices[1].said == "Flow, recheck: Nozzle, other layers went from 210 to 230 °C"
