@@ -11,8 +11,10 @@ from dataclasses import asdict
 from typing import Any
 
 from sqlalchemy import select, update
+from sqlalchemy.orm import Session
 
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
+from drumbo.core.workshop import Printer
 from drumbo.links.sender import Progress, Sender, clean_lines
 from drumbo.services.convert import context_of, kind_of, plan_of, printer_of
 from drumbo.services.trials import add_picture, get_trial, score_all
@@ -47,35 +49,36 @@ class PrintRoom:
     def start(self, trial_id: int) -> int:
         """Send a trial's file to its printer. NotNow while that printer is busy; InvalidInput without a link."""
         with self._lock:
+            with self._workshop.reading() as session:
+                trial = get_trial(session, trial_id)
+                printer, material = printer_of(trial.profile.printer), trial.profile.material
+                self._may_start(session, trial.profile.printer_id, printer)
+                lines = clean_lines(self._workshop.files.get(trial.file_digest).decode())
+                spool = {"family": material.family, "seed": material.spool_seed, "colour": material.colour_hex}
+            if printer.camera_url:
+                _ask(printer.camera_url, "/spool", spool)
             with self._workshop.writing() as session:
                 trial = get_trial(session, trial_id)
-                printer = printer_of(trial.profile.printer)
-                if not printer.link_url:
-                    raise InvalidInput("link_url", f"{printer.name} has no link; give it one, or take the file along")
-                busy = session.scalars(
-                    select(PrintRow).where(PrintRow.printer_id == trial.profile.printer_id, PrintRow.state.in_(RUNNING))
-                ).first()
-                if busy is not None:
-                    raise NotNow(f"{printer.name} is printing; wait until it is done, or stop it")
-                lines = clean_lines(self._workshop.files.get(trial.file_digest).decode())
                 run = PrintRow(
                     trial_id=trial.id, printer_id=trial.profile.printer_id, state="sending", total=len(lines)
                 )
                 session.add(run)
                 session.flush()
-                material, run_id = trial.profile.material, run.id
-                spool = {"family": material.family, "seed": material.spool_seed, "colour": material.colour_hex}
-            sender = Sender(
-                printer.link_url,
-                lines,
-                lambda p: self._report(run_id, trial_id, printer.camera_url, p),
-                self._silence_s,
-            )
-            self._senders[run_id] = sender
-        if printer.camera_url:
-            _ask(printer.camera_url, "/spool", spool)
+                run_id = run.id
+
+            def report(progress: Progress) -> None:
+                self._report(run_id, trial_id, printer.camera_url, progress)
+
+            sender = self._senders[run_id] = Sender(printer.link_url, lines, report, self._silence_s)
         sender.start()
         return run_id
+
+    def _may_start(self, session: Session, printer_id: int, printer: Printer) -> None:
+        if not printer.link_url:
+            raise InvalidInput("link_url", f"{printer.name} has no link; give it one, or take the file along")
+        busy = select(PrintRow.id).where(PrintRow.printer_id == printer_id, PrintRow.state.in_(RUNNING))
+        if session.scalars(busy).first() is not None:
+            raise NotNow(f"{printer.name} is printing; wait until it is done, or stop it")
 
     def stop(self, run_id: int) -> None:
         """Stop a run; its heaters go off."""

@@ -69,6 +69,12 @@ class Run:
         """How much of the file is through, 0 to 1."""
         return self.sent / self.total if self.total else 0.0
 
+    def left_s(self, planned_s: float) -> float:
+        """Seconds to go: by its own pace so far, or as planned while that is too young to tell."""
+        if self.share < 0.04:
+            return planned_s * (1 - self.share)
+        return (now() - self.started_at).total_seconds() * (1 - self.share) / self.share
+
 
 @dataclass(frozen=True, slots=True)
 class Sheet:

@@ -1,6 +1,7 @@
 """Solids, digits, drawings, and lines across regions."""
 
 import struct
+from itertools import combinations
 
 import numpy as np
 import pytest
@@ -65,14 +66,11 @@ def test_every_digit_is_one_shape_that_can_be_told_from_the_others() -> None:
     for digit in "0123456789":
         shape = text_shape(digit, 7, 1.1)
         assert len(shape.decompose()) == 1
-        low_x, low_y, high_x, high_y = shape.bounds()
+        _, low_y, _, high_y = shape.bounds()
         assert high_y - low_y == pytest.approx(7, abs=0.05)
         masks[digit] = inside(grid, edges_of(shape.to_polygons()))
-    for one in masks:
-        for other in masks:
-            if one < other:
-                apart = (masks[one] ^ masks[other]).sum() / masks[one].sum()
-                assert apart > 0.2, f"{one} looks like {other}"
+    for (one, mask), (other, second) in combinations(masks.items(), 2):
+        assert (mask ^ second).sum() / mask.sum() > 0.2, f"{one} looks like {other}"
     assert set("0123456789.-") <= set(GLYPHS)
 
 
@@ -119,7 +117,7 @@ def test_stl_holds_the_same_solid(tower: Piece) -> None:
 def test_a_drawing_keeps_scale_and_order(tower: Piece) -> None:
     drawing = draw_front(tower)
     assert drawing.width == pytest.approx(tower.size[0], abs=0.01)
-    assert [look for look, _ in drawing.paths][0] == "foot"
+    assert drawing.paths[0][0] == "foot"
     assert drawing.paths[-1][0] == "digits"
     xs = [
         float(pair.split()[0]) for _, d in drawing.paths for pair in d.replace("Z", "").replace("M", "L").split("L")[1:]

@@ -108,6 +108,41 @@ def test_stop_switches_everything_off_even_while_heating() -> None:
     server.close()
 
 
+def _talk(standin: Standin, wait_s: float, *lines: str) -> str:
+    port = int(standin.link.rsplit(":", 1)[1])
+    with socket.create_connection(("127.0.0.1", port), timeout=wait_s) as host:
+        host.sendall("".join(f"{line}\n" for line in lines).encode())
+        heard = b""
+        until = time.monotonic() + wait_s
+        while time.monotonic() < until:
+            try:
+                host.settimeout(0.1)
+                heard += host.recv(4096)
+            except TimeoutError:
+                continue
+        return heard.decode()
+
+
+def test_the_protocol_in_plain_words(standin: Standin) -> None:
+    heard = _talk(standin, 0.6, "M115", "G1 X5 Y6 F6000", "M114", "M105", "N9 G28*1", "M155 S0.1")
+    assert heard.startswith("start\n")
+    assert "FIRMWARE_NAME:stand-in" in heard
+    assert "X:5.00 Y:6.00" in heard
+    assert "Resend: 1" in heard
+    assert heard.count("T:21.0") >= 3, "reports come unasked after M155"
+
+
+def test_pause_resume_and_emergency_do_not_wait_in_line(standin: Standin) -> None:
+    heard = _talk(standin, 0.8, "M25", "G1 X5 F6000", "G1 X6")
+    assert "paused" in heard
+    assert list(standin.device.machine.moves["x"]) == []
+    _talk(standin, 0.5, "M24", "G1 X7")
+    assert standin.device.machine.moves["x"][-1] == 7
+    heard = _talk(standin, 0.5, "M104 S200", "M112", "G1 X9")
+    assert "Error:halted by M112" in heard
+    assert standin.device.machine.nozzle.target_c == 0
+
+
 def test_nobody_at_the_other_end() -> None:
     with socket.create_server(("127.0.0.1", 0)) as taken:
         port = taken.getsockname()[1]

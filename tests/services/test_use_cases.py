@@ -17,7 +17,7 @@ from drumbo.exchange.profile_file import profile_json
 from drumbo.services import bench, check, prints, profiles, trials, workshop
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
-from drumbo.store.models import Base, PrintRow
+from drumbo.store.models import Base, PrinterRow, PrintRow
 from tests.conftest import LABEL, Begun, Standin
 
 SMALL = {"hot_c": "220", "cold_c": "200", "step_c": "10", "step_mm": "8", "first_c": "215", "aim": "balanced"}
@@ -51,10 +51,15 @@ def test_two_writers_at_once_lose_nothing(house: Workshop, begun: Begun) -> None
 
 
 def test_a_failed_write_leaves_nothing_behind(house: Workshop) -> None:
-    with pytest.raises(ZeroDivisionError), house.writing() as session:
-        session.add(PrintRow(trial_id=1, printer_id=1, state="sending", total=1))
-        raise ZeroDivisionError
-    assert bench.bench(house).going == ()
+    def half() -> None:
+        with house.writing() as session:
+            session.add(PrinterRow(name="half", spec={}))
+            session.flush()
+            raise ZeroDivisionError
+
+    with pytest.raises(ZeroDivisionError):
+        half()
+    assert workshop.printers(house) == []
 
 
 def test_names_are_proposed_free_and_refused_twice(house: Workshop, begun: Begun) -> None:

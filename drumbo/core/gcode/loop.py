@@ -81,7 +81,8 @@ def _line(state: LoopState, number: int, words: list[str]) -> None:
         for axis, name in enumerate("XYZ"):
             if name in named or not named:
                 state.place[axis] = state.shift[axis] = 0.0
-        state.rows.append((number, 28, *state.place[:3], 0.0, state.feed))
+        x, y, z, _ = state.place
+        state.rows.append((number, 28, x, y, z, 0.0, state.feed))
     state.commands.append((word, number, len(state.rows), values))
 
 
@@ -99,7 +100,8 @@ def _move(state: LoopState, number: int, kind: int, values: dict[str, float]) ->
         fed, state.place[3] = target - state.place[3], target
     if kind < 2:
         if values.keys() & {"X", "Y", "Z", "E"}:
-            state.rows.append((number, kind, *state.place[:3], fed, state.feed))
+            x, y, z, _ = state.place
+            state.rows.append((number, kind, x, y, z, fed, state.feed))
         return
     _arc(state, number, kind, values, before, fed)
 

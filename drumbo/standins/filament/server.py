@@ -79,6 +79,8 @@ class FilamentPrinter:
         self._end = 0.0
         self._settled = 0.0
         self._cancel = threading.Event()
+        self._paused = threading.Event()
+        self.report_every_s = 0.0
         self._lock = threading.Lock()
         self._object: tuple[tuple[int, int, Loaded], PrintedObject] | None = None
 
@@ -110,8 +112,12 @@ class FilamentPrinter:
         if told is not None:
             say(told(self))
             return
-        if word in {"M524", "M112"}:
-            self._stop("halted by M112" if word == "M112" else "")
+        if word == "M524":
+            self._stop("")
+            say("ok")
+            return
+        if word == "M155":
+            self.report_every_s = float(text.upper().partition("S")[2] or 0)
             say("ok")
             return
         if word == "M999":
@@ -123,6 +129,8 @@ class FilamentPrinter:
 
     def _run(self, word: str, text: str, say: Reply) -> None:
         self.lines_run += 1
+        if self._paused.is_set():
+            self._hold(say)
         self._fault(say)
         self._settle()
         if word == "G28" and self._bed_done:
@@ -171,12 +179,35 @@ class FilamentPrinter:
             say("busy: paused for user")
         self._cancel.clear()
 
+    def _hold(self, say: Reply) -> None:
+        """M25 was said: stand still, hot, until M24."""
+        say("//action:paused by the host")
+        while self._paused.is_set() and not self._cancel.wait(BUSY_EVERY_S / 4):
+            say("busy: paused")
+        self._cancel.clear()
+
+    def urgent(self, word: str) -> bool:
+        """Carry out a word that must not wait in line; False if it may."""
+        if word == "M108":
+            self._cancel.set()
+        elif word == "M25":
+            self._paused.set()
+        elif word == "M24":
+            self._paused.clear()
+        elif word == "M112":
+            self._stop("halted by M112")
+            self._cancel.set()
+        else:
+            return False
+        return True
+
     def break_wait(self) -> None:
         """M108: end what the device waits for."""
         self._cancel.set()
 
     def _stop(self, halted: str) -> None:
         self._queue.clear()
+        self._paused.clear()
         self._end = self.clock.now()
         self.machine.nozzle.target_c = self.machine.bed.target_c = 0.0
         self.machine.fan = 0.0
@@ -233,7 +264,6 @@ _REPORTS: dict[str, Callable[[FilamentPrinter], str]] = {
         f"PACE:{device.clock.pace:g}\nok"
     ),
     "M110": lambda _: "ok",
-    "M155": lambda _: "ok",
 }
 
 
@@ -297,24 +327,34 @@ class _Session:
         self._say("start")
         self._flush()
         listener.start()
+        told = time.monotonic()
         while True:
             with self._ready:
                 while not self._lines and self._open:
-                    self._ready.wait(0.5)
+                    self._ready.wait(0.1)
+                    told = self._report(told)
                 if not self._lines:
                     return
                 raw = self._lines.popleft()
             with contextlib.suppress(Halted):
                 self._line(self._device.mangle(raw))
             self._flush()
+            told = self._report(told)
+
+    def _report(self, told: float) -> float:
+        """Temperatures unasked, as M155 wished; returns when they were told last."""
+        every = self._device.report_every_s
+        if every <= 0 or time.monotonic() - told < every:
+            return told
+        self._say_now(self._device.temperatures())
+        return time.monotonic()
 
     def _listen(self) -> None:
         try:
             with self._host.makefile("rb") as stream:
                 for raw in stream:
-                    word = raw.strip().split(b"*")[0].upper()
-                    if word.endswith(b"M108"):
-                        self._device.break_wait()
+                    word = raw.strip().split(b"*")[0].upper().decode("ascii", "replace")
+                    if self._device.urgent(word):
                         self._host.sendall(b"ok\n")
                         continue
                     with self._ready:

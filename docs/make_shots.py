@@ -1,0 +1,95 @@
+"""Takes the screenshots again, from a fresh demo workshop. Run by `make shots`."""
+
+from __future__ import annotations
+
+import os
+import re
+import signal
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).parents[1]
+SHOTS = ROOT / "docs" / "screenshots"
+FLAGS = (
+    "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
+    "--disable-component-update --disable-sync"
+).split()
+DESK, PHONE = (1280, 800), (390, 844)
+
+
+def _step(page: Page, index: int) -> None:
+    page.locator(f".reading .band[data-step='{index}']").click()
+
+
+def main() -> None:
+    """Start the demo, look at every main view, stop it."""
+    SHOTS.mkdir(parents=True, exist_ok=True)
+    for old in SHOTS.glob("*.png"):
+        old.unlink()
+    with tempfile.TemporaryDirectory() as folder:
+        environment = {**os.environ, "NUMBA_CACHE_DIR": str(ROOT / ".cache" / "numba"), "PYTHONUNBUFFERED": "1"}
+        command = [sys.executable, "-m", "drumbo", "--data", folder, "demo", "--port", "0"]
+        demo = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env=environment)
+        try:
+            _take(_address(demo))
+        finally:
+            demo.send_signal(signal.SIGTERM)
+            demo.wait(30)
+
+
+def _address(demo: subprocess.Popen[str]) -> str:
+    assert demo.stdout is not None
+    for line in demo.stdout:
+        print(line, end="")
+        found = re.search(r"http://127\.0\.0\.1:\d+", line)
+        if line.startswith("Drumbo:") and found:
+            return found[0]
+    raise SystemExit("the demo did not start")
+
+
+def _take(base: str) -> None:
+    with sync_playwright() as play:
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+
+        def shot(
+            name: str, path: str, size: tuple[int, int] = DESK, *, step: int | None = None, wait_ms: int = 300
+        ) -> None:
+            page = browser.new_page(viewport={"width": size[0], "height": size[1]})
+            page.goto(base + path)
+            page.wait_for_timeout(wait_ms)
+            if step is not None:
+                _step(page, step)
+            page.screenshot(path=SHOTS / f"{name}.png")
+            page.close()
+
+        shot("plan", "/profiles/5/trials/new/temperature", wait_ms=4000)
+        shot("label", "/materials/new")
+        shot("profile", "/profiles/1")
+        shot("profile-recheck", "/profiles/4")
+        shot("read", "/trials/1/read", step=3)
+        shot("read-phone", "/trials/2/read", PHONE)
+        shot("adopt", "/trials/2/adopt")
+        shot("transfer-sheet", "/profiles/1/sheet")
+        page = browser.new_page(viewport={"width": DESK[0], "height": DESK[1]})
+        page.goto(f"{base}/trials/1/print")
+        with page.expect_download() as download:
+            page.get_by_role("link", name="G-code").click()
+        page.goto(f"{base}/check/")
+        page.get_by_label("A G-code file, from any slicer").set_input_files(
+            {"name": "tower.gcode", "mimeType": "text/plain", "buffer": Path(download.value.path()).read_bytes()}
+        )
+        page.get_by_label("Held against").select_option(index=1)
+        page.get_by_role("button", name="Check it").click()
+        page.get_by_text("What is odd").wait_for()
+        page.screenshot(path=SHOTS / "check.png")
+        shot("print", "/trials/3/print", wait_ms=1500)
+        shot("bench", "/")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
