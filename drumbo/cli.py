@@ -86,7 +86,8 @@ def standin_filament(
     port: int, side_port: int, pace: float, drive: str, family: str, seed: int, fault: tuple[str, ...]
 ) -> None:
     """A filament printer on a TCP port of this machine."""
-    from drumbo.standins.filament.server import FAULTS, FilamentPrinter, LineServer, Loaded  # noqa: PLC0415
+    from drumbo.standins.filament.device import FAULTS, FilamentPrinter, Loaded  # noqa: PLC0415
+    from drumbo.standins.filament.server import LineServer  # noqa: PLC0415
     from drumbo.standins.filament.side import SideDoor  # noqa: PLC0415
 
     _stop_on_signals()

@@ -17,7 +17,8 @@ from drumbo.core.profile import start
 from drumbo.core.workshop import Material, Printer
 from drumbo.services import profiles, workshop
 from drumbo.services.prints import PrintRoom
-from drumbo.standins.filament.server import FilamentPrinter, LineServer
+from drumbo.standins.filament.device import FilamentPrinter
+from drumbo.standins.filament.server import LineServer
 from drumbo.standins.filament.side import SideDoor
 from drumbo.store.database import Workshop
 from drumbo.trials.base import Context

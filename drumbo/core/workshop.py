@@ -117,8 +117,8 @@ MATERIAL_FIELDS: tuple[Field, ...] = (
     Field("bed_high_c", "Bed to", "°C", low=0, high=200, required=False),
     Field("diameter_mm", "Diameter", "mm", low=1, high=4),
     Field("density_g_cm3", "Density", "g/cm³", low=0.3, high=12),
-    Field("price_per_kg", "Price per kg, tax in", low=0, high=100_000, required=False),
-    Field("currency", "Currency", kind="text", required=False, longest=4),
+    Field("price_per_kg", "Price per kg", low=0, high=100_000, required=False, help="Tax in."),
+    Field("currency", "Currency", kind="text", longest=4),
     Field("spool_g", "Left on the spool", "g", low=0, high=20_000, required=False),
     Field("notes", "Notes", kind="lines", required=False),
 )

@@ -17,7 +17,8 @@ from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.workshop import Printer
 from drumbo.links.sender import Progress, Sender, clean_lines
 from drumbo.services.convert import context_of, kind_of, plan_of, printer_of
-from drumbo.services.trials import add_picture, get_trial, score_all
+from drumbo.services.pictures import add_picture
+from drumbo.services.trials import get_trial, score_all
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrinterRow, PrintRow, TrialRow, now
 

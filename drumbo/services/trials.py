@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import io
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from PIL import Image, UnidentifiedImageError
 from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
 
@@ -25,25 +23,14 @@ from drumbo.services.convert import (
     readings_of,
     result_of,
 )
+from drumbo.services.pictures import Picture, pictures_of
 from drumbo.services.profiles import Card, append, card_of, get_row
 from drumbo.store.database import Workshop
-from drumbo.store.models import PictureRow, PrintRow, ProfileRow, TrialRow, now
+from drumbo.store.models import PrintRow, ProfileRow, TrialRow, now
 from drumbo.trials import kind
 from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step
 
 Typed = Mapping[str, str | float | None]
-LARGEST_PHOTO = 30_000_000
-
-
-@dataclass(frozen=True, slots=True)
-class Picture:
-    """A picture of the printed piece; `frame` tells what it shows, in mm, where a camera took it."""
-
-    id: int
-    source: str
-    frame: dict[str, Any] | None
-    digest: str
-    mime: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -222,7 +209,7 @@ def sheet(workshop: Workshop, trial_id: int) -> Sheet:
             result=result_of(row),
             facts=row.facts,
             drawing=_drawing(row.file_digest, lambda: chosen.piece(plan, context)),
-            pictures=tuple(Picture(p.id, p.source, p.frame, p.digest, p.mime) for p in row.pictures),
+            pictures=pictures_of(row),
             run=run_of(row.prints[-1]) if row.prints else None,
             adopted_revision=row.adopted_revision,
             created_at=row.created_at,
@@ -315,48 +302,6 @@ def set_aim(workshop: Workshop, trial_id: int, field: str, value: str) -> None:
         row.plan = {**plan, field: spec.read(value)}
         readings = readings_of(row)
         row.result = chosen.evaluate(row.plan, readings).to_json() if readings.count() else None
-
-
-def add_picture(
-    workshop: Workshop, trial_id: int, data: bytes, source: str = "photo", frame: dict[str, Any] | None = None
-) -> int:
-    """Keep a picture with the trial. Photos are checked, turned upright and made no larger than 2400 px."""
-    if source == "photo":
-        data, mime = _photo(data)
-    else:
-        mime = "image/png"
-    digest = workshop.files.put(data)
-    with workshop.writing() as session:
-        row = get_trial(session, trial_id)
-        picture = PictureRow(trial_id=row.id, digest=digest, mime=mime, source=source, frame=frame)
-        session.add(picture)
-        session.flush()
-        return picture.id
-
-
-def _photo(data: bytes) -> tuple[bytes, str]:
-    from PIL import ImageOps  # noqa: PLC0415 - wanted here only
-
-    if len(data) > LARGEST_PHOTO:
-        raise InvalidInput("photo", f"is larger than {LARGEST_PHOTO // 1_000_000} MB; take a smaller one")
-    try:
-        with Image.open(io.BytesIO(data)) as image:
-            upright = ImageOps.exif_transpose(image).convert("RGB")
-            upright.thumbnail((2400, 2400))
-            out = io.BytesIO()
-            upright.save(out, "JPEG", quality=88)
-    except (UnidentifiedImageError, OSError, Image.DecompressionBombError) as error:
-        raise InvalidInput("photo", "is no picture that can be read; JPEG and PNG are fine") from error
-    return out.getvalue(), "image/jpeg"
-
-
-def picture(workshop: Workshop, picture_id: int) -> tuple[bytes, str]:
-    """A picture's bytes and type."""
-    with workshop.reading() as session:
-        row = session.get(PictureRow, picture_id)
-        if row is None:
-            raise NotFound(f"there is no picture number {picture_id}")
-        return workshop.files.get(row.digest), row.mime
 
 
 def preview(workshop: Workshop, trial_id: int) -> Preview:

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from drumbo.core.piece import Drawing
-from drumbo.services.trials import Picture
+from drumbo.services.pictures import Picture
 from drumbo.trials.base import Curve, Result, Step
 
 ROW_PX = 48.0

@@ -43,6 +43,8 @@ def test_one_wrong_look_moves_little() -> None:
     wrong[4, 0] = 0
     before, after = fit_quality(X, clean, WEIGHTS), fit_quality(X, wrong, WEIGHTS)
     assert abs(after.best - before.best) < 3
+    assert before.apart == ()
+    assert after.apart == ((4, 0),), "and it is named"
 
 
 def test_flat_scores_are_called_flat() -> None:

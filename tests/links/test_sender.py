@@ -11,7 +11,7 @@ import pytest
 from drumbo.core.errors import LinkError
 from drumbo.links.line import Line, heat_in
 from drumbo.links.sender import Progress, Sender, clean_lines
-from drumbo.standins.filament.server import FilamentPrinter
+from drumbo.standins.filament.device import FilamentPrinter
 from tests.conftest import Standin
 
 HEAT = ["G28", "M140 S60", "M104 S210", "M109 S210", "M83"]

@@ -14,7 +14,7 @@ from sqlalchemy import inspect as look_at
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
 from drumbo.core.profile import Known
 from drumbo.exchange.profile_file import profile_json
-from drumbo.services import bench, check, prints, profiles, trials, workshop
+from drumbo.services import bench, check, pictures, prints, profiles, trials, workshop
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
 from drumbo.store.models import Base, PrinterRow, PrintRow
@@ -107,7 +107,7 @@ def test_the_whole_line_from_label_to_adopted_value(house: Workshop, begun: Begu
     assert (sheet.run.state, sheet.state) == ("done", "printed")
     assert sheet.pictures[0].source == "camera"
     assert sheet.pictures[0].frame is not None
-    data, mime = trials.picture(house, sheet.pictures[0].id)
+    data, mime = pictures.picture(house, sheet.pictures[0].id)
     assert (data[:4], mime) == (b"\x89PNG", "image/png")
     with pytest.raises(NotNow, match="score at least three"):
         trials.preview(house, trial)
@@ -222,13 +222,13 @@ def test_photos_are_checked_and_made_handy(house: Workshop, begun: Begun, tmp_pa
     trial = _plan(house, begun)
     out = io.BytesIO()
     Image.new("RGB", (4000, 3000), "#885522").save(out, "JPEG")
-    number = trials.add_picture(house, trial, out.getvalue())
-    data, mime = trials.picture(house, number)
+    number = pictures.add_picture(house, trial, out.getvalue())
+    data, mime = pictures.picture(house, number)
     with Image.open(io.BytesIO(data)) as kept:
         assert kept.size == (2400, 1800)
     assert mime == "image/jpeg"
     with pytest.raises(InvalidInput, match="no picture"):
-        trials.add_picture(house, trial, b"GIF89a, they said")
+        pictures.add_picture(house, trial, b"GIF89a, they said")
     assert len(trials.sheet(house, trial).pictures) == 1
 
 

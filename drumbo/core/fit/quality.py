@@ -26,6 +26,8 @@ Floats = NDArray[np.float64]
 LOOK_SD = 0.5
 BIAS_SD = 0.35
 SLIP = 0.05
+APART = 1.75
+"""A score further than this from its curve is more likely a slip than scatter: 3.5 times `LOOK_SD`."""
 SHOULDER = (-0.6, 1.1)
 """Where a shoulder's middle may lie, as a share of the sweep counted from its own end."""
 SOFTNESS = (0.05, 0.3)
@@ -41,7 +43,7 @@ class Quality:
     `low`..`high` is as good: its quality differs by less than the scatter of one step's looks. `edge` is −1 or
     +1 where the peak leans on the low or high end of the sweep, else 0. `drop` is how far the quality falls
     within the sweep, in units of one step's scatter. `misfit` is the scatter of the looks against the curves in
-    units of what is usual.
+    units of what is usual. `apart` are (step, aspect) of single looks that stand far from their curve.
     """
 
     x: Floats
@@ -56,6 +58,7 @@ class Quality:
     edge: int
     drop: float
     misfit: float
+    apart: tuple[tuple[int, int], ...]
 
 
 def fit_quality(x: Floats, scores: Floats, weights: Floats, *, seed: int = 0) -> Quality:
@@ -71,7 +74,7 @@ def fit_quality(x: Floats, scores: Floats, weights: Floats, *, seed: int = 0) ->
     rng = np.random.default_rng(seed)
     total = np.zeros((DRAWS, GRID))
     parts = np.full((scores.shape[1], GRID), np.nan)
-    squares = []
+    rests = np.full(scores.shape, np.nan)
     for k, weight in enumerate(weights):
         seen = np.isfinite(scores[:, k])
         if weight <= 0 or not seen.any():
@@ -80,7 +83,7 @@ def fit_quality(x: Floats, scores: Floats, weights: Floats, *, seed: int = 0) ->
         curves = _curves(picked, grid)
         total += 25 * weight * curves
         parts[k] = curves.mean(axis=0)
-        squares.append((scores[seen, k] - _curves(picked, at[seen]).mean(axis=0)) ** 2)
+        rests[seen, k] = scores[seen, k] - _curves(picked, at[seen]).mean(axis=0)
     mean = total.mean(axis=0)
     peaks = _peaks(grid, total)
     scatter = 25 * LOOK_SD * float(np.sqrt((weights**2).sum()))
@@ -99,7 +102,8 @@ def fit_quality(x: Floats, scores: Floats, weights: Floats, *, seed: int = 0) ->
         high=float(x[0] + span * high),
         edge=int(np.sign(leans)) if abs(leans) > 0.45 else 0,
         drop=float((mean.max() - mean.min()) / scatter),
-        misfit=float(np.sqrt(np.concatenate(squares).mean()) / LOOK_SD),
+        misfit=float(np.sqrt(np.nanmean(rests**2)) / LOOK_SD),
+        apart=tuple((int(i), int(k)) for i, k in np.argwhere(np.abs(rests) > APART)),
     )
 
 

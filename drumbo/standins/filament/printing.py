@@ -171,7 +171,11 @@ def _within(a: Floats, b: Floats, width: Floats, layer: Ints, which: Ints) -> ND
 
 @njit(cache=True, nogil=True)
 def _search(query: Any, a: Any, b: Any, order: Any, edges: Any, below: int, layer: Any, away: Any) -> None:
-    """For queries sorted by nothing, per layer: bucket the layer `below` and take exact distances to segments."""
+    """Distance of every query (q, 2) to the nearest piece of the layer `below` its own (0: the same), into `away` (q,).
+
+    Pieces (n, 2) from `a` to `b` come sorted by layer through `order` and `edges`; each layer is put into buckets of
+    `_REACH` mm, and only the nine around a query are looked through, so what is further away counts as infinite.
+    """
     low_x, low_y = a[:, 0].min() - 3.0, a[:, 1].min() - 3.0
     wide = int((a[:, 0].max() - low_x) / _REACH) + 4
     deep = int((a[:, 1].max() - low_y) / _REACH) + 4

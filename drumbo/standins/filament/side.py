@@ -21,7 +21,7 @@ from drumbo.core.errors import DrumboError
 from drumbo.core.families import family
 from drumbo.standins import eye
 from drumbo.standins.filament.camera import front_picture
-from drumbo.standins.filament.server import FAULTS, FilamentPrinter, Loaded
+from drumbo.standins.filament.device import FAULTS, FilamentPrinter, Loaded
 
 LONGEST_BODY = 100_000
 

@@ -81,6 +81,10 @@ def _result(plan: Plan, found: Quality, x: Floats, scores: Floats, names: Sequen
         points=tuple((float(a), float(b)) for a, b in zip(x, found.points, strict=True) if np.isfinite(b)), unit="°C",
     )  # fmt: skip
     notes = list(_limits(found, x, names))
+    notes += [
+        f"{names[aspect]} at {x[step]:.0f} °C stands apart from its neighbours; look again."
+        for step, aspect in found.apart[:2]
+    ]
     missing = int(np.isnan(scores).sum())
     if missing:
         notes.append(f"{missing} of {scores.size} scores are open; the error counts that in.")
@@ -136,5 +140,10 @@ def _limits(found: Quality, x: Floats, names: Sequence[str]) -> Sequence[str]:
                 falls.setdefault(float(x[np.abs(x - edge).argmin()]), []).append(name.lower())
         for edge, what in sorted(falls.items(), reverse=word == "below")[:2]:
             verb = "falls" if len(what) == 1 and not what[0].endswith("s") else "fall"
-            notes.append(f"{' and '.join(what).capitalize()} {verb} off {word} {edge:.0f} °C.")
+            notes.append(f"{_list(what).capitalize()} {verb} off {word} {edge:.0f} °C.")
     return notes
+
+
+def _list(words: Sequence[str]) -> str:
+    """One, two and three as a person would say them."""
+    return " and ".join(filter(None, [", ".join(words[:-1]), words[-1]]))

@@ -7,7 +7,7 @@ from typing import Any
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 
 from drumbo.core.errors import DrumboError, InvalidInput, NotNow
-from drumbo.services import prints
+from drumbo.services import pictures, prints
 from drumbo.services import trials as service
 from drumbo.web.figure import fit_picture, piece_picture
 from drumbo.web.views.common import room, typed, workshop
@@ -197,7 +197,7 @@ def photos(number: int) -> Any:
         if not files:
             raise InvalidInput("photo", "choose a picture first")
         for file in files:
-            service.add_picture(workshop(), number, file.read())
+            pictures.add_picture(workshop(), number, file.read())
     except InvalidInput as error:
         sheet = service.sheet(workshop(), number)
         return render_template("trials/read.html", photo_problem=_plain(error), **_page(sheet, "read")), 422
@@ -206,7 +206,7 @@ def photos(number: int) -> Any:
 
 @pages.get("/pictures/<int:number>")
 def image(number: int) -> Response:
-    data, mime = service.picture(workshop(), number)
+    data, mime = pictures.picture(workshop(), number)
     return Response(data, mimetype=mime, headers={"Cache-Control": "private, max-age=86400, immutable"})
 
 

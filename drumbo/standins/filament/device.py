@@ -1,0 +1,262 @@
+"""The stand-in printer itself: machine, planner buffer, faults, and the object on its bed.
+
+Moves go into a small planner buffer, and an answer is held back while it is full. Time runs `pace` times faster than
+on a real printer.
+"""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from zlib import crc32
+
+from drumbo.standins.filament.interpreter import Machine
+from drumbo.standins.filament.printing import PrintedObject, geometry, melt
+from drumbo.standins.filament.spool import draw_spool
+
+BUFFER_MOVES = 16
+BUSY_EVERY_S = 1.0
+Reply = Callable[[str], None]
+FAULTS = ("drop-byte", "drop-connection", "stall", "runaway", "run-out", "power-cut")
+
+
+@dataclass
+class Loaded:
+    """The spool on the holder: what anyone can see of it, and the seed of what nobody can."""
+
+    family: str = "pla"
+    seed: int = 1
+    colour: str = "#b9b1a2"
+
+
+@dataclass
+class Clock:
+    """Device time in seconds, `pace` times faster than the wall's."""
+
+    pace: float
+    began: float = field(default_factory=time.monotonic)
+    offset: float = 0.0
+
+    def now(self) -> float:
+        return self.offset + (time.monotonic() - self.began) * self.pace
+
+    def change(self, pace: float) -> None:
+        """Run faster or slower from now on; device time goes on without a jump."""
+        self.offset, self.began, self.pace = self.now(), time.monotonic(), pace
+
+    def sleep_until(self, then: float, stop: threading.Event) -> None:
+        wait = (then - self.now()) / self.pace
+        if wait > 0.0005:
+            stop.wait(wait)
+
+
+class Halted(Exception):
+    """The device stopped itself or was told to; only a restart helps."""
+
+
+class FilamentPrinter:
+    """The device: machine, buffer, faults, and the object on its bed."""
+
+    def __init__(self, *, pace: float = 60.0, drive: str = "direct", nozzle_mm: float = 0.4) -> None:
+        self.clock = Clock(pace)
+        self.drive, self.nozzle_mm = drive, nozzle_mm
+        self.loaded = Loaded()
+        self.machine = Machine()
+        self.faults: dict[str, float] = {}
+        self.lines_run = 0
+        self.halted = ""
+        self._digest = 0
+        self._bed_done = True
+        self._queue: deque[float] = deque()
+        self._end = 0.0
+        self._settled = 0.0
+        self._cancel = threading.Event()
+        self._paused = threading.Event()
+        self.report_every_s = 0.0
+        self._lock = threading.Lock()
+        self._object: tuple[tuple[int, int, Loaded], PrintedObject] | None = None
+
+    # -- the object on the bed
+
+    def thing(self) -> PrintedObject | None:
+        """What lies on the bed by now, or None on an empty one."""
+        with self._lock:
+            moves = {name: column[:] for name, column in self.machine.moves.items()}
+            digest = self._digest
+        count = len(moves["x"])
+        if count < 10 or not any(fed > 0 for fed in moves["e"]):
+            return None
+        key = (count, digest, Loaded(**vars(self.loaded)))
+        if self._object is None or self._object[0] != key:
+            spool = draw_spool(self.loaded.family, self.loaded.seed, self.drive)
+            self._object = (key, melt(geometry(moves), spool, digest=digest, nozzle_mm=self.nozzle_mm))
+        return self._object[1]
+
+    # -- one line
+
+    def answer(self, text: str, say: Reply) -> None:
+        """Carry out one clean line and answer it, `ok` last."""
+        word = text.split(" ", maxsplit=1)[0].upper().rstrip(";")
+        if self.halted and word != "M999":
+            say(f"Error:{self.halted}")
+            return
+        told = _REPORTS.get(word)
+        if told is not None:
+            say(told(self))
+            return
+        if word == "M524":
+            self._stop("")
+            say("ok")
+            return
+        if word == "M155":
+            self.report_every_s = float(text.upper().partition("S")[2] or 0)
+            say("ok")
+            return
+        if word == "M999":
+            self.halted = ""
+            say("ok")
+            return
+        self._run(word, text, say)
+        say("ok")
+
+    def _run(self, word: str, text: str, say: Reply) -> None:
+        self.lines_run += 1
+        if self._paused.is_set():
+            self._hold(say)
+        self._fault(say)
+        self._settle()
+        if word == "G28" and self._bed_done:
+            with self._lock:
+                self.machine.forget_moves()
+                self._digest = 0
+                self._bed_done = False
+        if word in {"M600", "M0", "M1", "M226"}:
+            self._pause(say)
+            return
+        with self._lock:
+            self._digest = crc32(text.encode(), self._digest)
+            _, seconds = self.machine.run(text)
+        if word == "M104" and self.machine.nozzle.target_c == 0:
+            self._bed_done = bool(self.machine.moves["x"])
+        if word in {"M109", "M190", "G4", "G28", "M400"}:
+            self._wait(self._end - self.clock.now() + seconds, say)
+        elif seconds > 0:
+            self._queue_move(seconds, say)
+
+    def _queue_move(self, seconds: float, say: Reply) -> None:
+        self._end = max(self._end, self.clock.now()) + seconds
+        self._queue.append(self._end)
+        while len(self._queue) >= BUFFER_MOVES:
+            self._until(self._queue.popleft(), say)
+
+    def _wait(self, seconds: float, say: Reply) -> None:
+        """Let device time pass after all queued moves; the maker may break a wait off with M108."""
+        self._queue.clear()
+        self._until(self.clock.now() + max(seconds, 0.0), say)
+        self._end = self.clock.now()
+
+    def _until(self, then: float, say: Reply) -> None:
+        """Wait for device time, telling the host now and then that the device lives."""
+        slice_s = BUSY_EVERY_S * self.clock.pace
+        while (left := then - self.clock.now()) > 0 and not self._cancel.is_set():
+            self.clock.sleep_until(self.clock.now() + min(left, slice_s), self._cancel)
+            self._settle()
+            if left > slice_s:
+                say("busy: processing")
+                say(self.temperatures())
+        self._cancel.clear()
+
+    def _pause(self, say: Reply) -> None:
+        while not self._cancel.wait(BUSY_EVERY_S):
+            say("busy: paused for user")
+        self._cancel.clear()
+
+    def _hold(self, say: Reply) -> None:
+        """M25 was said: stand still, hot, until M24."""
+        say("//action:paused by the host")
+        while self._paused.is_set() and not self._cancel.wait(BUSY_EVERY_S / 4):
+            say("busy: paused")
+        self._cancel.clear()
+
+    def urgent(self, word: str) -> bool:
+        """Carry out a word that must not wait in line; False if it may."""
+        if word == "M108":
+            self._cancel.set()
+        elif word == "M25":
+            self._paused.set()
+        elif word == "M24":
+            self._paused.clear()
+        elif word == "M112":
+            self._stop("halted by M112")
+            self._cancel.set()
+        else:
+            return False
+        return True
+
+    def break_wait(self) -> None:
+        """M108: end what the device waits for."""
+        self._cancel.set()
+
+    def _stop(self, halted: str) -> None:
+        self._queue.clear()
+        self._paused.clear()
+        self._end = self.clock.now()
+        self.machine.nozzle.target_c = self.machine.bed.target_c = 0.0
+        self.machine.fan = 0.0
+        self.halted = halted
+        self._bed_done = True
+
+    def _settle(self) -> None:
+        now = self.clock.now()
+        passed, self._settled = now - self._settled, now
+        if passed > 0:
+            self.machine.nozzle.settle(passed)
+            self.machine.bed.settle(passed)
+
+    def _fault(self, say: Reply) -> None:
+        if self._due("stall"):
+            time.sleep(3600)
+        if self._due("runaway"):
+            self._stop("thermal runaway, heaters are off; printer halted")
+            say(f"Error:{self.halted}")
+            raise Halted
+        if self._due("run-out"):
+            say("//action:paused filament run-out")
+            self._pause(say)
+        if self._due("power-cut") or self._due("drop-connection"):
+            raise ConnectionAbortedError
+
+    def _due(self, name: str) -> bool:
+        at = self.faults.get(name)
+        if at is None or self.lines_run < at:
+            return False
+        del self.faults[name]
+        return True
+
+    def mangle(self, raw: bytes) -> bytes:
+        """A line as it arrives over a bad cable: once, one byte short."""
+        if self._due("drop-byte") and len(raw) > 8:
+            return raw[:6] + raw[7:]
+        return raw
+
+    # -- reports
+
+    def temperatures(self) -> str:
+        """`T:` and `B:` as hosts expect them."""
+        self._settle()
+        nozzle, bed = self.machine.nozzle, self.machine.bed
+        return f"T:{nozzle.now_c:.1f} /{nozzle.target_c:.1f} B:{bed.now_c:.1f} /{bed.target_c:.1f}"
+
+
+_REPORTS: dict[str, Callable[[FilamentPrinter], str]] = {
+    "M105": lambda device: f"ok {device.temperatures()}",
+    "M114": lambda device: "X:{:.2f} Y:{:.2f} Z:{:.2f} E:{:.2f}\nok".format(*device.machine.position),
+    "M115": lambda device: (
+        f"FIRMWARE_NAME:stand-in PROTOCOL_VERSION:1.0 EXTRUDER_COUNT:1 DRIVE:{device.drive} "
+        f"PACE:{device.clock.pace:g}\nok"
+    ),
+    "M110": lambda _: "ok",
+}
