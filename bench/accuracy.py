@@ -24,7 +24,7 @@ from drumbo.core.profile import start
 from drumbo.core.workshop import Material, Printer
 from drumbo.standins import eye
 from drumbo.standins.filament.interpreter import Machine
-from drumbo.standins.filament.printing import Geometry, geometry, melt
+from drumbo.standins.filament.printing import Geometry, band, geometry, melt
 from drumbo.standins.filament.spool import Spool, draw_spool
 from drumbo.trials import kind
 from drumbo.trials.base import Context, Readings
@@ -91,12 +91,10 @@ def true_best_c(spool: Spool, context: Context, aspects: list[str], weights: np.
     low, high = context.material.nozzle_low_c, context.material.nozzle_high_c
     plan = {**temperature.suggest(context), "hot_c": low + 10.0, "cold_c": low, "step_c": 5.0}
     rung = temperature.piece(plan, context).places[1]
-    shape = printed(temperature.print_file(plan, context).gcode)
+    height = (rung.low[2], rung.high[2])
+    shape = band(printed(temperature.print_file(plan, context).gcode), *height)
     heats = np.arange(low - 5, high + 5.1, 0.5)
-    quality = [
-        eye.exact_scores(melt(shape, spool, nozzle_c=float(c)), [(rung.low[2], rung.high[2])], aspects)[0] @ weights
-        for c in heats
-    ]
+    quality = [eye.exact_scores(melt(shape, spool, nozzle_c=float(c)), [height], aspects)[0] @ weights for c in heats]
     return float(heats[int(np.argmax(quality))])
 
 

@@ -35,7 +35,19 @@ def _stop_on_signals() -> None:
     signal.signal(signal.SIGTERM, stop)
 
 
-@click.group()
+class _Group(click.Group):
+    """Errors meant for the user's eyes end in one line and exit code 1, not in a traceback."""
+
+    def invoke(self, context: click.Context) -> Any:
+        from drumbo.core.errors import DrumboError  # noqa: PLC0415 - keeps `--help` quick
+
+        try:
+            return super().invoke(context)
+        except DrumboError as error:
+            raise click.ClickException(str(error)) from error
+
+
+@click.group(cls=_Group)
 @click.option("--data", metavar="FOLDER", help="Where the workshop is kept. Also: DRUMBO_DATA.")
 @click.version_option(__version__)
 @click.pass_context
@@ -148,29 +160,25 @@ def make_piece(
     slug: str, settings: tuple[str, ...], family: str, drive: str, out: Path | None, mesh: Path | None
 ) -> None:
     """Make a trial's piece without a workshop: its G-code, its solid, or both."""
-    from drumbo.core.errors import DrumboError  # noqa: PLC0415
     from drumbo.core.piece import stl_bytes  # noqa: PLC0415
     from drumbo.trials import kind  # noqa: PLC0415
 
     if out is None and mesh is None:
         raise click.UsageError("name a file with --out or --mesh")
-    try:
-        context = _plain_context(family, drive)
-        chosen = kind(slug)
-        typed = {**chosen.suggest(context), **dict(entry.partition("=")[::2] for entry in settings)}
-        unknown = set(typed) - {field.key for field in chosen.fields(context)}
-        if unknown:
-            raise click.UsageError(f"{slug} has no field {', '.join(sorted(unknown))}; see `drumbo kinds`")
-        plan = chosen.read_plan(typed, context)
-        if mesh is not None:
-            mesh.write_bytes(stl_bytes(chosen.piece(plan, context).solid))
-            click.echo(f"{mesh}: {mesh.stat().st_size:,} bytes")
-        if out is not None:
-            file = chosen.print_file(plan, context)
-            out.write_text(file.gcode)
-            click.echo(f"{out}: {file.seconds / 60:.0f} min, {file.grams:.1f} g, {len(file.path):,} moves")
-    except DrumboError as error:
-        raise click.ClickException(str(error)) from error
+    context = _plain_context(family, drive)
+    chosen = kind(slug)
+    typed = {**chosen.suggest(context), **dict(entry.partition("=")[::2] for entry in settings)}
+    unknown = set(typed) - {field.key for field in chosen.fields(context)}
+    if unknown:
+        raise click.UsageError(f"{slug} has no field {', '.join(sorted(unknown))}; see `drumbo kinds`")
+    plan = chosen.read_plan(typed, context)
+    if mesh is not None:
+        mesh.write_bytes(stl_bytes(chosen.piece(plan, context).solid))
+        click.echo(f"{mesh}: {mesh.stat().st_size:,} bytes")
+    if out is not None:
+        file = chosen.print_file(plan, context)
+        out.write_text(file.gcode)
+        click.echo(f"{out}: {file.seconds / 60:.0f} min, {file.grams:.1f} g, {len(file.path):,} moves")
 
 
 @main.command()
@@ -178,14 +186,10 @@ def make_piece(
 @click.option("--json", "as_json", is_flag=True)
 def check(file: Path, as_json: bool) -> None:
     """Say what a G-code file will really do, and what is odd about it."""
-    from drumbo.core.errors import GcodeError  # noqa: PLC0415
     from drumbo.core.gcode.inspect import inspect  # noqa: PLC0415
     from drumbo.core.gcode.reader import read  # noqa: PLC0415
 
-    try:
-        found = inspect(read(file.read_bytes()))
-    except GcodeError as error:
-        raise click.ClickException(f"{file}: {error}") from error
+    found = inspect(read(file.read_bytes()))
     if as_json:
         json.dump(asdict(found), sys.stdout, indent=2, ensure_ascii=False)
         click.echo()

@@ -139,9 +139,16 @@ def _ask(camera_url: str, path: str, body: dict[str, Any]) -> dict[str, Any]:
         with urllib.request.urlopen(request, timeout=60) as answer:
             return dict(json.load(answer))
     except urllib.error.HTTPError as error:
-        raise LinkError(f"the stand-in refused: {error.read(300).decode('utf-8', 'replace')}") from error
+        raise LinkError(_refusal(error.read(2000))) from error
     except (OSError, ValueError) as error:
         raise LinkError("nothing answers beside the stand-in; is it running?") from error
+
+
+def _refusal(body: bytes) -> str:
+    try:
+        return str(json.loads(body)["error"])
+    except (ValueError, KeyError):
+        return "the stand-in refused without saying why"
 
 
 def ask_the_eye(workshop: Workshop, trial_id: int) -> int:
@@ -149,13 +156,16 @@ def ask_the_eye(workshop: Workshop, trial_id: int) -> int:
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
         printer = printer_of(row.profile.printer)
-        if not any(p.source == "camera" for p in row.pictures):
+        photographed = [p.frame["object"] for p in row.pictures if p.source == "camera" and p.frame]
+        if not photographed:
             raise NotNow("a practised eye can only be asked about a print of the stand-in")
         chosen, plan = kind_of(row), plan_of(row)
         places = chosen.piece(plan, context_of(row.profile, row.revision)).places
         aspects = [a.key for a in chosen.readings(plan)]
     bands = [[p.low[2], p.high[2]] for p in places]
-    found = _ask(printer.camera_url, "/eye", {"bands": bands, "aspects": aspects, "seed": trial_id})
+    found = _ask(
+        printer.camera_url, "/eye", {"bands": bands, "aspects": aspects, "seed": trial_id, "object": photographed[-1]}
+    )
     scores = {
         (aspect, step): int(row[place])
         for step, row in enumerate(found["scores"])

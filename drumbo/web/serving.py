@@ -5,12 +5,14 @@ from __future__ import annotations
 import ipaddress
 import os
 import secrets
+import socket
 import threading
 from collections.abc import Callable
 from pathlib import Path
 
 from waitress.server import create_server
 
+from drumbo.core.errors import NotNow
 from drumbo.services.prints import PrintRoom
 from drumbo.services.warm import warm
 from drumbo.store.database import Workshop
@@ -29,15 +31,19 @@ def run(
 
     `ready` is called once with the workshop and the print room, before the first page is served.
     """
+    try:
+        listener = socket.create_server((host, port))
+    except OSError as error:
+        raise NotNow(f"port {port} of {host} cannot be had ({error.strerror}); try --port 0") from error
     workshop = Workshop(folder)
     room = PrintRoom(workshop)
     code = None if _loopback(host) else os.environ.get("DRUMBO_CODE") or secrets.token_hex(3)
     app = create_app(workshop, room, secret=_secret(folder), code=code)
-    server = create_server(app, host=host, port=port, threads=8, max_request_body_size=LARGEST_BODY)
+    server = create_server(app, sockets=[listener], threads=8, max_request_body_size=LARGEST_BODY)
     if ready is not None:
         ready(workshop, room)
     threading.Thread(target=warm, name="warm", daemon=True).start()
-    say(f"Drumbo: http://{host}:{server.effective_port}/   (Ctrl-C ends it)")
+    say(f"Drumbo: http://{host}:{listener.getsockname()[1]}/   (Ctrl-C ends it)")
     if code is not None:
         say(f"Open to your network; the access code is {code}")
     try:

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 from sqlalchemy import inspect as look_at
 
-from drumbo.core.errors import InvalidInput, NotFound, NotNow
+from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
 from drumbo.core.profile import Known
 from drumbo.exchange.profile_file import profile_json
 from drumbo.services import bench, check, pictures, prints, profiles, trials, workshop
@@ -130,6 +130,24 @@ def test_the_whole_line_from_label_to_adopted_value(house: Workshop, begun: Begu
     profiles.undo(house, begun.profile)
     assert trials.sheet(house, trial).state == "printed", "taken back, it can be adopted again"
     assert trials.adopt(house, trial) == 4
+
+
+def test_the_eye_looks_at_the_piece_it_is_asked_about(
+    house: Workshop, begun: Begun, room: PrintRoom, standin: Standin
+) -> None:
+    first = _plan(house, begun)
+    room.join(room.start(first), 60)
+    prints.ask_the_eye(house, first)
+    seen = trials.sheet(house, first).readings
+    second = trials.create(house, begun.profile, "temperature", {**SMALL, "hot_c": "240", "cold_c": "220"})
+    room.join(room.start(second), 60)
+    prints.ask_the_eye(house, second)
+    prints.ask_the_eye(house, first)
+    assert trials.sheet(house, first).readings == seen, "not at the one that lies on the bed now"
+    assert trials.sheet(house, second).readings != seen
+    standin.device._shelf.clear()
+    with pytest.raises(LinkError, match="not at the stand-in any more"):
+        prints.ask_the_eye(house, first)
 
 
 def test_the_profile_file_tells_values_and_origins(house: Workshop, begun: Begun) -> None:

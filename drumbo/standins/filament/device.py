@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import threading
 import time
-from collections import deque
+from collections import OrderedDict, deque
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from zlib import crc32
 
 from drumbo.standins.filament.interpreter import Machine
@@ -18,6 +18,7 @@ from drumbo.standins.filament.printing import PrintedObject, geometry, melt
 from drumbo.standins.filament.spool import draw_spool
 
 BUFFER_MOVES = 16
+KEPT_OBJECTS = 6
 BUSY_EVERY_S = 1.0
 Reply = Callable[[str], None]
 FAULTS = ("drop-byte", "drop-connection", "stall", "runaway", "run-out", "power-cut")
@@ -77,23 +78,31 @@ class FilamentPrinter:
         self._paused = threading.Event()
         self.report_every_s = 0.0
         self._lock = threading.Lock()
-        self._object: tuple[tuple[int, int, Loaded], PrintedObject] | None = None
+        self._shelf: OrderedDict[int, tuple[int, Loaded, PrintedObject]] = OrderedDict()
 
     # -- the object on the bed
 
-    def thing(self) -> PrintedObject | None:
-        """What lies on the bed by now, or None on an empty one."""
+    def thing(self, number: int | None = None) -> PrintedObject | None:
+        """What lies on the bed by now, or None on an empty one; or an object put aside, by its `digest`.
+
+        The last `KEPT_OBJECTS` that somebody looked at are put aside when the bed is cleared.
+        """
+        if number is not None and number != self._digest:
+            return self._shelf[number][2] if number in self._shelf else None
         with self._lock:
             moves = {name: column[:] for name, column in self.machine.moves.items()}
             digest = self._digest
         count = len(moves["x"])
         if count < 10 or not any(fed > 0 for fed in moves["e"]):
             return None
-        key = (count, digest, Loaded(**vars(self.loaded)))
-        if self._object is None or self._object[0] != key:
+        known = self._shelf.get(digest)
+        if known is None or known[:2] != (count, self.loaded):
             spool = draw_spool(self.loaded.family, self.loaded.seed, self.drive)
-            self._object = (key, melt(geometry(moves), spool, digest=digest, nozzle_mm=self.nozzle_mm))
-        return self._object[1]
+            made = melt(geometry(moves), spool, digest=digest, nozzle_mm=self.nozzle_mm)
+            self._shelf[digest] = (count, replace(self.loaded), made)
+            while len(self._shelf) > KEPT_OBJECTS:
+                self._shelf.popitem(last=False)
+        return self._shelf[digest][2]
 
     # -- one line
 

@@ -67,9 +67,13 @@ def curl(spool: Spool, t_c: Floats, angle_deg: Floats) -> Floats:
 
 
 def bond(spool: Spool, t_c: Floats, fan: Floats, layer_s: Floats) -> Floats:
-    """Share of the bulk's strength between layers: welding needs heat, and suffers from fan and long waits."""
+    """Share of the strength that the polymer's layers can have: welding needs heat; fan and long waits take it away.
+
+    The full share is that of plenty of heat at the polymer's usual fan.
+    """
     waiting = np.clip(1.0 - 0.05 * np.log2(np.maximum(layer_s, 4.0) / 8.0), 0.7, 1.05)
-    return np.clip(logistic((t_c - spool.bond_c) / spool.bond_width) * (1.0 - 0.35 * fan) / 0.65 * waiting, 0, 1)
+    cooled = (1.0 - 0.35 * fan) / (1.0 - 0.35 * spool.usual_fan)
+    return np.clip(logistic((t_c - spool.bond_c) / spool.bond_width) * cooled * waiting, 0, 1)
 
 
 def sheen(spool: Spool, t_c: Floats, load: Floats) -> Floats:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
 from typing import Any
 
 import numpy as np
@@ -115,6 +115,19 @@ def geometry(moves: Mapping[str, Sequence[float]]) -> Geometry:
         **travels, move_end_s=ends, move_target_c=column["nozzle_target"],
         total_s=float(ends[-1]) if len(ends) else 0.0, grams_mm3=float(volume.sum()),
     )  # fmt: skip
+
+
+def band(shape: Geometry, low: float, high: float) -> Geometry:
+    """The same geometry, with only what lies above `low` and up to `high`, mm."""
+    kept: dict[str, Any] = {}
+    for prefix, heights in (("travel_", shape.travel_z), ("", shape.z)):
+        within = (heights > low + 1e-6) & (heights <= high + 1e-6)
+        for column in fields(Geometry):
+            values = getattr(shape, column.name)
+            travels = column.name.startswith("travel_")
+            if isinstance(values, np.ndarray) and not column.name.startswith("move_") and travels == bool(prefix):
+                kept[column.name] = values[within]
+    return replace(shape, **kept)
 
 
 def _layers(z: Floats, laid: NDArray[np.bool_]) -> tuple[Floats, Ints]:

@@ -2,8 +2,8 @@
 
 GET  /status             what is loaded, what lies on the bed
 POST /spool              {"family", "seed", "colour"}: put a spool on the holder
-GET  /front.png?scale=10 the camera; `X-Frame` holds left_mm, bottom_mm, px_per_mm, width, height
-POST /eye                {"bands": [[z, z], …], "aspects": […], "seed"}: what a practised eye says
+GET  /front.png?scale=10 the camera; `X-Frame` holds left_mm, bottom_mm, px_per_mm, width, height, object
+POST /eye                {"bands": [[z, z], …], "aspects": […], "seed", "object"}: what a practised eye says
 POST /fault              {"name", "at"}: a fault after so many lines
 POST /pace               {"pace"}: how much faster than real it prints
 """
@@ -78,7 +78,7 @@ class _Handler(BaseHTTPRequestHandler):
         self.send_response(200)
         self.send_header("Content-Type", "image/png")
         self.send_header("Content-Length", str(len(data)))
-        self.send_header("X-Frame", json.dumps(asdict(frame)))
+        self.send_header("X-Frame", json.dumps({**asdict(frame), "object": thing.digest}))
         self.end_headers()
         self.wfile.write(data)
 
@@ -88,9 +88,9 @@ class _Handler(BaseHTTPRequestHandler):
         return asdict(loaded)
 
     def _eye(self, body: dict[str, Any]) -> dict[str, Any]:
-        thing = self.device.thing()
+        thing = self.device.thing(body.get("object"))
         if thing is None:
-            raise ValueError("the bed is empty")
+            raise ValueError("that piece is not at the stand-in any more; print it again to have it looked at")
         bands = [(float(low), float(high)) for low, high in body["bands"]]
         return {"scores": eye.look(thing, bands, list(body["aspects"]), int(body.get("seed", 0))).tolist()}
 

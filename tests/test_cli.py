@@ -1,0 +1,99 @@
+"""The `drumbo` command as it is typed."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+import signal
+import socket
+import subprocess
+import sys
+import urllib.error
+import urllib.request
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner
+
+from drumbo.cli import main
+from drumbo.core.errors import NotNow
+from drumbo.web.serving import run
+from tests.conftest import Standin
+
+SET = "--set hot_c=220 --set cold_c=200 --set step_c=10 --set step_mm=8".split()
+
+
+def _run(*words: str, code: int = 0) -> str:
+    done = CliRunner().invoke(main, list(words), catch_exceptions=False)
+    assert done.exit_code == code, done.output
+    return done.output
+
+
+@pytest.fixture(scope="module")
+def tower(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("pieces")
+    _run("make-piece", "temperature", *SET, "--out", str(folder / "t.gcode"), "--mesh", str(folder / "t.stl"))
+    return folder / "t.gcode"
+
+
+def test_a_piece_is_made_and_checked(tower: Path) -> None:
+    assert tower.with_suffix(".stl").stat().st_size > 10_000
+    told = _run("check", str(tower))
+    assert re.search(r"nozzle\s+200 °C from z 17", told)
+    assert "bad" not in told
+    found = json.loads(_run("check", str(tower), "--json"))
+    assert found["remarks"] == []
+    assert [b["nozzle_c"] for b in found["bands"]] == [215, 210, 220, 210, 200]
+
+
+def test_what_is_bad_ends_with_code_1(tower: Path, tmp_path: Path) -> None:
+    hot = tmp_path / "hot.gcode"
+    hot.write_text(tower.read_text().replace("M104 S0", "") + "M104 S200\n")
+    assert "left at 200 °C" in _run("check", str(hot), code=1)
+    hot.write_bytes(b"\x00\x01\x02")
+    assert "Error: this is not a text file" in _run("check", str(hot), code=1)
+
+
+def test_wrong_words_are_answered_in_one_line(tmp_path: Path) -> None:
+    out = str(tmp_path / "x.gcode")
+    assert "step_c: is below 1 °C" in _run("make-piece", "temperature", "--set", "step_c=0", "--out", out, code=1)
+    assert "there are temperature" in _run("make-piece", "levitation", "--out", out, code=1)
+    assert "has no field mood" in _run("make-piece", "temperature", "--set", "mood=good", "--out", out, code=2)
+    assert not Path(out).exists()
+    assert "hot_c" in _run("kinds")
+
+
+def test_print_follows_a_file_to_its_end(tower: Path, standin: Standin) -> None:
+    assert "done 100%" in _run("print", str(tower), "--link", standin.link)
+    assert "failed" in _run("print", str(tower), "--link", "socket://127.0.0.1:1", code=1)
+
+
+def test_a_taken_port_is_said_in_one_line(tmp_path: Path) -> None:
+    with socket.create_server(("127.0.0.1", 0)) as taken, pytest.raises(NotNow, match="try --port 0"):
+        run(tmp_path / "d", host="127.0.0.1", port=taken.getsockname()[1], say=lambda _: None)
+
+
+def test_the_demo_fills_its_workshop_serves_it_and_leaves_nothing_running(tmp_path: Path) -> None:
+    command = [sys.executable, "-m", "drumbo", "--data", str(tmp_path), "demo", "--port", "0"]
+    demo = subprocess.Popen(
+        command, stdout=subprocess.PIPE, text=True, env={**os.environ, "PYTHONUNBUFFERED": "1"}, start_new_session=True
+    )
+    assert demo.stdout is not None
+    base = next(m[0] for line in demo.stdout if (m := re.search(r"http://127\.0\.0\.1:\d+", line)))
+    bench = urllib.request.urlopen(base).read().decode()
+    assert bench.count('class="spool-name"') == 6
+    assert "On Petrel One" in bench, "a tower is in progress"
+    assert "Read it" in bench
+    evidence = urllib.request.urlopen(f"{base}/trials/1/read").read().decode()
+    assert "Adopted, revision 2" in evidence
+    assert "<image" in evidence
+    link = re.search(r"socket://127\.0\.0\.1:(\d+)", urllib.request.urlopen(f"{base}/printers/1").read().decode())
+    assert link is not None
+    os.killpg(demo.pid, signal.SIGINT)
+    assert demo.wait(20) == 0
+    demo.stdout.close()
+    with pytest.raises(urllib.error.URLError):
+        urllib.request.urlopen(base)
+    with pytest.raises(ConnectionRefusedError):
+        socket.create_connection(("127.0.0.1", int(link[1])), timeout=2).close()
