@@ -79,6 +79,7 @@ def test_a_wrong_plan_is_told_at_its_field(client: FlaskClient, begun: Begun, ty
         assert f'value="{value}"' in answer.text
     looked = client.post(f"{page}/look", data={**SMALL, **typed})
     assert says in looked.text, "the same is told while typing"
+    assert "<input" not in looked.text, "and the fields are left alone"
 
 
 def test_a_plan_shows_its_piece_warnings_and_cost(client: FlaskClient, begun: Begun) -> None:

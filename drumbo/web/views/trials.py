@@ -36,11 +36,9 @@ def new(profile: int, slug: str) -> Any:
 
 @pages.post("/profiles/<int:profile>/trials/new/<slug>/look")
 def look(profile: int, slug: str) -> Any:
-    """The form anew while it is being filled in: piece, warnings, problems."""
+    """What stands beside the fields while they are filled in. The fields themselves are left alone: someone types."""
     draft = service.draft(workshop(), profile, slug, typed())
-    return render_template(
-        "trials/_plan.html", draft=draft, profile=profile, slug=slug, changed=True, **_draft_picture(draft)
-    )
+    return render_template("trials/_plan_look.html", draft=draft, profile=profile, slug=slug, **_draft_picture(draft))
 
 
 @pages.post("/profiles/<int:profile>/trials/new/<slug>/estimate")
