@@ -93,9 +93,14 @@ def true_best_c(spool: Spool, context: Context, aspects: list[str], weights: np.
     rung = temperature.piece(plan, context).places[1]
     height = (rung.low[2], rung.high[2])
     shape = band(printed(temperature.print_file(plan, context).gcode), *height)
-    heats = np.arange(low - 5, high + 5.1, 0.5)
-    quality = [eye.exact_scores(melt(shape, spool, nozzle_c=float(c)), [height], aspects)[0] @ weights for c in heats]
-    return float(heats[int(np.argmax(quality))])
+
+    def best(heats: np.ndarray) -> float:
+        things = (melt(shape, spool, nozzle_c=float(c)) for c in heats)
+        quality = [eye.exact_scores(thing, [height], aspects)[0] @ weights for thing in things]
+        return float(heats[int(np.argmax(quality))])
+
+    coarse = best(np.arange(low - 5, high + 5.1, 1.0))
+    return best(np.arange(coarse - 1, coarse + 1.05, 0.1))
 
 
 def temperature_trial(seed: int, spools: int) -> Tally:

@@ -30,7 +30,6 @@ class Family:
     shrinkage_percent: float
     fan_off_layers: int = 1
     fan_full_layer: int = 2
-    enclosed: bool = False
 
     def starting_values(self, drive: str, nozzle_mm: float) -> dict[str, float]:
         """Catalogue key → starting value on a printer with this drive and nozzle.
@@ -68,11 +67,11 @@ FAMILIES: tuple[Family, ...] = (
     Family("pla-filled", "PLA, filled (wood, mineral)", 215, 210, 190, 220, 60, 100, 1.00, 1.0, 5.5, 9.0, 1.15,
            55, 45, 6, 0.2),
     Family("petg", "PETG", 240, 245, 220, 260, 75, 40, 0.97, 0.8, 5.0, 9.0, 1.27, 75, 60, 6, 0.3, 3, 5),
-    Family("abs", "ABS", 250, 245, 230, 270, 100, 10, 1.00, 0.8, 5.0, 12.0, 1.04, 95, 70, 4, 0.7, 3, 5, True),
-    Family("asa", "ASA", 255, 250, 235, 270, 100, 15, 1.00, 0.8, 5.0, 11.0, 1.07, 97, 75, 4, 0.6, 3, 5, True),
+    Family("abs", "ABS", 250, 245, 230, 270, 100, 10, 1.00, 0.8, 5.0, 12.0, 1.04, 95, 70, 4, 0.7, 3, 5),
+    Family("asa", "ASA", 255, 250, 235, 270, 100, 15, 1.00, 0.8, 5.0, 11.0, 1.07, 97, 75, 4, 0.6, 3, 5),
     Family("tpu", "TPU 95A", 230, 225, 210, 245, 45, 60, 1.00, 0.6, 3.0, 3.5, 1.21, 80, 60, 5, 0.4),
-    Family("pa", "PA (nylon)", 265, 260, 240, 285, 90, 0, 1.00, 1.0, 5.5, 6.0, 1.12, 100, 80, 10, 1.0, 3, 5, True),
-    Family("pc", "PC", 275, 270, 260, 300, 110, 0, 1.00, 0.8, 5.0, 8.0, 1.20, 115, 90, 6, 0.6, 3, 5, True),
+    Family("pa", "PA (nylon)", 265, 260, 240, 285, 90, 0, 1.00, 1.0, 5.5, 6.0, 1.12, 100, 80, 10, 1.0, 3, 5),
+    Family("pc", "PC", 275, 270, 260, 300, 110, 0, 1.00, 0.8, 5.0, 8.0, 1.20, 115, 90, 6, 0.6, 3, 5),
     Family("pva", "PVA (support)", 210, 205, 190, 220, 55, 100, 1.00, 1.2, 6.0, 5.0, 1.23, 60, 55, 8, 0.3),
 )  # fmt: skip
 

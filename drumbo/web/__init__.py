@@ -29,7 +29,6 @@ def create_app(workshop: Workshop, room: PrintRoom, *, secret: str, code: str | 
         MAX_FORM_MEMORY_SIZE=5_000_000,
         SESSION_COOKIE_SAMESITE="Lax",
         WTF_CSRF_TIME_LIMIT=None,
-        TRIAL_TEMPLATES=True,
     )
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.extensions["workshop"], app.extensions["room"] = workshop, room

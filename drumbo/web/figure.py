@@ -14,7 +14,6 @@ from drumbo.trials.base import Curve, Result, Step
 
 ROW_PX = 48.0
 FIT_WIDTH = 220.0
-HEAD_PX = 36.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,7 +24,6 @@ class PiecePicture:
     width: float
     height: float
     px_per_mm: float
-    above_px: float
     image: tuple[int, float, float, float, float] | None
     places: tuple[tuple[int, str, float, float, float], ...]
 
@@ -54,7 +52,6 @@ def piece_picture(
         width=round((drawing.width + 2 * margin) * scale, 1),
         height=round((top + margin) * scale, 1),
         px_per_mm=scale,
-        above_px=0.0,
         image=image,
         places=places,
     )

@@ -94,7 +94,7 @@ def test_bridges_and_overhangs_are_seen_in_the_moves_alone(shape: Geometry) -> N
     wing = shape.a[:, 0] > 110 + 29
     steep = shape.angle_deg[wing & (shape.angle_deg > 50) & (shape.angle_deg < 85)]
     assert np.median(steep) == pytest.approx(63, abs=3), "the wing's steep side"
-    assert shape.grams_mm3 * 1.24e-3 == pytest.approx(8, abs=4)
+    assert shape.volume_mm3 * 1.24e-3 == pytest.approx(8, abs=4)
 
 
 def test_the_same_file_and_seed_give_the_same_object_to_the_byte(shape: Geometry) -> None:

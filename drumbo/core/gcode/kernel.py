@@ -11,10 +11,10 @@ import numpy as np
 from numba import njit
 
 # What went wrong, as (code, byte offset, line) in `status`.
-OK, NO_NUMBER, BAD_BYTE, BAD_CHECKSUM, BAD_ARC, OPEN_COMMENT = range(6)
+OK, NO_NUMBER, BAD_BYTE, BAD_CHECKSUM, BAD_ARC = range(5)
 
-# Row kinds beside 0 to 3 for G0 to G3.
-RETRACT, RESTART, HOME = 10, 11, 28
+HOME = 28
+"""The kind of a homing row; 10 and 11 are firmware retraction."""
 
 CHORD_MM = 0.5
 """Arcs become chords about this long: 0.006 mm off on a radius of 5 mm."""

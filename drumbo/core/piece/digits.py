@@ -52,9 +52,3 @@ def text_shape(text: str, height_mm: float, stroke_mm: float) -> CrossSection:
     for capsule in capsules[1:]:
         shape += capsule
     return shape.translate((-width / 2, -(height_mm - stroke_mm) / 2))
-
-
-def text_width(text: str, height_mm: float, stroke_mm: float) -> float:
-    """Width in mm from the first stroke's edge to the last's."""
-    scale = (height_mm - stroke_mm) / 5
-    return sum(_WIDE.get(c, 3.0) * scale for c in text) + (len(text) - 1) * stroke_mm * 1.75 + stroke_mm

@@ -17,10 +17,6 @@ class Drawing:
     paths: tuple[tuple[str, str], ...]
     places: tuple[Place, ...]
 
-    def y_of(self, z: float) -> float:
-        """Drawing height of a z on the piece."""
-        return self.height - z
-
 
 def draw_front(piece: Piece) -> Drawing:
     """The piece from the front, parts painted in the order in which it lists them."""

@@ -62,7 +62,7 @@ class Geometry:
     move_end_s: Floats
     move_target_c: Floats
     total_s: float
-    grams_mm3: float
+    volume_mm3: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,7 +113,7 @@ def geometry(moves: Mapping[str, Sequence[float]]) -> Geometry:
         speed=column["feed"][move], flow_mm3_s=(volume / seconds)[move], fan=column["fan"][move],
         layer_s=layer_s[layers[move]] if len(move) else np.empty(0), span_mm=span, share=share, angle_deg=angle,
         **travels, move_end_s=ends, move_target_c=column["nozzle_target"],
-        total_s=float(ends[-1]) if len(ends) else 0.0, grams_mm3=float(volume.sum()),
+        total_s=float(ends[-1]) if len(ends) else 0.0, volume_mm3=float(volume.sum()),
     )  # fmt: skip
 
 
