@@ -69,6 +69,17 @@ def test_a_file_as_slicers_and_people_write_it() -> None:
     assert [c.line for c in program.found("M600")] == [16]
 
 
+@pytest.mark.parametrize(
+    ("typed", "value"),
+    [("1.5", 1.5), ("-.25", -0.25), ("+3.", 3.0), ("0.1", 0.1), ("123456.789", 123456.789),
+     ("7" * 30, 7.777777777777778e29),
+     ("0." + "0" * 40 + "1", 0.0), ("0.12345678901234567890123", 0.12345678901234568), ("007", 7.0)],
+)  # fmt: skip
+def test_numbers_of_any_length_are_rounded_once(typed: str, value: float) -> None:
+    for ending in ("\n", "", " ", "\r\n", ";x"):
+        assert read(f"G1 X{typed}{ending}".encode()).x[-1] == pytest.approx(value, rel=1e-15, abs=1e-20)
+
+
 def test_inches_offsets_and_relative_moves() -> None:
     program = read(b"G20\nG1 X1 E0.1 F10\nG92 X0\nG1 X1\nG91\nG1 X-0.5 E0.1\nG21\nG1 X1\n")
     assert program.x.tolist() == pytest.approx([25.4, 50.8, 38.1, 39.1])

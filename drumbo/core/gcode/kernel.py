@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
 # What went wrong, as (code, byte offset, line) in `status`.
 OK, NO_NUMBER, BAD_BYTE, BAD_CHECKSUM, BAD_ARC = range(5)
@@ -22,8 +23,17 @@ CHORD_MM = 0.5
 _POW10 = 10.0 ** np.arange(23)
 """Exact in a double, so that a division by one of them rounds once."""
 
+_FULL = 10**16
+"""Digits past this many change nothing that a printer could do."""
+
 _TEXT_M = np.array([16, 23, 28, 30, 32, 36, 117, 118], np.int64)
 """M words whose rest is a name or a message, not words."""
+
+
+def columns(size: int) -> tuple[NDArray[Any], ...]:
+    """Room for so many rows. Made here, not in compiled code: numpy asks for large pages, which fill more quickly."""
+    kinds = (np.int32, np.uint8, np.float64, np.float64, np.float64, np.float64, np.float32)
+    return tuple(np.empty(size, kind) for kind in kinds)
 
 
 @njit(cache=True, nogil=True)
@@ -54,19 +64,18 @@ def _more_commands(table: Any, values: Any) -> Any:
 
 
 @njit(cache=True, nogil=True)
-def scan(data: Any, capacity: int) -> Any:
-    """Read bytes (n,) uint8. Returns (rows, row count, commands, parameters, command count, line count, status).
+def scan(data: Any, rows: Any) -> Any:
+    """Read bytes (n,) uint8 that end with a line's end.
 
-    Rows are columns: line, kind, x, y, z (mm, bed coordinates), e (mm fed), feed (mm/min).
+    Returns (rows, row count, commands, parameters, command count, line count, status).
+
+    Rows are columns: line, kind, x, y, z (mm, bed coordinates), e (mm fed), feed (mm/min); `rows` is room for them,
+    as `columns` makes it, and is replaced by larger ones if arcs need more.
     Commands are (k, 5) int64: letter, number × 10, line, next row, byte offset of the line; parameters are
     (k, 26) float64 by letter, NaN where absent.
     """
     n = len(data)
-    rows = (
-        np.empty(capacity, np.int32), np.empty(capacity, np.uint8), np.empty(capacity), np.empty(capacity),
-        np.empty(capacity), np.empty(capacity), np.empty(capacity, np.float32),
-    )  # fmt: skip
-    room = capacity
+    room = len(rows[0])
     count = 0
     commands = np.empty((1024, 5), np.int64)
     parameters = np.empty((1024, 26))
@@ -88,19 +97,19 @@ def scan(data: Any, capacity: int) -> Any:
         begin = i
         have, bare = 0, 0
         letter, code = 0, 0
-        while i < n and data[i] != 10:
+        while data[i] != 10:
             c = data[i]
             if c == 32 or c == 9 or c == 13:
                 i += 1
                 continue
             if c == 59 or (c == 37 and letter == 0):
-                while i < n and data[i] != 10:
+                while data[i] != 10:
                     i += 1
                 break
             if c == 40:
-                while i < n and data[i] != 41 and data[i] != 10:
+                while data[i] != 41 and data[i] != 10:
                     i += 1
-                if i < n and data[i] == 41:
+                if data[i] == 41:
                     i += 1
                 continue
             if c == 42:
@@ -108,7 +117,7 @@ def scan(data: Any, capacity: int) -> Any:
                 for k in range(begin, at):
                     checksum ^= data[k]
                 i += 1
-                while i < n and 48 <= data[i] <= 57:
+                while 48 <= data[i] <= 57:
                     told_sum = told_sum * 10 + data[i] - 48
                     i += 1
                 if have >> 13 & 1 and told_sum != checksum:
@@ -117,9 +126,9 @@ def scan(data: Any, capacity: int) -> Any:
                 continue
             if c == 34:
                 i += 1
-                while i < n and data[i] != 34 and data[i] != 10:
+                while data[i] != 34 and data[i] != 10:
                     i += 1
-                if i < n and data[i] == 34:
+                if data[i] == 34:
                     i += 1
                 continue
             upper = c - 32 if 97 <= c <= 122 else c
@@ -131,35 +140,34 @@ def scan(data: Any, capacity: int) -> Any:
                 return rows, count, commands, parameters, told, line, status
             at = i
             i += 1
-            while i < n and (data[i] == 32 or data[i] == 9):
+            while data[i] == 32 or data[i] == 9:
                 i += 1
             # The number: digits are gathered as an integer, then scaled once, so that it is rounded once.
             negative = False
-            if i < n and (data[i] == 45 or data[i] == 43):
+            if data[i] == 45 or data[i] == 43:
                 negative = data[i] == 45
                 i += 1
-            whole, digits, places = 0, 0, 0
-            while i < n and 48 <= data[i] <= 57:
-                if digits < 18:
+            whole, places, digits = 0, 0, i
+            while 48 <= data[i] <= 57:
+                if whole < _FULL:
                     whole = whole * 10 + (data[i] - 48)
-                    digits += 1 if whole > 0 else 0
                 else:
                     places -= 1
                 i += 1
-            any_digit = i > at + 1 and 48 <= data[i - 1] <= 57
-            if i < n and data[i] == 46:
+            any_digit = i > digits
+            if data[i] == 46:
                 i += 1
-                while i < n and 48 <= data[i] <= 57:
-                    any_digit = True
-                    if digits < 18:
+                digits = i
+                while 48 <= data[i] <= 57:
+                    if whole < _FULL and places < 22:
                         whole = whole * 10 + (data[i] - 48)
-                        digits += 1 if whole > 0 else 0
                         places += 1
                     i += 1
+                any_digit = any_digit or i > digits
             if not any_digit:
-                if letter == 0 and i < n and (65 <= data[i] <= 90 or 97 <= data[i] <= 122 or data[i] == 95):
+                if letter == 0 and (65 <= data[i] <= 90 or 97 <= data[i] <= 122 or data[i] == 95):
                     letter, code = 33, 0
-                    while i < n and data[i] != 10:
+                    while data[i] != 10:
                         i += 1
                     break
                 if letter == 71 and code <= 30 and upper != 71:
@@ -181,7 +189,7 @@ def scan(data: Any, capacity: int) -> Any:
                 if letter == 77:
                     for m in _TEXT_M:
                         if code == m * 10:
-                            while i < n and data[i] != 10:
+                            while data[i] != 10:
                                 i += 1
                 continue
             value[k] = number

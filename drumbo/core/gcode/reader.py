@@ -162,8 +162,10 @@ def read(data: bytes | memoryview | NDArray[np.uint8]) -> Program:
     head = raw[:65536]
     if (head == 0).any() or ((head < 32) & (head != 9) & (head != 10) & (head != 13)).mean() > 0.01:
         raise GcodeError(0, "this is not a text file; G-code is plain text, one command a line")
+    if raw[-1] != ord("\n"):
+        raw = np.append(raw, np.uint8(ord("\n")))
     capacity = int(np.count_nonzero(raw == 10)) + 1
-    rows, count, table, parameters, told, lines, status = kernel.scan(raw, capacity)
+    rows, count, table, parameters, told, lines, status = kernel.scan(raw, kernel.columns(capacity))
     if status[0]:
         raise _error(raw, status)
     line, kind, x, y, z, e_mm, feed = (column[:count] for column in rows)
