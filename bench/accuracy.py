@@ -1,8 +1,9 @@
 """How close Drumbo's results come to the hidden truth of spools, against the plain habit on the same prints.
 
-For every hidden spool: plan → G-code → stand-in → a practised eye's scores with human noise → result. The plain
-habit takes the same scores: the step with the best total, the middle one of a tie. The truth is where the exact,
-noise-free quality of the same aspects peaks. This file holds no figure of its own: it computes.
+For every hidden spool: plan → G-code → stand-in → a practised eye's scores with human noise → result, read by
+several makers. The plain habit takes the same scores: the step with the best total, the middle one of a tie. The
+truth is where the exact, noise-free quality of the same aspects peaks. This file holds no figure of its own: it
+computes.
 
     python bench/accuracy.py --seed 1 --spools 20 [--only nozzle_c …] [--json]
 """
@@ -32,11 +33,13 @@ from drumbo.trials.temperature.verdict import AIMS
 
 DECILES = np.arange(0.1, 0.95, 0.1)
 INTERVAL_90 = 1.645
+READERS = 5
+"""Makers who read each print, every one with noise and bias of their own: deciles of twenty errors are mostly luck."""
 
 
 @dataclass
 class Tally:
-    """Signed errors and costs, one entry a spool."""
+    """Signed errors, one entry a reading, and costs, one entry a spool."""
 
     drumbo: list[float]
     habit: list[float]
@@ -118,14 +121,18 @@ def temperature_trial(seed: int, spools: int) -> Tally:
         file = trial.print_file(plan, context)
         thing = melt(printed(file.gcode), spool, digest=crc32(file.gcode.encode()))
         places = trial.piece(plan, context).places
-        scores = eye.look(thing, [(p.low[2], p.high[2]) for p in places], aspects, seed=number)
-        readings = Readings({a: {str(i): int(scores[i, k]) for i in range(len(places))} for k, a in enumerate(aspects)})
-        result = trial.evaluate(plan, readings)
-        total = scores @ weights
-        ties = np.flatnonzero(total >= total.max() - 1e-9)
-        tally.habit.append(places[int(ties[len(ties) // 2])].value - truth)
-        tally.drumbo.append(float(round(result.value)) - truth)
-        tally.inside.append(abs(result.value - truth) <= INTERVAL_90 * result.error)
+        bands = [(p.low[2], p.high[2]) for p in places]
+        for session in range(READERS):
+            scores = eye.look(thing, bands, aspects, seed=number * READERS + session)
+            readings = Readings(
+                {a: {str(i): int(scores[i, k]) for i in range(len(places))} for k, a in enumerate(aspects)}
+            )
+            result = trial.evaluate(plan, readings)
+            total = scores @ weights
+            ties = np.flatnonzero(total >= total.max() - 1e-9)
+            tally.habit.append(places[int(ties[len(ties) // 2])].value - truth)
+            tally.drumbo.append(float(round(result.value)) - truth)
+            tally.inside.append(abs(result.value - truth) <= INTERVAL_90 * result.error)
         tally.grams.append(file.grams)
         tally.minutes.append(file.seconds / 60)
     return tally
