@@ -1,7 +1,7 @@
 """How close Drumbo's results come to the hidden truth of spools, against the plain habit on the same prints.
 
 For every hidden spool: plan → G-code → stand-in → a practised eye's scores with human noise → result, read by
-several makers. The plain habit takes the same scores: the step with the best total, the middle one of a tie. The
+one maker or several. The plain habit takes the same scores: the step with the best total, the middle one of a tie. The
 truth is where the exact, noise-free quality of the same aspects peaks. This file holds no figure of its own: it
 computes.
 
@@ -33,8 +33,6 @@ from drumbo.trials.temperature.verdict import AIMS
 
 DECILES = np.arange(0.1, 0.95, 0.1)
 INTERVAL_90 = 1.645
-READERS = 5
-"""Makers who read each print, every one with noise and bias of their own: deciles of twenty errors are mostly luck."""
 
 
 @dataclass
@@ -106,7 +104,7 @@ def true_best_c(spool: Spool, context: Context, aspects: list[str], weights: np.
     return best(np.arange(coarse - 1, coarse + 1.05, 0.1))
 
 
-def temperature_trial(seed: int, spools: int) -> Tally:
+def temperature_trial(seed: int, spools: int, readers: int) -> Tally:
     tally = Tally([], [], [], [], [])
     trial = kind("temperature")
     for number in range(spools):
@@ -122,8 +120,8 @@ def temperature_trial(seed: int, spools: int) -> Tally:
         thing = melt(printed(file.gcode), spool, digest=crc32(file.gcode.encode()))
         places = trial.piece(plan, context).places
         bands = [(p.low[2], p.high[2]) for p in places]
-        for session in range(READERS):
-            scores = eye.look(thing, bands, aspects, seed=number * READERS + session)
+        for session in range(readers):
+            scores = eye.look(thing, bands, aspects, seed=number * readers + session)
             readings = Readings(
                 {a: {str(i): int(scores[i, k]) for i in range(len(places))} for k, a in enumerate(aspects)}
             )
@@ -138,20 +136,21 @@ def temperature_trial(seed: int, spools: int) -> Tally:
     return tally
 
 
-TRIALS: dict[str, Callable[[int, int], Tally]] = {"nozzle_c": temperature_trial}
+TRIALS: dict[str, Callable[[int, int, int], Tally]] = {"nozzle_c": temperature_trial}
 
 
 @click.command()
 @click.option("--seed", default=1, show_default=True)
 @click.option("--spools", default=20, show_default=True)
+@click.option("--readers", default=1, show_default=True, help="Makers who read each print; more steady the deciles.")
 @click.option("--only", multiple=True, help="A catalogue key; may be given again.")
 @click.option("--json", "as_json", is_flag=True)
-def main(seed: int, spools: int, only: tuple[str, ...], as_json: bool) -> None:
+def main(seed: int, spools: int, readers: int, only: tuple[str, ...], as_json: bool) -> None:
     """Accuracy of every trial against hidden truths."""
     unknown = set(only) - set(TRIALS)
     if unknown:
         raise click.UsageError(f"no benchmark for {', '.join(sorted(unknown))}; there are {', '.join(TRIALS)}")
-    table = {key: TRIALS[key](seed, spools).summary(BY_KEY[key].unit) for key in only or TRIALS}
+    table = {key: TRIALS[key](seed, spools, readers).summary(BY_KEY[key].unit) for key in only or TRIALS}
     if as_json:
         json.dump(table, sys.stdout, indent=2)
         print()

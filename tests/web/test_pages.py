@@ -200,6 +200,25 @@ def test_beyond_this_machine_a_code_is_asked_for(house: Workshop, room: PrintRoo
         assert guest.get("/profiles/").status_code == 200
 
 
+def test_made_up_forms_are_answered_and_change_nothing(
+    client: FlaskClient, house: Workshop, begun: Begun, printed: int
+) -> None:
+    assert client.get("/profiles/new?material_id=abc").status_code == 200
+    assert client.get("/profiles/new?material_id=999").status_code == 404
+    assert client.post("/profiles/new", data={"material_id": "x", "printer_id": "1", "name": "n"}).status_code == 422
+    assert client.post(f"/trials/{printed}/aim", data={}).status_code == 302
+    for typed in ({"aim": "fame"}, {"hot_c": "300"}):
+        assert client.post(f"/trials/{printed}/aim", data=typed).status_code == 409
+    assert (
+        client.post(f"/trials/{printed}/score", data={"aspect": "bridge", "step": "x", "score": "3"}).status_code == 409
+    )
+    assert (
+        client.post(f"/trials/{printed}/stop", data={"back": "//elsewhere"}).headers["Location"].startswith("/trials/")
+    )
+    assert trials.sheet(house, printed).readings.count() == 0
+    assert len(profiles.cards(house)) == 1
+
+
 def test_the_drum_tells_states_by_shape() -> None:
     from drumbo.core.profile import From, Origin, Value, changed, sectors
 

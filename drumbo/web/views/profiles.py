@@ -30,7 +30,7 @@ def new() -> Any:
     problems: dict[str, str] = {}
     if request.method == "POST":
         try:
-            numbers = int(values.get("material_id") or 0), int(values.get("printer_id") or 0)
+            numbers = request.form.get("material_id", 0, int), request.form.get("printer_id", 0, int)
             saved = service.create(workshop(), *numbers, values.get("name", ""))
         except InvalidInput as error:
             problems = error.problems
@@ -38,9 +38,10 @@ def new() -> Any:
             return redirect(url_for("profiles.show", number=saved))
     materials, printers = workshop_service.materials(workshop()), workshop_service.printers(workshop())
     if materials and printers and "name" not in values:
-        values.setdefault("material_id", str(materials[0][0]))
-        values.setdefault("printer_id", str(printers[0][0]))
-        values["name"] = service.suggest_name(workshop(), int(values["material_id"]), int(values["printer_id"]))
+        material = request.args.get("material_id", materials[0][0], int)
+        printer = request.args.get("printer_id", printers[0][0], int)
+        name = service.suggest_name(workshop(), material, printer)
+        values = {"material_id": str(material), "printer_id": str(printer), "name": name}
     page = render_template(
         "profiles/new.html", materials=materials, printers=printers, values=values, problems=problems
     )

@@ -137,7 +137,7 @@ def stop(number: int) -> Any:
     sheet = service.sheet(workshop(), number)
     if sheet.run is not None and sheet.run.running:
         room().stop(sheet.run.id)
-    return redirect(request.form.get("back") or url_for("trials.leaf", number=number, leaf="print"))
+    return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
 
 @pages.get("/trials/<int:number>/progress")
@@ -171,8 +171,8 @@ def _verdict(number: int) -> str:
 
 @pages.post("/trials/<int:number>/aim")
 def aim(number: int) -> Any:
-    ((field, value),) = typed().items()
-    service.set_aim(workshop(), number, field, value)
+    for field, value in typed().items():
+        service.set_aim(workshop(), number, field, value)
     return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
