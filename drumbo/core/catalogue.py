@@ -23,7 +23,8 @@ class Parameter:
     """One line of a profile.
 
     `main` parameters decide their group's state on the drum. `tolerance` is the change, in `unit`, that
-    makes what rests on this parameter doubtful. `rests_on` names parameters by key.
+    makes what rests on this parameter doubtful, or `tolerance_share` of it if that is more. `rests_on` names
+    parameters by key. A parameter of scope "printer" is the printer's own: no profile holds it.
     """
 
     key: str
@@ -35,15 +36,25 @@ class Parameter:
     decimals: int = 0
     main: bool = False
     tolerance: float = 0.0
+    tolerance_share: float = 0.0
     rests_on: tuple[str, ...] = ()
     too_low: str = ""
     too_high: str = ""
     help: str = ""
+    scope: str = "profile"
 
     def show(self, value: float) -> str:
         """The number as it is printed everywhere, without its unit."""
         text = f"{value:.{self.decimals}f}"
         return text.replace("-", "−") if float(text) else text.replace("-", "")
+
+    def show_error(self, error: float) -> str:
+        """A standard error as it is printed after its value: never as less than the last digit shown."""
+        return f"{max(error, 10**-self.decimals):.{self.decimals}f}"
+
+    def moved_too_far(self, before: float, after: float) -> bool:
+        """Whether a change makes what rests on this parameter doubtful."""
+        return abs(after - before) > max(self.tolerance, self.tolerance_share * abs(before)) + 1e-9
 
     def warn(self, value: float) -> str | None:
         """A warning where the value is unusual, else None."""
@@ -81,9 +92,20 @@ PARAMETERS: tuple[Parameter, ...] = (
               help="Bed temperature after the first layer."),
     Parameter("bed_first_c", "Bed, first layer", "°C", "heat", 0, 120,
               too_low="The first layer peels off.", too_high="The foot stays soft and bulges."),
-    Parameter("flow_ratio", "Flow ratio", "", "flow", 0.85, 1.15, 3, main=True, tolerance=0.02, rests_on=_HEAT,
-              too_low="Lines and pin-holes between roads.", too_high="Ridges; parts come out wide.",
+    Parameter("flow_ratio", "Flow ratio", "", "flow", 0.85, 1.15, 3, main=True, tolerance=0.02,
+              rests_on=("nozzle_c", "extruder_steps_mm"), too_low="Lines and pin-holes between roads.",
+              too_high="Ridges; parts come out wide.",
               help="Share of the computed filament that is really fed."),
+    Parameter("flow_outer_share", "Outer-wall flow", "× flow", "flow", 0.9, 1.1, 3, rests_on=("flow_ratio",),
+              too_low="Gaps between outer and inner wall.", too_high="Bulging walls, wide parts.",
+              help="1 feeds outer walls like everything else; set it apart where walls and tops disagree."),
+    Parameter("flow_first_share", "First-layer flow", "× flow", "flow", 0.85, 1.15, 3,
+              too_low="Lines of the first layer part.", too_high="Ridges that the nozzle drags along.",
+              help="1 feeds the first layer like everything else."),
+    Parameter("extruder_steps_mm", "Extruder steps", "steps/mm", "flow", 50, 3000, 1, scope="printer",
+              tolerance_share=0.005, too_low="Too little filament, whatever the profile says.",
+              too_high="Too much filament, whatever the profile says.",
+              help="Motor steps that feed one millimetre of filament. Belongs to the printer, before any flow trial."),
     Parameter("filament_diameter_mm", "Filament diameter", "mm", "flow", 1.5, 3.1, 2,
               help="As measured, or as on the label."),
     Parameter("density_g_cm3", "Density", "g/cm³", "flow", 0.8, 3.0, 2, help="Turns volume into grams and money."),
@@ -118,10 +140,5 @@ BY_KEY: dict[str, Parameter] = {p.key: p for p in PARAMETERS}
 
 
 def in_group(group: str) -> Iterator[Parameter]:
-    """The parameters of one group, in catalogue order."""
-    return (p for p in PARAMETERS if p.group == group)
-
-
-def resting_on(key: str) -> tuple[Parameter, ...]:
-    """The parameters that become doubtful when `key` changes by more than its tolerance."""
-    return tuple(p for p in PARAMETERS if key in p.rests_on)
+    """The parameters of one group that profiles hold, in catalogue order."""
+    return (p for p in PARAMETERS if p.group == group and p.scope == "profile")

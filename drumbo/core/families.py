@@ -43,6 +43,8 @@ class Family:
             "bed_c": self.bed_c,
             "bed_first_c": self.bed_c,
             "flow_ratio": self.flow_ratio,
+            "flow_outer_share": 1.0,
+            "flow_first_share": 1.0,
             "filament_diameter_mm": 1.75,
             "density_g_cm3": self.density_g_cm3,
             "pressure_advance_s": 0.0,

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import Any
 
-from drumbo.core.catalogue import BY_KEY, GROUPS, Group, in_group, resting_on
+from drumbo.core.catalogue import BY_KEY, GROUPS, Group, in_group
 from drumbo.core.families import family
 from drumbo.core.workshop import Material, Printer
 
@@ -38,13 +38,16 @@ class Origin:
 class Value:
     """A number in its parameter's unit, how sure it is (standard error, or None), and its origin.
 
-    `recheck` holds the reason where something it rests on has changed since.
+    `basis` holds what it rests on as that was when the value was found (catalogue key → number); `recheck`
+    holds the reason where that has changed too far since. `still_good` is the maker's note that it holds anyway.
     """
 
     number: float
     origin: Origin
     error: float | None = None
     recheck: str | None = None
+    basis: Mapping[str, float] = field(default_factory=dict)
+    still_good: str = ""
 
     def to_json(self) -> dict[str, Any]:
         """Plain data; `from_json` gives an equal value back."""
@@ -53,6 +56,8 @@ class Value:
             "error": self.error,
             "origin": {"kind": str(self.origin.kind), "note": self.origin.note, "trial": self.origin.trial},
             "recheck": self.recheck,
+            "basis": dict(self.basis),
+            "still_good": self.still_good,
         }
 
     @classmethod
@@ -64,6 +69,8 @@ class Value:
             error=data.get("error"),
             origin=Origin(From(origin["kind"]), origin.get("note", ""), origin.get("trial")),
             recheck=data.get("recheck"),
+            basis={key: float(number) for key, number in data.get("basis", {}).items()},
+            still_good=data.get("still_good", ""),
         )
 
 
@@ -126,23 +133,62 @@ def _into_range(values: dict[str, Value], keys: Iterable[str], low: float, high:
             values[key] = Value(number, origin)
 
 
-def changed(profile: Profile, new: Mapping[str, Value]) -> Profile:
+RELIED_ON = frozenset({From.HAND, From.COPY, From.TRIAL})
+"""Origins that somebody relies on. Starting values and labels need no recheck: nobody has found them good yet."""
+
+
+def changed(profile: Profile, new: Mapping[str, Value], also: Mapping[str, float] | None = None) -> Profile:
     """A new revision with `new` taken in; what rests on a value that moved too far is marked for a recheck.
 
-    Starting values need no recheck: nobody has relied on them yet.
+    A value in `new` without a basis rests on the revision that it makes. A recheck goes away by itself when what
+    the value rests on comes back. `also` are numbers that a profile rests on without holding them: the printer's.
     """
+    outside = also or {}
+    before = {**outside, **profile.numbers()}
     values = {**profile.values, **new}
-    for key, value in new.items():
-        before = profile.values.get(key)
-        if key not in BY_KEY or before is None or abs(value.number - before.number) <= BY_KEY[key].tolerance:
-            continue
-        name, unit = BY_KEY[key].name, BY_KEY[key].unit
-        reason = f"{name} went from {BY_KEY[key].show(before.number)} to {BY_KEY[key].show(value.number)} {unit}"
-        for parameter in resting_on(key):
-            rests = values.get(parameter.key)
-            if rests and parameter.key not in new and rests.origin.kind in {From.TRIAL, From.HAND, From.COPY}:
-                values[parameter.key] = replace(rests, recheck=reason.strip())
+    numbers = {**outside, **{key: value.number for key, value in values.items()}}
+    for key, value in values.items():
+        if key in BY_KEY and value.origin.kind in RELIED_ON:
+            basis = value.basis or _basis(key, numbers if key in new else before)
+            values[key] = replace(value, basis=basis, recheck=_doubt(basis, numbers))
     return replace(profile, values=values)
+
+
+def _basis(key: str, numbers: Mapping[str, float]) -> dict[str, float]:
+    return {rest: numbers[rest] for rest in BY_KEY[key].rests_on if rest in numbers}
+
+
+def _doubt(basis: Mapping[str, float], numbers: Mapping[str, float]) -> str | None:
+    """The reason for a recheck: the first thing that moved too far from where it was."""
+    for key, was in basis.items():
+        parameter = BY_KEY.get(key)
+        if parameter is not None and key in numbers and parameter.moved_too_far(was, numbers[key]):
+            moved = f"{parameter.name} went from {parameter.show(was)} to {parameter.show(numbers[key])}"
+            return f"{moved} {parameter.unit}".strip()
+    return None
+
+
+def resting(value: Value, key: str, numbers: Mapping[str, float]) -> Value:
+    """The value, found while everything else was as in `numbers`."""
+    return replace(value, basis=_basis(key, numbers))
+
+
+def rested(profile: Profile, key: str, was: float) -> Profile:
+    """The same revision, in which all that rests on `key` is known to have been found while that was `was`."""
+    values = {
+        name: replace(value, basis={**value.basis, key: value.basis.get(key, was)})
+        if name in BY_KEY and key in BY_KEY[name].rests_on and value.origin.kind in RELIED_ON
+        else value
+        for name, value in profile.values.items()
+    }
+    return replace(profile, values=values)
+
+
+def still_good(profile: Profile, key: str, note: str, also: Mapping[str, float] | None = None) -> Profile:
+    """A new revision in which the value under `key` holds for what it rests on now. KeyError if there is none."""
+    value = profile.values[key]
+    held = replace(value, basis=_basis(key, {**(also or {}), **profile.numbers()}), recheck=None, still_good=note)
+    return changed(profile, {key: held}, also)
 
 
 def difference(before: Profile, after: Profile) -> tuple[Change, ...]:

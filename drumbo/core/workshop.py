@@ -51,11 +51,16 @@ class Printer:
     accel_mm_s2: float = 2000.0
     junction_mm_s: float = 8.0
     dialect: str = "m900"
+    extruder_steps_mm: float | None = None
     start_gcode: str = START_GCODE
     end_gcode: str = END_GCODE
     link_url: str = ""
     camera_url: str = ""
     notes: str = ""
+
+    def numbers(self) -> dict[str, float]:
+        """Catalogue key → number, for what is the printer's own and known."""
+        return {} if self.extruder_steps_mm is None else {"extruder_steps_mm": self.extruder_steps_mm}
 
     @property
     def bed_low(self) -> tuple[float, float]:
@@ -138,6 +143,8 @@ PRINTER_FIELDS: tuple[Field, ...] = (
     Field("junction_mm_s", "Junction speed", "mm/s", low=0.1, high=100,
           help="The speed change the printer may make at once."),
     Field("dialect", "Words it understands", kind="choice", choices=tuple((d.key, d.name) for d in DIALECTS)),
+    Field("extruder_steps_mm", "Extruder steps", "steps/mm", low=1, high=20_000, required=False,
+          help="As the firmware reports it (M92 or M503), if you know it. Files then set it, so that it is certain."),
     Field("link_url", "Link", kind="text", required=False,
           help="A serial port like /dev/ttyUSB0, or socket://address:port."),
     Field("camera_url", "Camera", kind="text", required=False, help="http://address:port of a stand-in's camera."),

@@ -5,10 +5,9 @@ Every aspect is taken to get worse below some value and above some other:
     score(x) = 4 · σ((x − a)/s) · σ((b − x)/t) + bias,  σ(u) = 1/(1 + e^−u)
 
 with either shoulder often far outside of the sweep, so that an aspect may only rise, only fall, or stay level.
-A look scatters by `LOOK_SD`, is rounded to a whole score, and is plainly wrong once in `1/SLIP`. Many such curves
-are drawn evenly from what is plausible, weighed by how likely each makes the scores that were given, and drawn
-again by that weight (importance resampling). Their weighted sum is the quality; where each sum peaks, and how
-that scatters, is the answer with its error.
+How a person scores is told in `ordinal`. Many such curves are drawn evenly from what is plausible, weighed by how
+likely each makes the scores that were given, and drawn again by that weight (importance resampling). Their weighted
+sum is the quality; where each sum peaks, and how that scatters, is the answer with its error.
 """
 
 from __future__ import annotations
@@ -18,14 +17,13 @@ from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtr, ndtri
+from scipy.special import ndtri
 from scipy.stats import qmc
+
+from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD, log_likelihood, pick
 
 Floats = NDArray[np.float64]
 
-LOOK_SD = 0.5
-BIAS_SD = 0.35
-SLIP = 0.05
 APART = 1.75
 """A score further than this from its curve is more likely a slip than scatter: 3.5 times `LOOK_SD`."""
 SHOULDER = (-0.6, 1.1)
@@ -87,7 +85,7 @@ def fit_quality(x: Floats, scores: Floats, weights: Floats, *, seed: int = 0) ->
     mean = total.mean(axis=0)
     peaks = _peaks(grid, total)
     scatter = 25 * LOOK_SD * float(np.sqrt((weights**2).sum()))
-    low, high = _as_good(grid, mean, 0.5 * scatter)
+    low, high = as_good(grid, mean, 0.5 * scatter)
     # A peak at the border of the sweep is told from the share of draws that still rise there.
     leans = float(np.mean(total.argmax(axis=1) >= GRID - 2) - np.mean(total.argmax(axis=1) <= 1))
     return Quality(
@@ -131,12 +129,7 @@ def _curves(table: Floats, at: Floats) -> Floats:
 def _draw(at: Floats, scores: Floats, rng: np.random.Generator) -> Floats:
     """(DRAWS, 5) curves, drawn by how likely each makes these whole scores."""
     table = _plausible()
-    expected = _curves(table, at)
-    above = np.where(scores < 4, ndtr((scores + 0.5 - expected) / LOOK_SD), 1.0)
-    below = np.where(scores > 0, ndtr((scores - 0.5 - expected) / LOOK_SD), 0.0)
-    likely = np.log((1 - SLIP) * (above - below) + SLIP / 5).sum(axis=1)
-    weight = np.exp(likely - likely.max())
-    return np.asarray(table[rng.choice(len(table), DRAWS, p=weight / weight.sum())])
+    return np.asarray(table[pick(log_likelihood(scores, _curves(table, at)), DRAWS, rng)])
 
 
 def _points(scores: Floats, weights: Floats) -> Floats:
@@ -153,7 +146,7 @@ def _peaks(grid: Floats, draws: Floats) -> Floats:
     return np.asarray((near * grid).sum(axis=1) / near.sum(axis=1))
 
 
-def _as_good(grid: Floats, mean: Floats, within: float) -> tuple[float, float]:
+def as_good(grid: Floats, mean: Floats, within: float) -> tuple[float, float]:
     """The stretch around the peak that is no more than `within` below it."""
     top = int(mean.argmax())
     good = mean >= mean[top] - within

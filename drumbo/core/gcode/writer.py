@@ -74,6 +74,8 @@ def _opening(path: Toolpath, job: Job) -> list[str]:
     lines += ["G21", "G90", "M83", "M220 S100", "M221 S100", "M107", f"M204 S{path.accel_mm_s2:g}"]
     if words.pressure_advance:
         lines.append(words.pressure_advance.format(value=job.pressure_advance_s))
+    if words.extruder_steps and job.printer.extruder_steps_mm:
+        lines.append(words.extruder_steps.format(value=job.printer.extruder_steps_mm))
     lines += [f"M190 S{job.bed_first_c:g}", f"M109 S{job.nozzle_first_c:g}", "G92 E0"]
     lines += [f"G0 Z{z:g} F600", f"G0 X{x:g} Y{y:g} F6000"]
     return lines

@@ -1,36 +1,52 @@
-"""A piece seen from the front, as paths for a page: one path a look, in millimetres, y downwards."""
+"""A piece seen from where it is read, as paths for a page: one path a look, in millimetres, y downwards."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
-from drumbo.core.piece.piece import Piece, Place
+from manifold3d import CrossSection
+
+from drumbo.core.piece.piece import Jaw, Part, Piece, Place
 
 
 @dataclass(frozen=True, slots=True)
 class Drawing:
-    """`paths` are (look, SVG path data) from back to front; x runs from 0 to `width`, y from 0 to `height`."""
+    """`paths` are (look, SVG path data) from back to front; x runs from 0 to `width`, y from 0 to `height`.
+
+    Piece coordinates (u to the right, v up) are drawn at (u − `left`, `top` − v); v is z from the front, y from
+    above. `view` is "front" or "top".
+    """
 
     width: float
     height: float
     left: float
+    top: float
+    view: str
     paths: tuple[tuple[str, str], ...]
     places: tuple[Place, ...]
+    jaws: tuple[Jaw, ...] = ()
 
 
-def draw_front(piece: Piece) -> Drawing:
-    """The piece from the front, parts painted in the order in which it lists them."""
-    x0, _, _, x1, _, z1 = piece.solid.bounding_box()
+def draw(piece: Piece) -> Drawing:
+    """The piece from the side that it is read from, parts painted in the order in which it lists them."""
+    x0, y0, _, x1, y1, z1 = piece.solid.bounding_box()
+    low, top = (0.0, z1) if piece.view == "front" else (y0, y1)
     shapes: dict[str, list[str]] = {}
     for part in piece.parts:
-        outline = part.solid.rotate((-90, 0, 0)).project()
-        for ring in outline.to_polygons():
-            steps = "L".join(f"{x - x0:.2f} {z1 - z:.2f}" for x, z in ring)
+        for ring in _outline(part, piece.view).to_polygons():
+            steps = "L".join(f"{u - x0:.2f} {top - v:.2f}" for u, v in ring)
             shapes.setdefault(part.look, []).append(f"M{steps}Z")
     return Drawing(
         width=x1 - x0,
-        height=z1,
+        height=top - low,
         left=x0,
+        top=top,
+        view=piece.view,
         paths=tuple((look, "".join(rings)) for look, rings in shapes.items()),
         places=piece.places,
+        jaws=piece.jaws,
     )
+
+
+def _outline(part: Part, view: str) -> CrossSection:
+    return (part.solid.rotate((-90, 0, 0)) if view == "front" else part.solid).project()

@@ -1,7 +1,18 @@
 """From a solid to roads: slices, walls, tops, bridges, infill, travels, and the events between them."""
 
-from drumbo.core.toolpath.build import Override, build
+from drumbo.core.toolpath.build import Override, Stroke, Zone, build
 from drumbo.core.toolpath.columns import Event, Role, Toolpath, path_motion
 from drumbo.core.toolpath.settings import PrintSettings, settings_for
 
-__all__ = ["Event", "Override", "PrintSettings", "Role", "Toolpath", "build", "path_motion", "settings_for"]
+__all__ = [
+    "Event",
+    "Override",
+    "PrintSettings",
+    "Role",
+    "Stroke",
+    "Toolpath",
+    "Zone",
+    "build",
+    "path_motion",
+    "settings_for",
+]

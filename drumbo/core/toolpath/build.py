@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -15,7 +15,7 @@ from drumbo.core.toolpath.columns import Role, Set, Toolpath, path_motion
 from drumbo.core.toolpath.hatch import hatch
 from drumbo.core.toolpath.pen import Pen
 from drumbo.core.toolpath.plane import closed_from_rear, edges_of, inside, nearest_chain, subdivide
-from drumbo.core.toolpath.regions import LayerPlan, grow, plan_layers
+from drumbo.core.toolpath.regions import LayerPlan, grow, layer_at, plan_layers
 from drumbo.core.toolpath.settings import PrintSettings
 
 Floats = NDArray[np.float64]
@@ -28,6 +28,33 @@ class Override:
     z_mm: float
     nozzle_c: float
     label: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Zone:
+    """A box of the piece, mm, in which islands are drawn with changed settings (fields of `PrintSettings`)."""
+
+    low: tuple[float, float, float]
+    high: tuple[float, float, float]
+    settings: Mapping[str, float]
+    label: str = ""
+
+    def holds(self, x: float, y: float, z: float) -> bool:
+        """Whether a point lies in the box; its lower faces belong to it."""
+        point = zip(self.low, (x, y, z), self.high, strict=True)
+        return all(low - 1e-6 <= value < high - 1e-6 for low, value, high in point)
+
+
+@dataclass(frozen=True, slots=True)
+class Stroke:
+    """A road that the piece is by nature, drawn as it is: points (k, 2), mm, in piece coordinates.
+
+    `settings` are its own, or None for the piece's.
+    """
+
+    points: Floats
+    role: Role = Role.OUTER
+    settings: PrintSettings | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,11 +72,17 @@ def build(
     middle: tuple[float, float],
     purge_from: tuple[float, float],
     overrides: Sequence[Override] = (),
+    zones: Sequence[Zone] = (),
+    strokes: Mapping[int, Sequence[Stroke]] | None = None,
 ) -> Toolpath:
     """The toolpath of a solid that stands on z = 0 around x = y = 0, printed at `middle` on the bed.
 
-    Overrides take hold exactly between two layers. The purge line starts at `purge_from`.
+    Overrides take hold exactly between two layers; an island whose middle lies in a zone takes that zone's
+    settings, and the next one outside has the piece's again. Strokes are drawn after what the solid has on their
+    layer (counted from 0), or on layers above it. The purge line starts at `purge_from`.
     """
+    drawn = dict(strokes or {})
+    special = [(zone, replace(settings, **zone.settings)) for zone in zones]  # type: ignore[arg-type]
     pen = Pen(settings, offset=middle, start=purge_from)
     pending = sorted(overrides, key=lambda o: o.z_mm)
     for layer in plan_layers(solid, settings):
@@ -62,7 +95,13 @@ def build(
         if layer.index == 0:
             _purge(pen, purge_from, middle)
             _skirt(pen, layer, settings)
-        _layer(pen, layer, settings)
+        _layer(pen, layer, settings, special)
+        _draw_strokes(pen, drawn.pop(layer.index, ()), settings)
+        pen.use(settings)
+    for index in sorted(drawn):
+        pen.begin_layer(index, *layer_at(index, settings))
+        pen.fan(settings.fan_on_layer(index))
+        _draw_strokes(pen, drawn[index], settings)
     return _slow_small_layers(pen.finish(), settings)
 
 
@@ -79,7 +118,9 @@ def _skirt(pen: Pen, layer: LayerPlan, settings: PrintSettings) -> None:
             pen.draw(closed_from_rear(ring), Role.SKIRT, None)
 
 
-def _layer(pen: Pen, layer: LayerPlan, settings: PrintSettings) -> None:
+def _layer(
+    pen: Pen, layer: LayerPlan, settings: PrintSettings, special: Sequence[tuple[Zone, PrintSettings]] = ()
+) -> None:
     """Islands one after the other, nearest first; in each inner walls, outer wall, then what fills it."""
     walls = [
         _Road(np.asarray(ring), Role.OUTER if k == 0 else Role.INNER)
@@ -94,11 +135,22 @@ def _layer(pen: Pen, layer: LayerPlan, settings: PrintSettings) -> None:
         here = pen.at
         island = min(left, key=lambda i: (middles[i][0] - here[0]) ** 2 + (middles[i][1] - here[1]) ** 2)
         left.remove(island)
+        x, y = middles[island]
+        zone, chosen = next((z for z in special if z[0].holds(x, y, layer.bottom)), (None, settings))
+        pen.use(chosen)
+        if zone is not None:
+            pen.event(Set.NOTE, text=f"step {zone.label}")
         for road, home in zip(walls, homes, strict=False):
             if home == island:
                 _wall(pen, road, layer, layer.islands[island])
         inner = [road for road, home in zip(fills, homes[len(walls) :], strict=True) if home == island]
         _fill(pen, inner, layer.islands[island], settings)
+
+
+def _draw_strokes(pen: Pen, strokes: Sequence[Stroke], settings: PrintSettings) -> None:
+    for stroke in strokes:
+        pen.use(stroke.settings or settings)
+        pen.draw(stroke.points, stroke.role, None)
 
 
 def _homes(roads: Sequence[_Road], islands: Sequence[Floats]) -> NDArray[np.int64]:

@@ -33,11 +33,17 @@ class Pen:
         self._height = settings.first_layer_mm
         self._fan = 0.0
         self._layer_fan = 0.0
-        self._pulled = False
+        self._pulled = 0.0
         self._new_layer = True
         self._start = (start[0], start[1], ABOVE_MM)
         self.at: tuple[float, float] = (start[0] - offset[0], start[1] - offset[1])
         self._speeds: dict[tuple[Role, bool, float], float] = {}
+
+    def use(self, settings: PrintSettings) -> None:
+        """The roads that follow are drawn with these settings."""
+        if settings is not self._settings:
+            self._settings = settings
+            self._speeds = {}
 
     def begin_layer(self, index: int, bottom: float, height: float) -> None:
         """The roads that follow lie on this layer."""
@@ -65,7 +71,7 @@ class Pen:
         bridging = role == Role.BRIDGE and self._layer >= self._settings.fan_off_layers
         self._blow(max(self._settings.fan_bridge, self._layer_fan) if bridging else self._layer_fan)
         s = self._settings
-        feed = s.road_area(self._height) * s.flow_ratio / s.filament_area
+        feed = s.road_area(self._height) * s.flow_of(role, self._layer) / s.filament_area
         self._grow(len(points))
         row = (self._z + self._lift, feed, self._speed(role), float(role), float(self._layer), self._height)
         self._count = lay_rows(self._table, self._count, points, self._offset[0], self._offset[1], row)
@@ -78,7 +84,8 @@ class Pen:
             speed = s.speeds[role]
             if self._layer == 0 and role != Role.PURGE:
                 speed = min(speed, s.first_layer_speed)
-            self._speeds[key] = min(speed, s.max_flow_mm3_s / (s.road_area(self._height) * s.flow_ratio))
+            flow = s.road_area(self._height) * s.flow_of(role, self._layer)
+            self._speeds[key] = min(speed, s.max_flow_mm3_s / flow)
         return self._speeds[key]
 
     def _travel(self, x: float, y: float, island: Floats | None) -> None:
@@ -99,25 +106,25 @@ class Pen:
 
     def _must_pull(self, x: float, y: float, way: float, island: Floats | None) -> bool:
         s = self._settings
-        if self._count == 0 or s.retraction_mm <= 0 or way < s.min_travel_mm or self._pulled:
+        if self._count == 0 or s.retraction_mm <= 0 or way < s.min_travel_mm or self._pulled > 0:
             return False
         if island is None or way > s.long_travel_mm:
             return True
         return bool(crosses(self.at[0], self.at[1], x, y, island))
 
     def _pull(self) -> None:
-        self._filament(-self._settings.retraction_mm, Role.RETRACT)
+        self._pulled = self._settings.retraction_mm
+        self._filament(-self._pulled, Role.RETRACT)
         if self._settings.z_hop_mm:
             self._lift = self._settings.z_hop_mm
             self._move(*self.at, 0.0, min(20.0, self._settings.speeds[Role.TRAVEL]), Role.TRAVEL)
-        self._pulled = True
 
     def _push(self) -> None:
         if self._lift:
             self._lift = 0.0
             self._move(*self.at, 0.0, min(20.0, self._settings.speeds[Role.TRAVEL]), Role.TRAVEL)
-        self._filament(self._settings.retraction_mm, Role.RESTART)
-        self._pulled = False
+        self._filament(self._pulled, Role.RESTART)
+        self._pulled = 0.0
 
     def _filament(self, length: float, role: Role) -> None:
         self._move(*self.at, length, self._settings.retraction_speed, role)

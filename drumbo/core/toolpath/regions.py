@@ -53,6 +53,13 @@ def layer_heights(height_mm: float, settings: PrintSettings) -> Iterator[tuple[f
         height = settings.layer_mm
 
 
+def layer_at(index: int, settings: PrintSettings) -> tuple[float, float]:
+    """(bottom, height) of one layer counted from 0, mm."""
+    if index == 0:
+        return 0.0, settings.first_layer_mm
+    return round(settings.first_layer_mm + (index - 1) * settings.layer_mm, 6), settings.layer_mm
+
+
 def grow(section: CrossSection, by_mm: float) -> CrossSection:
     """The section, its edge moved outwards; corners stay sharp."""
     return section.offset(by_mm, JoinType.Miter, 2.0)

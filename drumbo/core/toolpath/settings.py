@@ -21,6 +21,7 @@ _SPEEDS = {
     Role.BRIDGE: 30.0,
     Role.OVERHANG: 25.0,
 }
+_OUTSIDE = frozenset({Role.OUTER, Role.OVERHANG})
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +43,8 @@ class PrintSettings:
     skirt_gap_mm: float = 4.0
     long_travel_mm: float = 20.0
     flow_ratio: float = 1.0
+    flow_outer_share: float = 1.0
+    flow_first_share: float = 1.0
     filament_mm: float = 1.75
     max_flow_mm3_s: float = 12.0
     retraction_mm: float = 0.8
@@ -70,6 +73,11 @@ class PrintSettings:
         """
         return self.road_area(height_mm) / height_mm
 
+    def flow_of(self, role: Role, layer: int) -> float:
+        """The flow ratio of a road: outer walls and the first layer may have their own share of it."""
+        outer = self.flow_outer_share if role in _OUTSIDE else 1.0
+        return self.flow_ratio * outer * (self.flow_first_share if layer == 0 else 1.0)
+
     @property
     def filament_area(self) -> float:
         """Cross-section of the filament, mm²."""
@@ -97,6 +105,8 @@ def settings_for(numbers: Mapping[str, float], printer: Printer) -> PrintSetting
         accel_mm_s2=printer.accel_mm_s2,
         junction_mm_s=printer.junction_mm_s,
         flow_ratio=numbers["flow_ratio"],
+        flow_outer_share=numbers.get("flow_outer_share", 1.0),
+        flow_first_share=numbers.get("flow_first_share", 1.0),
         filament_mm=numbers["filament_diameter_mm"],
         max_flow_mm3_s=numbers["max_flow_mm3_s"],
         retraction_mm=numbers["retraction_mm"],

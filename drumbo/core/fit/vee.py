@@ -1,0 +1,119 @@
+"""From scores of gaps and of ridges at the steps of a flow sweep to the flow at which a surface just closes.
+
+Below the right flow gaps open, above it ridges rise; each is seen as a fall of its own score from full marks:
+
+    gaps(x)   = 4 / (1 + (max(0, 1 − x/x*) / g)^p) + bias
+    ridges(x) = 4 / (1 + (max(0, x/x* − 1) / r)^q) + bias
+
+`g` and `r` are the departures that halve a score. Both falls begin at the same x*, so that all scores tell where it
+is. Many such pairs are drawn evenly from what is plausible and weighed by how likely each makes the scores given.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import ndtri
+from scipy.stats import qmc
+
+from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD, log_likelihood, pick
+
+Floats = NDArray[np.float64]
+
+BEYOND = 2.0
+"""How many steps beyond either end of the sweep the answer may lie."""
+HALF_GAP = (0.008, 0.09)
+"""Departure from the right flow at which open gaps halve their score, as a share."""
+RIDGE_PER_GAP = (0.9, 2.2)
+"""Ridges are seen and felt a little later than gaps."""
+POWERS = (0.8, 2.5)
+PAIRS_LOG2, DRAWS, GRID = 15, 2000, 161
+FLAT = 0.9
+"""Below so many whole scores between the best and the worst step, the steps cannot be told apart."""
+
+
+@dataclass(frozen=True, slots=True)
+class Vee:
+    """`best` ± `error` is the flow at which the surface closes. `x` (g,) with `mean` and `sd` 0..100 is the sum of
+    both scores as it was found. `edge` is −1 or +1 where the best lies at or beyond the low or high end, else 0.
+    `flat` where no difference can be told. `misfit` is the scatter against what is usual.
+    """
+
+    best: float
+    error: float
+    x: Floats
+    mean: Floats
+    sd: Floats
+    edge: int
+    flat: bool
+    misfit: float
+
+
+def fit_vee(x: Floats, gaps: Floats, ridges: Floats, *, known: tuple[float, float] | None = None, seed: int = 0) -> Vee:
+    """Fit scores (n,) 0..4, NaN where nobody looked, at rising flow ratios x (n,).
+
+    `known` is what an earlier sweep says: a flow and its standard error. Needs three steps at which something was
+    scored; ValueError otherwise.
+    """
+    x = np.asarray(x, float)
+    seen_gaps, seen_ridges = np.isfinite(gaps), np.isfinite(ridges)
+    if (seen_gaps | seen_ridges).sum() < 3:
+        raise ValueError("a fit needs scores at three steps")
+    step = float(np.diff(x).mean())
+    low, high = x[0] - BEYOND * step, x[-1] + BEYOND * step
+    table = _plausible().copy()
+    table[:, 0] = low + (high - low) * table[:, 0]
+    likely = np.zeros(len(table))
+    for scores, seen, side in ((gaps, seen_gaps, -1), (ridges, seen_ridges, 1)):
+        if seen.any():
+            likely += log_likelihood(scores[seen], _fall(table, x[seen], side))
+    if known is not None:
+        likely -= 0.5 * ((table[:, 0] - known[0]) / known[1]) ** 2
+    rng = np.random.default_rng(seed)
+    drawn = table[pick(likely, DRAWS, rng)]
+    grid = np.linspace(x[0], x[-1], GRID)
+    sums = 12.5 * (_fall(drawn, grid, -1) + _fall(drawn, grid, 1))
+    best, error = float(drawn[:, 0].mean()), float(drawn[:, 0].std())
+    outside = float(np.mean(drawn[:, 0] > x[-1] - 0.25 * step) - np.mean(drawn[:, 0] < x[0] + 0.25 * step))
+    rests = np.concatenate([
+        scores[seen] - _fall(drawn, x[seen], side).mean(axis=0)
+        for scores, seen, side in ((gaps, seen_gaps, -1), (ridges, seen_ridges, 1))
+    ])  # fmt: skip
+    spans = [float(np.ptp(scores[seen])) for scores, seen in ((gaps, seen_gaps), (ridges, seen_ridges)) if seen.any()]
+    return Vee(
+        best=best,
+        error=error,
+        x=grid,
+        mean=sums.mean(axis=0),
+        sd=sums.std(axis=0),
+        edge=int(np.sign(outside)) if abs(outside) > 0.4 else 0,
+        flat=max(spans) < FLAT,
+        misfit=float(np.sqrt(np.mean(rests**2)) / LOOK_SD),
+    )
+
+
+@cache
+def _plausible() -> Floats:
+    """(m, 7) pairs spread evenly: place 0..1, halves, powers and biases of gaps and ridges."""
+    even = qmc.Sobol(7, seed=1).random_base2(PAIRS_LOG2)
+    table = np.empty_like(even)
+    table[:, 0] = even[:, 0]
+    for column, (least, most) in zip((1, 2, 3, 4), (HALF_GAP, RIDGE_PER_GAP, POWERS, POWERS), strict=True):
+        table[:, column] = least * (most / least) ** even[:, column]
+    table[:, 2] *= table[:, 1]
+    table[:, 5:] = BIAS_SD * ndtri(np.clip(even[:, 5:], 1e-4, 1 - 1e-4))
+    return np.asarray(table)
+
+
+def _fall(table: Floats, at: Floats, side: int) -> Floats:
+    """(m, n) scores of pairs (m, 7) at flows (n,): of gaps for side −1, of ridges for side +1."""
+    which = 0 if side < 0 else 1
+    away = np.clip(side * (at[None, :] / table[:, 0:1] - 1.0), 0.0, None)
+    ratio = away / table[:, 1 + which, None]
+    # exp(p·log(r)) is what r**p computes, at half the cost for a whole table; a departure of 0 leaves full marks.
+    with np.errstate(divide="ignore"):
+        fallen = np.exp(table[:, 3 + which, None] * np.log(ratio))
+    return np.asarray(np.clip(4.0 / (1.0 + fallen) + table[:, 5 + which, None], 0.0, 4.0))
