@@ -10,12 +10,17 @@ from collections.abc import Callable, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from drumbo.standins.filament.physics import openness, ridging
 from drumbo.standins.filament.printing import PrintedObject
+from drumbo.standins.tools import Jaws, measure
 
 Floats = NDArray[np.float64]
 Mask = NDArray[np.bool_]
+Box = tuple[tuple[float, float, float], tuple[float, float, float]]
+"""Lowest and highest corner of what belongs to a step, mm on the bed."""
 
 LOOK_NOISE, SESSION_BIAS, WRONG_LOOKS = 0.45, 0.3, 1 / 30
+MISREAD = 1 / 200
 
 
 def _bridge(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
@@ -58,6 +63,28 @@ def _bond(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
     return 4.0 / (1.0 + np.exp(-(share - 0.5) / 0.13))
 
 
+def _gaps(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
+    """Lines and pin-holes between the roads of a top: 3 % of it open is plain to see."""
+    fill = _top_fill(thing, band)
+    return 4.0 * _falls(float(openness(fill).mean()), 0.03, 1.3) if len(fill) else 0.0
+
+
+def _ridges(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
+    """Ridges between the roads of a top: 4 % too much is plain to feel."""
+    fill = _top_fill(thing, band)
+    return 4.0 * _falls(float(ridging(fill).mean()), 0.04, 1.3) if len(fill) else 4.0
+
+
+def _top_fill(thing: PrintedObject, band: Mask) -> Floats:
+    """How full the roads seen from above lie, away from where they run into a wall."""
+    pitch = thing.geometry.pitch_mm
+    seen = band & thing.geometry.bare & np.isfinite(pitch)
+    if not seen.any():
+        return np.empty(0)
+    usual = np.median(pitch[seen])
+    return thing.fill[seen & (np.abs(pitch - usual) < 0.1 * usual)]
+
+
 def _falls(measure: float, half: float, steep: float) -> float:
     return float(1.0 / (1.0 + (max(measure, 0.0) / half) ** steep))
 
@@ -68,31 +95,48 @@ ASPECTS: dict[str, Callable[[PrintedObject, Mask, Mask], float]] = {
     "strings": _strings,
     "surface": _surface,
     "bond": _bond,
+    "gaps": _gaps,
+    "ridges": _ridges,
 }
 
 
-def exact_scores(
-    thing: PrintedObject, bands: Sequence[tuple[float, float]], aspects: Sequence[str]
-) -> NDArray[np.float64]:
-    """(bands, aspects) scores 0..4 without any noise. Bands are (z from, z to) in mm on the object."""
-    z, travel_z = thing.geometry.z, thing.geometry.travel_z
-    scores = np.empty((len(bands), len(aspects)))
-    for row, (low, high) in enumerate(bands):
-        band = (z > low + 1e-6) & (z <= high + 1e-6)
-        travels = (travel_z > low + 1e-6) & (travel_z <= high + 1e-6)
+def exact_scores(thing: PrintedObject, boxes: Sequence[Box], aspects: Sequence[str]) -> NDArray[np.float64]:
+    """(boxes, aspects) scores 0..4 without any noise."""
+    shape = thing.geometry
+    middle = np.column_stack([(shape.a + shape.b) / 2, shape.z])
+    travel = np.column_stack([(shape.travel_a + shape.travel_b) / 2, shape.travel_z])
+    scores = np.empty((len(boxes), len(aspects)))
+    for row, box in enumerate(boxes):
+        band, travels = _within(middle, box), _within(travel, box)
         for column, aspect in enumerate(aspects):
             scores[row, column] = ASPECTS[aspect](thing, band, travels) if band.any() else 0.0
     return 4.0 - (4.0 - scores) * thing.hides
 
 
-def look(
-    thing: PrintedObject, bands: Sequence[tuple[float, float]], aspects: Sequence[str], seed: int
-) -> NDArray[np.int64]:
-    """(bands, aspects) whole scores 0..4 as a person gives them: noise per look, a bias per aspect, slips."""
+def _within(points: Floats, box: Box) -> Mask:
+    """A road's z is its top, so a box holds what ends above its lower face and not above its upper one."""
+    low, high = np.array(box[0]) + 1e-6, np.array(box[1]) + 1e-6
+    return np.asarray(((points > low) & (points <= high)).all(axis=1))
+
+
+def look(thing: PrintedObject, boxes: Sequence[Box], aspects: Sequence[str], seed: int) -> NDArray[np.int64]:
+    """(boxes, aspects) whole scores 0..4 as a person gives them: noise per look, a bias per aspect, slips."""
     rng = np.random.default_rng([seed, thing.digest])
-    scores = exact_scores(thing, bands, aspects)
+    scores = exact_scores(thing, boxes, aspects)
     scores = scores + rng.normal(0, SESSION_BIAS, scores.shape[1])[None, :]
     scores = scores + rng.normal(0, LOOK_NOISE, scores.shape)
     slips = rng.random(scores.shape) < WRONG_LOOKS
     scores = np.where(slips, scores + rng.choice([-2, -1, 1, 2], scores.shape), scores)
     return np.clip(np.rint(scores), 0, 4).astype(np.int64)
+
+
+def measure_all(thing: PrintedObject, places: Sequence[Jaws], seed: int) -> list[float]:
+    """What a person reads off the tool at every place; once in two hundred a digit is misread."""
+    rng = np.random.default_rng([seed, thing.digest, 2])
+    return [_read_off(measure(thing, jaws, rng), rng) for jaws in places]
+
+
+def _read_off(number: float, rng: np.random.Generator) -> float:
+    if rng.random() >= MISREAD:
+        return number
+    return round(number + float(rng.choice([-0.3, -0.1, 0.1, 0.3])), 2)

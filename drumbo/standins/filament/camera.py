@@ -27,13 +27,16 @@ _PLATE = np.array([58.0, 55.0, 60.0])
 
 @dataclass(frozen=True, slots=True)
 class Frame:
-    """What the picture shows: bed x of its left edge, z of its lower edge, both in mm, and its scale."""
+    """What the picture shows: bed x of its left edge, z (from the front) or bed y (from above) of its lower edge, both
+    in mm, and its scale.
+    """
 
     left_mm: float
     bottom_mm: float
     px_per_mm: float
     width: int
     height: int
+    view: str = "front"
 
 
 def frame_of(thing: PrintedObject, px_per_mm: float) -> Frame:
@@ -57,11 +60,16 @@ def front_picture(thing: PrintedObject, colour_hex: str = "#b9b1a2", px_per_mm: 
     image = Image.fromarray(np.clip(picture, 0, 255).astype(np.uint8))
     image = _strings(image, thing, frame, depth, colour_hex, rng)
     image = image.filter(ImageFilter.GaussianBlur(px_per_mm * 0.03))
+    return png(image, px_per_mm), frame
+
+
+def png(image: Image.Image, px_per_mm: float) -> bytes:
+    """The picture as a PNG that says its scale."""
     note = PngImagePlugin.PngInfo()
     note.add_text("mm_per_px", f"{1 / px_per_mm:.6f}")
     out = io.BytesIO()
     image.save(out, "PNG", pnginfo=note)
-    return out.getvalue(), frame
+    return out.getvalue()
 
 
 def _splat(thing: PrintedObject, frame: Frame, rng: np.random.Generator) -> tuple[Floats, Any, Any]:
@@ -119,7 +127,7 @@ def _shade(
     thing: PrintedObject, depth: Floats, owner: Any, across: Floats, colour_hex: str, rng: np.random.Generator
 ) -> Floats:
     """Colour (h, w, 3): light from the upper left, rounded layers, edges of depth in shadow, sheen and scorch."""
-    base = _rgb(colour_hex)
+    base = rgb(colour_hex)
     index = np.maximum(owner, 0)
     flat = np.where(np.isfinite(depth), depth, np.nanmax(np.where(np.isfinite(depth), depth, np.nan)))
     slope = np.clip(np.gradient(flat, axis=1) * 4.0, -2.5, 2.5)
@@ -141,7 +149,8 @@ def _shade(
     return np.asarray(colour * tone[..., None] + 150.0 * (shine * shadow)[..., None])
 
 
-def _rgb(colour_hex: str) -> Floats:
+def rgb(colour_hex: str) -> Floats:
+    """(3,) 0..255 of a colour like #8b2252."""
     return np.array([int(colour_hex[i : i + 2], 16) for i in (1, 3, 5)], float)
 
 
@@ -149,7 +158,7 @@ def _background(frame: Frame, colour_hex: str) -> Floats:
     """A card behind the bed: dark behind pale filament, pale behind dark, so that threads show."""
     picture = np.empty((frame.height, frame.width, 3))
     fade = np.linspace(1.08, 0.9, frame.height)[:, None, None]
-    picture[:] = (_DARK_CARD if _rgb(colour_hex).mean() > 110 else _LIGHT_CARD) * fade
+    picture[:] = (_DARK_CARD if rgb(colour_hex).mean() > 110 else _LIGHT_CARD) * fade
     plate = round(-frame.bottom_mm * frame.px_per_mm)
     picture[frame.height - plate :] = _PLATE * np.linspace(1.15, 0.8, plate)[:, None, None]
     return picture
@@ -180,5 +189,5 @@ def _strings(
         for k in range(len(steps) - 1):
             if clear[k] or clear[k + 1]:
                 draw.line([(x[k], y[k]), (x[k + 1], y[k + 1])], fill=strength, width=1 if thick[i] < 0.12 else 2)
-    red, green, blue = (int(v) for v in _rgb(colour_hex) * 0.8 + 45)
+    red, green, blue = (int(v) for v in rgb(colour_hex) * 0.8 + 45)
     return Image.composite(Image.new("RGB", image.size, (red, green, blue)), image, mask)

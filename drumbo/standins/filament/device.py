@@ -13,8 +13,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from zlib import crc32
 
+from drumbo.standins.filament.geometry import geometry
 from drumbo.standins.filament.interpreter import Machine
-from drumbo.standins.filament.printing import PrintedObject, geometry, melt
+from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import draw_spool
 
 BUFFER_MOVES = 16

@@ -14,7 +14,9 @@ from dataclasses import dataclass, field
 _WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
 _COMMENT = re.compile(r"\([^)]*\)")
 
-MOVE_COLUMNS = ("x", "y", "z", "e", "feed", "fan", "flow_factor", "accel", "nozzle_target", "wait_s")
+MOVE_COLUMNS = (
+    "x", "y", "z", "e", "feed", "fan", "flow_factor", "feed_factor", "accel", "nozzle_target", "wait_s",
+)  # fmt: skip
 
 
 @dataclass
@@ -45,7 +47,10 @@ class Heater:
 
 @dataclass
 class Machine:
-    """State of the printer, and a log of every move since the last start, one column a fact."""
+    """State of the printer, and a log of every move since the last start, one column a fact.
+
+    `steps_mm` is what the firmware believes a millimetre of filament takes, `true_steps_mm` what it takes.
+    """
 
     nozzle: Heater = field(default_factory=lambda: Heater(14.0, 3.0))
     bed: Heater = field(default_factory=lambda: Heater(60.0, 0.6))
@@ -61,6 +66,8 @@ class Machine:
     accel: float = 1500.0
     pressure_advance: float = 0.0
     retract_mm: float = 1.0
+    steps_mm: float = 400.0
+    true_steps_mm: float = 400.0
     wait_s: float = 0.0
     moves: dict[str, array[float]] = field(default_factory=lambda: {name: array("d") for name in MOVE_COLUMNS})
 
@@ -95,6 +102,7 @@ class Machine:
         log["feed"].append(speed)
         log["fan"].append(self.fan)
         log["flow_factor"].append(self.flow_factor)
+        log["feed_factor"].append(self.steps_mm / self.true_steps_mm)
         log["accel"].append(self.accel)
         log["nozzle_target"].append(self.nozzle.target_c)
         log["wait_s"].append(self.wait_s)
@@ -251,6 +259,7 @@ _COMMANDS: dict[str, _Command] = {
     "G92": _offset,
     "M82": _mode("absolute_e", True),
     "M83": _mode("absolute_e", False),
+    "M92": _setter("steps_mm", "E", 1.0),
     "M104": _heat("nozzle", wait=False),
     "M109": _heat("nozzle", wait=True),
     "M140": _heat("bed", wait=False),

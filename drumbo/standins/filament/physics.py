@@ -30,6 +30,29 @@ def delivered(flow_mm3_s: Floats, capability_mm3_s: Floats) -> Floats:
     return 1.0 / (1.0 + 0.0526 * load**6)
 
 
+def fed_share(spool: Spool) -> float:
+    """Volume that is fed for each volume asked: a softer filament lets the drive wheel bite deeper and feeds less or
+    more per turn, and volume goes with the square of the true diameter. 1.75 mm at a grip of 1.02 → 1.02.
+    """
+    return spool.grip * (spool.diameter_mm / 1.75) ** 2
+
+
+def road_width(area_mm2: Floats, height_mm: Floats) -> Floats:
+    """Width of a road with half-round sides, mm, from its cross-section: A/h + h·(1 − π/4). 0.0814 at 0.2 → 0.45."""
+    safe = np.maximum(height_mm, 0.02)
+    return area_mm2 / safe + safe * (1 - np.pi / 4)
+
+
+def openness(fill: Floats) -> Floats:
+    """Share of a surface that stays open between roads which fill it to `fill`: it closes at 1."""
+    return np.clip(1.0 - fill, 0.0, None)
+
+
+def ridging(fill: Floats) -> Floats:
+    """Share of material that stands up between roads which overfill it; past 1.06 the nozzle drags it along too."""
+    return np.clip(fill - 1.0, 0.0, None) + 0.6 * np.clip(fill - 1.06, 0.0, None)
+
+
 def ooze(spool: Spool, t_c: Floats, pulled_mm: Floats, air_s: Floats) -> Floats:
     """Volume of a string over a travel, mm³.
 

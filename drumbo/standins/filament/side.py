@@ -2,8 +2,13 @@
 
 GET  /status             what is loaded, what lies on the bed
 POST /spool              {"family", "seed", "colour"}: put a spool on the holder
-GET  /front.png?scale=10 the camera; `X-Frame` holds left_mm, bottom_mm, px_per_mm, width, height, object
-POST /eye                {"bands": [[z, z], …], "aspects": […], "seed", "object"}: what a practised eye says
+GET  /front.png?scale=10 the camera before the bed; `X-Frame` holds view, left_mm, bottom_mm, px_per_mm, width, height,
+                         object
+GET  /top.png?scale=16   the camera above the bed
+POST /eye                {"boxes": [[[x, y, z], [x, y, z]], …], "aspects": […], "seed", "object"}: scores
+POST /measure            {"jaws": [{"a", "b", "z", "tool"}, …], "seed", "object"}: what a person reads off a tool
+POST /calliper           {"jaws": [one], "object"}: the calliper's own number; without z at half the object's height
+POST /weigh              {"low": [x, y, z], "high": [x, y, z], "object"}: grams of what lies in a box
 POST /fault              {"name", "at"}: a fault after so many lines
 POST /pace               {"pace"}: how much faster than real it prints
 """
@@ -17,13 +22,18 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
 from urllib.parse import parse_qs, urlparse
 
+import numpy as np
+
 from drumbo.core.errors import DrumboError
 from drumbo.core.families import family
-from drumbo.standins import eye
+from drumbo.standins import eye, tools
+from drumbo.standins.filament.above import top_picture
 from drumbo.standins.filament.camera import front_picture
 from drumbo.standins.filament.device import FAULTS, FilamentPrinter, Loaded
+from drumbo.standins.filament.printing import PrintedObject
 
 LONGEST_BODY = 100_000
+PICTURES = {"/front.png": (front_picture, "10"), "/top.png": (top_picture, "16")}
 
 
 class SideDoor:
@@ -52,8 +62,8 @@ class _Handler(BaseHTTPRequestHandler):
         url = urlparse(self.path)
         if url.path == "/status":
             self._json({"loaded": asdict(self.device.loaded), "moves": len(self.device.machine.moves["x"])})
-        elif url.path == "/front.png":
-            self._picture(parse_qs(url.query))
+        elif url.path in PICTURES:
+            self._picture(url.path, parse_qs(url.query))
         else:
             self._json({"error": "no such page"}, 404)
 
@@ -61,20 +71,22 @@ class _Handler(BaseHTTPRequestHandler):
         size = int(self.headers.get("Content-Length") or 0)
         try:
             body = json.loads(self.rfile.read(min(size, LONGEST_BODY)) or b"{}")
-            action = {"/spool": self._spool, "/eye": self._eye, "/fault": self._fault, "/pace": self._pace}[
-                urlparse(self.path).path
-            ]
-            self._json(action(body))
+            actions = {
+                "/spool": self._spool, "/eye": self._eye, "/measure": self._measure, "/calliper": self._calliper,
+                "/weigh": self._weigh, "/fault": self._fault, "/pace": self._pace,
+            }  # fmt: skip
+            self._json(actions[urlparse(self.path).path](body))
         except (ValueError, KeyError, TypeError, DrumboError) as error:
             self._json({"error": str(error)}, 400)
 
-    def _picture(self, query: dict[str, list[str]]) -> None:
+    def _picture(self, path: str, query: dict[str, list[str]]) -> None:
         thing = self.device.thing()
         if thing is None:
             self._json({"error": "the bed is empty"}, 404)
             return
-        scale = min(max(float(query.get("scale", ["10"])[0]), 2.0), 20.0)
-        data, frame = front_picture(thing, self.device.loaded.colour, scale)
+        take, usual = PICTURES[path]
+        scale = min(max(float(query.get("scale", [usual])[0]), 2.0), 30.0)
+        data, frame = take(thing, self.device.loaded.colour, scale)
         self.send_response(200)
         self.send_header("Content-Type", "image/png")
         self.send_header("Content-Length", str(len(data)))
@@ -87,12 +99,28 @@ class _Handler(BaseHTTPRequestHandler):
         self.device.loaded = loaded
         return asdict(loaded)
 
-    def _eye(self, body: dict[str, Any]) -> dict[str, Any]:
+    def _thing(self, body: dict[str, Any]) -> PrintedObject:
         thing = self.device.thing(body.get("object"))
         if thing is None:
             raise ValueError("that piece is not at the stand-in any more; print it again to have it looked at")
-        bands = [(float(low), float(high)) for low, high in body["bands"]]
-        return {"scores": eye.look(thing, bands, list(body["aspects"]), int(body.get("seed", 0))).tolist()}
+        return thing
+
+    def _eye(self, body: dict[str, Any]) -> dict[str, Any]:
+        boxes = [(_point(low), _point(high)) for low, high in body["boxes"]]
+        scores = eye.look(self._thing(body), boxes, list(body["aspects"]), int(body.get("seed", 0)))
+        return {"scores": scores.tolist()}
+
+    def _measure(self, body: dict[str, Any]) -> dict[str, Any]:
+        thing = self._thing(body)
+        return {"numbers": eye.measure_all(thing, [_jaws(j, thing) for j in body["jaws"]], int(body.get("seed", 0)))}
+
+    def _calliper(self, body: dict[str, Any]) -> dict[str, Any]:
+        thing = self._thing(body)
+        return {"number": tools.measure(thing, _jaws(body["jaws"][0], thing), np.random.default_rng())}
+
+    def _weigh(self, body: dict[str, Any]) -> dict[str, Any]:
+        box = _point(body["low"]), _point(body["high"])
+        return {"grams": tools.weigh(self._thing(body), *box, np.random.default_rng())}
 
     def _fault(self, body: dict[str, Any]) -> dict[str, Any]:
         if body["name"] not in FAULTS:
@@ -114,3 +142,15 @@ class _Handler(BaseHTTPRequestHandler):
 
     def log_message(self, *_args: object) -> None:
         """Keep the terminal quiet."""
+
+
+def _point(numbers: list[Any]) -> tuple[float, float, float]:
+    x, y, z = (float(n) for n in numbers)
+    return x, y, z
+
+
+def _jaws(data: dict[str, Any], thing: PrintedObject) -> tools.Jaws:
+    (ax, ay), (bx, by) = data["a"], data["b"]
+    z = data.get("z")
+    height = float(thing.geometry.z.max()) / 2 if z is None else float(z)
+    return tools.Jaws((float(ax), float(ay)), (float(bx), float(by)), height, str(data.get("tool", "calliper")))

@@ -17,7 +17,8 @@ from drumbo.core.families import Family, family
 class Spool:
     """Constants of one spool. Temperatures in °C, rates per °C; see docs/physics.md for each relation.
 
-    `centre_c` is the heat at which this batch behaves as its family usually does at its starting value.
+    `centre_c` is the heat at which this batch behaves as its family usually does at its starting value; `grip` is how
+    far the drive wheel moves this filament against one of usual hardness, `diameter_mm` its true diameter.
     """
 
     family: str
@@ -40,6 +41,8 @@ class Spool:
     damage_c: float
     hides: float
     usual_fan: float
+    grip: float
+    diameter_mm: float
 
 
 def draw_spool(family_key: str, seed: int, drive: str = "direct") -> Spool:
@@ -73,6 +76,8 @@ def draw_spool(family_key: str, seed: int, drive: str = "direct") -> Spool:
         damage_c=centre + rng.uniform(18, 28),
         hides=0.45 if family_key == "pla-filled" else 1.0,
         usual_fan=kin.fan_percent / 100,
+        grip=rng.uniform(0.94, 1.06),
+        diameter_mm=float(np.clip(rng.normal(1.75, 0.012), 1.72, 1.78)),
     )
 
 

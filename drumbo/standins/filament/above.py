@@ -1,0 +1,131 @@
+"""The camera above the stand-in's bed, with a lamp that shines low across it.
+
+Every road is a rounded back in a height map. Slanting light makes what a maker looks for plain: dark lines where roads
+do not meet, bright and dark flanks where too much has risen into ridges.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+from PIL import Image, ImageFilter
+
+from drumbo.standins.filament.camera import Frame, png, rgb
+from drumbo.standins.filament.printing import PrintedObject
+
+Floats = NDArray[np.float64]
+
+MARGIN_MM = 5.0
+LARGEST_PX = 4200
+LAMP = np.array([-0.80, 0.30, 0.52])
+"""Where the light comes from: low, from the left and a little behind."""
+PLATE = np.array([66.0, 63.0, 68.0])
+
+
+def top_picture(thing: PrintedObject, colour_hex: str = "#b9b1a2", px_per_mm: float = 16.0) -> tuple[bytes, Frame]:
+    """A PNG of the object from above and its frame. The same object gives the same bytes."""
+    frame = frame_above(thing, px_per_mm)
+    rng = np.random.default_rng([thing.digest, 78])
+    shape = thing.geometry
+    surface = np.zeros((frame.height, frame.width))
+    owner = np.full((frame.height, frame.width), -1, np.int64)
+    gone = rng.random(len(shape.a)) < thing.missing
+    fill = np.nan_to_num(thing.fill, nan=1.0)
+    ridge = np.clip(fill - 1.0, 0.0, 0.3) * np.clip(1 + rng.normal(0, 0.25, len(shape.a)), 0, None)
+    flat = np.clip(0.90 - 5.0 * np.clip(1.0 - fill, 0.0, None), 0.25, 0.90)
+    order = np.argsort(shape.z, kind="stable")
+    _lay(
+        shape.a, shape.b, shape.z, shape.height, thing.width_mm, ridge, flat, gone, order,
+        frame.left_mm, frame.bottom_mm, frame.px_per_mm, surface, owner,
+    )  # fmt: skip
+    picture = _lit(thing, surface, owner, frame, colour_hex, rng)
+    image = Image.fromarray(np.clip(picture, 0, 255).astype(np.uint8))
+    return png(image.filter(ImageFilter.GaussianBlur(frame.px_per_mm * 0.02)), frame.px_per_mm), frame
+
+
+def frame_above(thing: PrintedObject, px_per_mm: float) -> Frame:
+    """A frame around all that is higher than a purge line or skirt; the scale gives way to a large object."""
+    shape = thing.geometry
+    tall = shape.layer > 1 if (shape.layer > 1).any() else np.ones(len(shape.a), bool)
+    low = np.minimum(shape.a, shape.b)[tall].min(axis=0) - MARGIN_MM
+    high = np.maximum(shape.a, shape.b)[tall].max(axis=0) + MARGIN_MM
+    scale = min(px_per_mm, LARGEST_PX / float((high - low).max()))
+    width, height = (round(float(side) * scale) for side in high - low)
+    return Frame(float(low[0]), float(low[1]), scale, width, height, "top")
+
+
+@njit(cache=True, nogil=True)
+def _lay(
+    a: Any, b: Any, z: Any, height: Any, width: Any, ridge: Any, flat: Any, gone: Any, order: Any, left: float,
+    bottom: float, scale: float, surface: Any, owner: Any,
+) -> None:  # fmt: skip
+    """Raise the height map (rows from the top) by every road, lowest first; what has too much bulges at its sides."""
+    rows, columns = surface.shape
+    for k in range(len(order)):
+        i = order[k]
+        if gone[i]:
+            continue
+        half = width[i] / 2
+        x0, x1 = min(a[i, 0], b[i, 0]) - half, max(a[i, 0], b[i, 0]) + half
+        y0, y1 = min(a[i, 1], b[i, 1]) - half, max(a[i, 1], b[i, 1]) + half
+        dx, dy = b[i, 0] - a[i, 0], b[i, 1] - a[i, 1]
+        length = dx * dx + dy * dy
+        first, last = max(int((x0 - left) * scale), 0), min(int((x1 - left) * scale) + 1, columns)
+        low, high = max(int((y0 - bottom) * scale), 0), min(int((y1 - bottom) * scale) + 1, rows)
+        for row in range(low, high):
+            y = (row + 0.5) / scale + bottom
+            for column in range(first, last):
+                x = (column + 0.5) / scale + left
+                share = 0.0 if length == 0 else ((x - a[i, 0]) * dx + (y - a[i, 1]) * dy) / length
+                if share < 0.0 or share > 1.0:
+                    continue
+                away = np.hypot(x - a[i, 0] - share * dx, y - a[i, 1] - share * dy) / half
+                if away >= 1.0:
+                    continue
+                # A back that is flat where the road was pressed against its neighbours and round where it was not;
+                # a ridge stands where two roads push together.
+                edge = max(0.0, (away - flat[i]) / (1.0 - flat[i]))
+                top = z[i] - height[i] * (1.0 - np.sqrt(max(0.0, 1.0 - edge * edge)))
+                bulge = max(0.0, 1.0 - abs(away - 0.86) / 0.2)
+                top += height[i] * 5.0 * ridge[i] * bulge
+                at = rows - 1 - row
+                if top > surface[at, column]:
+                    surface[at, column] = top
+                    owner[at, column] = i
+
+
+def _lit(
+    thing: PrintedObject, surface: Floats, owner: Any, frame: Frame, colour_hex: str, rng: np.random.Generator
+) -> Floats:
+    """Colour (h, w, 3) under the low lamp: slopes towards it shine, slopes away and deep lines lie in shadow."""
+    scale = frame.px_per_mm
+    down, right = np.gradient(surface * scale)
+    normal = np.stack([-right, down, np.full_like(surface, 0.9)], axis=-1)
+    normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
+    light = np.clip(normal @ (LAMP / np.linalg.norm(LAMP)), 0, None)
+    shadow = _cast(surface, frame)
+    index = np.maximum(owner, 0)
+    gloss = thing.gloss[index]
+    half_way = LAMP / np.linalg.norm(LAMP) + np.array([0.0, 0.0, 1.0])
+    shine = np.clip(normal @ (half_way / np.linalg.norm(half_way)), 0, None) ** 40 * gloss
+    grain = rng.normal(0, 0.015, len(thing.gloss))[index]
+    tone = (0.30 + 1.05 * light) * shadow + grain
+    picture = rgb(colour_hex) * tone[..., None] + (70.0 * shine * shadow)[..., None]
+    plate = PLATE * (0.9 + rng.normal(0, 0.02, surface.shape))[..., None] * shadow[..., None]
+    return np.where((owner >= 0)[..., None], picture, plate)
+
+
+def _cast(surface: Floats, frame: Frame) -> Floats:
+    """Shadows: what stands towards the lamp and higher than the light's slope takes the light away."""
+    slope = LAMP[2] / float(np.hypot(LAMP[0], LAMP[1]))
+    lit = np.ones_like(surface)
+    for reach_mm in (0.15, 0.3, 0.6, 1.2, 2.5, 5.0):
+        along = max(1, round(reach_mm * frame.px_per_mm * -LAMP[0] / float(np.hypot(LAMP[0], LAMP[1]))))
+        aside = round(reach_mm * frame.px_per_mm * LAMP[1] / float(np.hypot(LAMP[0], LAMP[1])))
+        nearer = np.roll(surface, (aside, along), axis=(0, 1))
+        blocked = np.clip((nearer - surface - slope * reach_mm) / 0.12, 0, 1)
+        lit = np.minimum(lit, 1 - 0.5 * blocked)
+    return lit
