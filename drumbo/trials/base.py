@@ -11,10 +11,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any, ClassVar
 
+from drumbo.core.catalogue import BY_KEY
+from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Field, Scalar, read_all
 from drumbo.core.gcode.writer import Job, write
 from drumbo.core.piece import Piece
-from drumbo.core.profile import Profile, Value
+from drumbo.core.profile import Known, Profile, Value, sectors
 from drumbo.core.toolpath import Toolpath, path_motion
 from drumbo.core.workshop import Material, Printer
 
@@ -50,15 +52,61 @@ class Aspect:
 
 
 @dataclass(frozen=True, slots=True)
+class Site:
+    """One place at which a step is measured."""
+
+    key: str
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Measure:
+    """Something to measure with a tool at every step, at each of its sites; bounds in `unit` are hard."""
+
+    key: str
+    name: str
+    unit: str
+    sites: tuple[Site, ...]
+    low: float
+    high: float
+    decimals: int = 2
+    tool: str = "calliper"
+    how: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class ToRead:
+    """All that is to be read at every step. `pick` is the question of a quick way: which one step is best."""
+
+    aspects: tuple[Aspect, ...] = ()
+    measures: tuple[Measure, ...] = ()
+    pick: str = ""
+
+    def count(self, steps: int) -> int:
+        """How many readings there are to give, the quick way apart."""
+        return steps * (len(self.aspects) + sum(len(m.sites) for m in self.measures))
+
+
+@dataclass(frozen=True, slots=True)
 class Readings:
-    """What the maker saw. `scores` is by aspect, then by step index (as text, as JSON keys are); 0 to 4."""
+    """What the maker saw. Step indices are text, as JSON keys are.
+
+    `scores` is by aspect, then by step; 0 to 4. `measures` is by measure, step and site, in the measure's unit.
+    `picked` is the step chosen the quick way.
+    """
 
     scores: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
+    measures: Mapping[str, Mapping[str, Mapping[str, float]]] = field(default_factory=dict)
+    picked: int | None = None
     note: str = ""
 
     def score(self, aspect: str, step: int) -> int | None:
         """The score given, or None where nothing was scored yet."""
         return self.scores.get(aspect, {}).get(str(step))
+
+    def measured(self, measure: str, step: int, site: str) -> float | None:
+        """The number measured, or None where nothing was measured yet."""
+        return self.measures.get(measure, {}).get(str(step), {}).get(site)
 
     def with_score(self, aspect: str, step: int, score: int | None) -> Readings:
         """The same readings with one score set, or taken back with None."""
@@ -67,18 +115,42 @@ class Readings:
             row[str(step)] = score
         return replace(self, scores={**self.scores, aspect: row})
 
+    def with_measure(self, measure: str, step: int, site: str, number: float | None) -> Readings:
+        """The same readings with one number set, or taken back with None."""
+        steps = self.measures.get(measure, {})
+        row = {key: value for key, value in steps.get(str(step), {}).items() if key != site}
+        if number is not None:
+            row[site] = number
+        return replace(self, measures={**self.measures, measure: {**steps, str(step): row}})
+
     def count(self) -> int:
-        """How many scores there are."""
-        return sum(len(row) for row in self.scores.values())
+        """How many scores and numbers there are."""
+        numbers = sum(len(row) for steps in self.measures.values() for row in steps.values())
+        return sum(len(row) for row in self.scores.values()) + numbers
+
+    @property
+    def any(self) -> bool:
+        """Whether anything was read yet."""
+        return self.picked is not None or self.count() > 0
 
     def to_json(self) -> dict[str, Any]:
         """Plain data; `from_json` gives equal readings back."""
-        return {"scores": {a: dict(row) for a, row in self.scores.items()}, "note": self.note}
+        return {
+            "scores": {a: dict(row) for a, row in self.scores.items()},
+            "measures": {m: {s: dict(row) for s, row in steps.items()} for m, steps in self.measures.items()},
+            "picked": self.picked,
+            "note": self.note,
+        }
 
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Readings:
         """The readings that `to_json` wrote."""
-        return cls({a: dict(row) for a, row in data.get("scores", {}).items()}, data.get("note", ""))
+        return cls(
+            scores={a: dict(row) for a, row in data.get("scores", {}).items()},
+            measures={m: {s: dict(row) for s, row in steps.items()} for m, steps in data.get("measures", {}).items()},
+            picked=data.get("picked"),
+            note=data.get("note", ""),
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,12 +166,30 @@ class Curve:
 
 
 @dataclass(frozen=True, slots=True)
+class Spread:
+    """The picture of measured numbers: a row of dots with its mean and what would be right.
+
+    `points` are (where, number, kept); a number that is not kept stands apart and has no say. `aim` is what the
+    number would be if all were right, `mean` ± `error` what it is.
+    """
+
+    name: str
+    unit: str
+    decimals: int
+    points: tuple[tuple[str, float, bool], ...]
+    mean: float
+    error: float
+    aim: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Result:
     """What the readings say.
 
     `state` is "good", or what stands in the way: "few" (too few readings), "flat", "edge", "split".
     `value` ± `error` (one standard error) lies in `low`..`high`, which is as good. `says` is the verdict in a
-    sentence, `notes` more of it; `extend` fills a plan that goes on where this one ends.
+    sentence, `notes` more of it; `extend` fills a plan that goes on where this one ends, under the words
+    `extend_says`.
     """
 
     state: str
@@ -110,7 +200,9 @@ class Result:
     says: str = ""
     notes: tuple[str, ...] = ()
     curve: Curve | None = None
+    spreads: tuple[Spread, ...] = ()
     extend: Mapping[str, Scalar] | None = None
+    extend_says: str = "Plan the next range"
 
     def to_json(self) -> dict[str, Any]:
         """Plain data; `from_json` gives an equal result back."""
@@ -124,7 +216,11 @@ class Result:
             columns = {k: tuple(curve[k]) for k in ("x", "y", "low", "high")}
             points = tuple((float(x), float(y)) for x, y in curve["points"])
             curve = Curve(**columns, points=points, unit=curve.get("unit", ""))
-        return cls(**{**data, "curve": curve, "notes": tuple(data.get("notes", ()))})
+        spreads = tuple(
+            Spread(**{**row, "points": tuple((str(w), float(n), bool(k)) for w, n, k in row["points"])})
+            for row in data.get("spreads", ())
+        )
+        return cls(**{**data, "curve": curve, "spreads": spreads, "notes": tuple(data.get("notes", ()))})
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,10 +242,26 @@ class Kind(ABC):
     process: ClassVar[str] = "filament"
     version: ClassVar[int] = 1
     sets: ClassVar[tuple[str, ...]]
-    """Catalogue keys that adopting a result may set; the first is the swept one."""
+    """Catalogue keys that adopting a result may set; the first is the one the result is in."""
+    step_unit: ClassVar[str | None] = None
+    """Unit of the steps' labels, where it is not that of the first key in `sets`."""
+    solid: ClassVar[bool] = True
+    """Whether the piece is a solid that is printed; else it is only a picture of what to do."""
+    few: ClassVar[str] = "Score what you see at each step; a curve needs three."
+    """What to do first, while there is no result."""
     group: ClassVar[str]
     """The drum's sector that this kind measures."""
     about: ClassVar[str]
+
+    @property
+    def unit(self) -> str:
+        """Unit of the steps' labels."""
+        return BY_KEY[self.sets[0]].unit if self.step_unit is None else self.step_unit
+
+    @property
+    def scope(self) -> str:
+        """Whose value a result is: the "profile"'s or the "printer"'s."""
+        return BY_KEY[self.sets[0]].scope
 
     @abstractmethod
     def fields(self, context: Context) -> Sequence[Field]:
@@ -176,8 +288,8 @@ class Kind(ABC):
         """The piece's toolpath, each step with its own value."""
 
     @abstractmethod
-    def readings(self, plan: Plan) -> tuple[Aspect, ...]:
-        """What to look at, at every step."""
+    def readings(self, plan: Plan) -> ToRead:
+        """What to look at and what to measure, at every step."""
 
     @abstractmethod
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
@@ -191,6 +303,26 @@ class Kind(ABC):
         """Catalogue key → what the trial's own file sets it to, in words."""
         values = [step.label for step in self.steps(plan)]
         return {self.sets[0]: f"{values[0]} to {values[-1]}"}
+
+    def wants(self, context: Context) -> str | None:
+        """Why this trial should come next for a profile, in a sentence; None where it need not."""
+        state = next(s for s in sectors(context.profile) if s.group.key == self.group)
+        if state.known == Known.MEASURED:
+            return None
+        if state.known == Known.RECHECK:
+            return f"{state.reason}."
+        name = BY_KEY[self.sets[0]].name
+        return f"{name} is {'set by hand' if state.known == Known.HAND else 'a starting value'}; nobody measured it."
+
+    def in_words(self, plan: Plan) -> str:
+        """The sweep in one sentence."""
+        steps = self.steps(plan)
+        return f"{len(steps)} steps, {steps[0].label} to {steps[-1].label} {self.unit}."
+
+    def instructions(self, plan: Plan, context: Context) -> str:
+        """What to do at the printer, before the print, beyond loading the spool and clearing the bed."""
+        del plan, context
+        return ""
 
     def lift(self, version: int, plan: Plan) -> dict[str, Scalar]:
         """A plan of an older version, as this version writes it."""
@@ -208,7 +340,7 @@ class Kind(ABC):
         path = self.roads(plan, context, self.piece(plan, context))
         numbers = context.profile.numbers()
         job = Job(
-            printer=context.printer,
+            printer=replace(context.printer, **self.printer_for(plan, context)),  # type: ignore[arg-type]
             nozzle_first_c=self.first_layer_c(plan, context),
             nozzle_c=numbers["nozzle_c"],
             bed_first_c=numbers["bed_first_c"],
@@ -225,7 +357,20 @@ class Kind(ABC):
             cost=context.material.cost(grams),
         )
 
+    def printer_for(self, plan: Plan, context: Context) -> dict[str, float]:
+        """Facts of the printer that hold for this file only, by field."""
+        del plan, context
+        return {}
+
     def first_layer_c(self, plan: Plan, context: Context) -> float:
         """Nozzle temperature of the first layer; the profile's, unless the kind sweeps it."""
         del plan
         return context.profile.number("nozzle_first_c")
+
+
+def number(plan: Plan, key: str) -> float:
+    """A plan's number; InvalidInput names the field where it is none."""
+    value = plan[key]
+    if not isinstance(value, (int, float)):
+        raise InvalidInput(key, "must be a number")
+    return float(value)

@@ -3,6 +3,7 @@
 import pytest
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.gcode.reader import read
 from drumbo.trials import kind
 from drumbo.trials.base import Context, Readings
 from tests.conftest import plain_context
@@ -58,6 +59,15 @@ def test_the_suggestion_is_the_label_within_the_printer() -> None:
     assert (plan["hot_c"], plan["cold_c"]) == (285, 260)
     narrow = TRIAL.suggest(plain_context("pc", nozzle_max_c=260.0))
     assert narrow["cold_c"] == 250, "three steps at least, though the label starts where the printer ends"
+
+
+def test_every_step_is_printed_at_its_own_heat(context: Context) -> None:
+    plan = TRIAL.suggest(context)
+    program = read(TRIAL.print_file(plan, context).gcode.encode())
+    laid = program.e_mm > 0
+    for place in TRIAL.piece(plan, context).places:
+        band = laid & (program.z > place.low[2] + 1e-6) & (program.z <= place.high[2] + 1e-6)
+        assert set(program.nozzle_c[band]) == {place.value}
 
 
 def _readings(bridge: str, bond: str, rest: str) -> Readings:

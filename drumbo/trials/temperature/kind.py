@@ -11,7 +11,7 @@ from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Override, Toolpath, build, settings_for
 from drumbo.core.workshop import Printer
-from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step
+from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
 from drumbo.trials.temperature import ladder
 from drumbo.trials.temperature.verdict import AIMS, verdict
 
@@ -74,7 +74,7 @@ class Temperature(Kind):
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what cannot be printed, with the numbers that would fit; warn of what is unusual."""
-        hot, cold, step = _number(plan, "hot_c"), _number(plan, "cold_c"), _number(plan, "step_c")
+        hot, cold, step = number(plan, "hot_c"), number(plan, "cold_c"), number(plan, "step_c")
         if step <= 0:
             raise InvalidInput("step_c", "must be above 0 °C; 5 is usual")
         if hot <= cold:
@@ -93,24 +93,24 @@ class Temperature(Kind):
         if printer.bed_x_mm < wide + 20 or printer.bed_y_mm < deep + 30:
             raise InvalidInput("hot_c", f"the piece is {wide:.0f} × {deep:.0f} mm and needs a bed of {wide + 20:.0f} "
                                         f"× {deep + 30:.0f} mm")  # fmt: skip
-        step_mm = _number(plan, "step_mm")
+        step_mm = number(plan, "step_mm")
         room = printer.height_mm - 5 - 1
         most = min(int(room // step_mm), MOST_STEPS)
         if count > most:
-            span = _number(plan, "hot_c") - _number(plan, "cold_c")
+            span = number(plan, "hot_c") - number(plan, "cold_c")
             wider = math.ceil(span / (most - 1)) if most > 1 else 0
             fits = f"{most} steps of {step_mm:g} mm fit"
-            remedy = f"a step of {wider} °C, or a range of {(most - 1) * _number(plan, 'step_c'):g} °C, would do"
+            remedy = f"a step of {wider} °C, or a range of {(most - 1) * number(plan, 'step_c'):g} °C, would do"
             raise InvalidInput("step_c", f"gives {count} steps, {count * step_mm:g} mm high; {fits}: {remedy}")
 
     def _warnings(self, plan: Plan, context: Context) -> dict[str, str]:
         material = context.material
         warnings = {}
-        if _number(plan, "hot_c") > material.nozzle_high_c:
+        if number(plan, "hot_c") > material.nozzle_high_c:
             warnings["hot_c"] = f"the label says no more than {material.nozzle_high_c:g} °C"
-        if _number(plan, "cold_c") < material.nozzle_low_c - 15:
+        if number(plan, "cold_c") < material.nozzle_low_c - 15:
             warnings["cold_c"] = f"far below the label's {material.nozzle_low_c:g} °C: the drive may grind"
-        if _number(plan, "step_c") < 3:
+        if number(plan, "step_c") < 3:
             warnings["step_c"] = "neighbouring steps will look alike; 5 °C shows more in one print"
         bed = context.profile.number("bed_c")
         if bed > context.printer.bed_max_c:
@@ -119,13 +119,13 @@ class Temperature(Kind):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Hottest first, as printed."""
-        hot, step = _number(plan, "hot_c"), _number(plan, "step_c")
+        hot, step = number(plan, "hot_c"), number(plan, "step_c")
         return tuple(Step(i, hot - i * step, f"{hot - i * step:g}") for i in range(_count(plan)))
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The ladder; heights are rounded to whole layers so that steps begin between two of them."""
         settings = settings_for(context.profile.numbers(), context.printer)
-        layers = round(_number(plan, "step_mm") / settings.layer_mm)
+        layers = round(number(plan, "step_mm") / settings.layer_mm)
         foot = settings.first_layer_mm + 3 * settings.layer_mm
         values = tuple(step.value for step in self.steps(plan))
         return ladder.ladder(values, layers * settings.layer_mm, foot)
@@ -142,10 +142,10 @@ class Temperature(Kind):
             overrides=[Override(p.low[2], p.value, f"{p.label} °C") for p in piece.places],
         )
 
-    def readings(self, plan: Plan) -> tuple[Aspect, ...]:
+    def readings(self, plan: Plan) -> ToRead:
         """The five aspects."""
         del plan
-        return ASPECTS
+        return ToRead(aspects=ASPECTS)
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Best temperature with its error; see `verdict`."""
@@ -164,18 +164,16 @@ class Temperature(Kind):
         follows = Origin(From.TRIAL, f"same tower, +{lead:g}" if lead else "same tower", trial)
         return {"nozzle_c": Value(best, origin, result.error), "nozzle_first_c": Value(first, follows)}
 
+    def in_words(self, plan: Plan) -> str:
+        """From the bottom up."""
+        steps = self.steps(plan)
+        return f"{len(steps)} steps, {steps[0].label} at the bottom to {steps[-1].label} at the top."
+
     def first_layer_c(self, plan: Plan, context: Context) -> float:
         """As planned."""
         del context
-        return _number(plan, "first_c")
-
-
-def _number(plan: Plan, key: str) -> float:
-    value = plan[key]
-    if not isinstance(value, (int, float)):
-        raise InvalidInput(key, "must be a number")
-    return float(value)
+        return number(plan, "first_c")
 
 
 def _count(plan: Plan) -> int:
-    return int((_number(plan, "hot_c") - _number(plan, "cold_c")) / _number(plan, "step_c") + 1e-9) + 1
+    return int((number(plan, "hot_c") - number(plan, "cold_c")) / number(plan, "step_c") + 1e-9) + 1

@@ -1,0 +1,170 @@
+"""The flow trial by surface: plan, steps, piece, readings; its verdict is in `verdict.py`."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Field, Scalar
+from drumbo.core.piece import Piece
+from drumbo.core.profile import From, Origin, Value
+from drumbo.core.toolpath import PrintSettings, Toolpath, Zone, build, settings_for
+from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.flow_surface import strip
+from drumbo.trials.flow_surface.verdict import COARSE_ERROR, fine_plan, verdict
+
+FEWEST_PADS, MOST_PADS, USUAL_PADS = 5, 13, 9
+COARSE_REACH = 0.10
+
+ASPECTS: tuple[Aspect, ...] = (
+    Aspect("gaps", "Gaps", ("wide open", "lines all over", "lines here and there", "a pin-hole or two", "closed"),
+           "Lines and pin-holes between the roads, against slanting light."),
+    Aspect("ridges", "Ridges", ("dragged and scarred", "rough to the nail", "plain ridges", "just felt", "smooth"),
+           "Draw a fingernail across the roads."),
+)  # fmt: skip
+
+
+class FlowSurface(Kind):
+    """Flow ratio by a strip of pads, least flow at the left."""
+
+    slug = "flow-surface"
+    title = "Flow by surface"
+    sets = ("flow_ratio",)
+    group = "flow"
+    about = (
+        "A strip of pads, each with its top printed at one flow ratio that lies before it in digits; beneath the tops "
+        "all is the same. Too little flow leaves lines, too much raises ridges. First coarse, then fine."
+    )
+    few = "Score gaps and ridges of every pad, or pick the smoothest."
+
+    def fields(self, context: Context) -> Sequence[Field]:
+        """The range in absolute flow ratios, and what an earlier strip says."""
+        most = self._most_pads(context)
+        return (
+            Field("low_ratio", "Least flow, at the left", low=0.6, high=1.4, step=0.005,
+                  help=f"The profile prints at {context.profile.number('flow_ratio'):g} now."),
+            Field("step_ratio", "Step", low=0.0025, high=0.05, step=0.0025,
+                  help="0.025 is coarse, 0.005 fine. Each pad differs by so much from the last."),
+            Field("pads", "Pads", low=FEWEST_PADS, high=max(min(most, MOST_PADS), FEWEST_PADS), whole=True,
+                  help=f"{context.printer.name} has room for {min(most, MOST_PADS)}."),
+            Field("known_ratio", "Known from before", low=0.6, high=1.4, required=False,
+                  help="What an earlier strip found has a say in the result; empty if this strip is to speak alone."),
+            Field("known_error", "give or take", low=0.0005, high=0.2, required=False),
+        )  # fmt: skip
+
+    def _most_pads(self, context: Context) -> int:
+        return int((context.printer.bed_x_mm - 8 - strip.width_mm(0)) // strip.PITCH)
+
+    def suggest(self, context: Context) -> dict[str, Scalar]:
+        """Coarse around the profile's flow; fine around what a coarse strip has found."""
+        pads = max(FEWEST_PADS, min(USUAL_PADS, self._most_pads(context)))
+        pads -= 1 - pads % 2
+        held = context.profile.values["flow_ratio"]
+        if held.origin.kind == From.TRIAL and not held.recheck and held.error:
+            return fine_plan(held.number, held.error, pads)
+        step = 0.025 if pads == USUAL_PADS else round(COARSE_REACH / (pads // 2) / 0.005) * 0.005
+        middle = round(held.number / 0.005) * 0.005
+        return {
+            "low_ratio": round(middle - pads // 2 * step, 4),
+            "step_ratio": round(step, 4),
+            "pads": float(pads),
+            "known_ratio": None,
+            "known_error": None,
+        }
+
+    def check(self, plan: Plan, context: Context) -> dict[str, str]:
+        """Refuse what does not fit the bed, with what would; warn of what tells little."""
+        low, step, pads = number(plan, "low_ratio"), number(plan, "step_ratio"), int(number(plan, "pads"))
+        if step <= 0:
+            raise InvalidInput("step_ratio", "must be above 0; 0.025 is usual for a coarse strip")
+        high = low + (pads - 1) * step
+        if high > 1.6:
+            raise InvalidInput("step_ratio", f"takes the last pad to {high:.3f}; at most 1.6 can be printed")
+        room = self._most_pads(context)
+        if pads > room or context.printer.bed_y_mm < strip.DEPTH + 40:
+            size = f"{strip.width_mm(pads) + 8:.0f} × {strip.DEPTH + 40:.0f} mm"
+            remedy = f"; {room} pads fit" if room >= FEWEST_PADS else ""
+            raise InvalidInput("pads", f"needs a bed of {size} for {pads} pads{remedy}")
+        if (plan["known_ratio"] is None) != (plan["known_error"] is None):
+            missing = "known_ratio" if plan["known_ratio"] is None else "known_error"
+            raise InvalidInput(missing, "is needed too: what is known needs both the flow and how sure it is")
+        return self._warnings(plan, context, low, high, step)
+
+    def _warnings(self, plan: Plan, context: Context, low: float, high: float, step: float) -> dict[str, str]:
+        warnings = {}
+        now = context.profile.number("flow_ratio")
+        if not low - 1e-9 <= now <= high + 1e-9:
+            warnings["low_ratio"] = f"the profile's {now:g} is not among {low:.3f} to {high:.3f}"
+        if step < 0.004:
+            warnings["step_ratio"] = "neighbouring pads will look alike; 0.005 is about what can be told apart"
+        known = plan["known_ratio"]
+        if known is not None and not low - step <= float(known) <= high + step:
+            warnings["known_ratio"] = "lies outside of this strip"
+        return warnings
+
+    def steps(self, plan: Plan) -> tuple[Step, ...]:
+        """Least flow first, as they lie from the left."""
+        low, step = number(plan, "low_ratio"), number(plan, "step_ratio")
+        values = [round(low + i * step, 4) for i in range(int(number(plan, "pads")))]
+        decimals = max(2, *(len(f"{v:.4f}".rstrip("0").partition(".")[2]) for v in values))
+        return tuple(Step(i, value, f"{value:.{decimals}f}") for i, value in enumerate(values))
+
+    def piece(self, plan: Plan, context: Context) -> Piece:
+        """The strip; the pad nearest to the profile's flow is notched."""
+        settings = _settings(context)
+        steps = self.steps(plan)
+        now = context.profile.number("flow_ratio")
+        nearest = min(steps, key=lambda step: abs(step.value - now))
+        reach = number(plan, "step_ratio") / 2 + 1e-9
+        notched = nearest.index if abs(nearest.value - now) <= reach else None
+        base = settings.first_layer_mm + 2 * settings.layer_mm
+        return strip.strip([s.value for s in steps], [s.label for s in steps], base, settings.layer_mm, notched)
+
+    def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
+        """All as the profile has it, but every pad at its own flow."""
+        del plan
+        low_x, low_y = context.printer.bed_low
+        return build(
+            piece.solid,
+            _settings(context),
+            middle=context.printer.bed_middle,
+            purge_from=(low_x + 10, low_y + 8),
+            zones=[
+                Zone(p.low, (*p.high[:2], p.high[2] + 1), {"flow_ratio": p.value, "flow_outer_share": 1.0}, p.label)
+                for p in piece.places
+            ],
+        )
+
+    def readings(self, plan: Plan) -> ToRead:
+        """Gaps and ridges; or the smoothest pad."""
+        del plan
+        return ToRead(aspects=ASPECTS, pick="the smoothest pad")
+
+    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+        """Where the surface just closes; see `verdict`."""
+        return verdict(plan, self.steps(plan), readings)
+
+    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
+        """The flow ratio, to a thousandth."""
+        del plan, context
+        if result.value is None:
+            return {}
+        origin = Origin(From.TRIAL, self.title.lower(), trial)
+        return {"flow_ratio": Value(round(result.value, 3), origin, result.error)}
+
+    def in_words(self, plan: Plan) -> str:
+        """From left to right."""
+        steps = self.steps(plan)
+        return f"{len(steps)} pads, {steps[0].label} at the left to {steps[-1].label} at the right."
+
+    def wants(self, context: Context) -> str | None:
+        """Coarse where flow is not measured; fine where only a coarse strip has."""
+        coarse = super().wants(context)
+        held = context.profile.values["flow_ratio"]
+        if coarse is None and held.error is not None and held.error > COARSE_ERROR:
+            return f"So far flow is known to ± {held.error:.3f} only; a fine strip tells more."
+        return coarse
+
+
+def _settings(context: Context) -> PrintSettings:
+    return settings_for(context.profile.numbers(), context.printer)

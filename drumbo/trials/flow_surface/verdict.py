@@ -1,0 +1,140 @@
+"""What the pads say, in numbers and in words."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drumbo.core.fields import Scalar
+from drumbo.core.fit.quality import as_good
+from drumbo.core.fit.vee import Vee, fit_vee
+from drumbo.trials.base import Curve, Plan, Readings, Result, Step, number
+
+Floats = NDArray[np.float64]
+
+COARSE_ERROR = 0.007
+"""A flow known no better than this is worth a fine strip."""
+FINE_STEP = 0.005
+LEAST_ERROR = 0.0015
+SPLIT_MISFIT = 1.9
+PICK_STEPS, PICK_SEES = 0.55, 0.008
+"""A pick of the smoothest pad errs by about half a step, and by what an eye can tell apart."""
+
+
+def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
+    """All scores together where there are enough, else the pad that was picked."""
+    x = np.array([step.value for step in steps])
+    gaps, ridges = (_column(readings, aspect, steps) for aspect in ("gaps", "ridges"))
+    scored = int((np.isfinite(gaps) | np.isfinite(ridges)).sum())
+    if scored >= 3:
+        return _by_scores(plan, x, gaps, ridges, readings)
+    if readings.picked is not None:
+        return _by_pick(plan, steps, readings.picked)
+    left = 3 - scored
+    return Result("few", says=f"Score {left} more pad{'s' if left > 1 else ''}, or pick the smoothest.")
+
+
+def _column(readings: Readings, aspect: str, steps: Sequence[Step]) -> Floats:
+    scores = (readings.score(aspect, step.index) for step in steps)
+    return np.array([math.nan if score is None else float(score) for score in scores])
+
+
+def _known(plan: Plan) -> tuple[float, float] | None:
+    value, error = plan["known_ratio"], plan["known_error"]
+    return None if value is None or error is None else (float(value), float(error))
+
+
+def _by_scores(plan: Plan, x: Floats, gaps: Floats, ridges: Floats, readings: Readings) -> Result:
+    known = _known(plan)
+    found = fit_vee(x, gaps, ridges, known=known)
+    step = number(plan, "step_ratio")
+    error = max(found.error, LEAST_ERROR, 0.12 * step)
+    low, high = as_good(found.x, found.mean, 5.0)
+    curve = Curve(
+        x=_tuple(found.x, 4), y=_tuple(found.mean), low=_tuple(found.mean - found.sd),
+        high=_tuple(found.mean + found.sd), points=_points(x, gaps, ridges),
+    )  # fmt: skip
+    state, says, extend, words = _state(plan, found, error)
+    notes = []
+    if known is not None:
+        notes.append(f"The earlier {known[0]:.3f} ± {known[1]:.3f} has its say in this.")
+        if abs(found.best - known[0]) > 2.5 * known[1]:
+            notes.append("Yet this strip says something else; was it printed under the same conditions?")
+    if readings.picked is not None and abs(x[readings.picked] - found.best) > 2 * error + step / 2:
+        notes.append(f"You picked {x[readings.picked]:.3f}; the scores say otherwise.")
+    missing = int(np.isnan(gaps).sum() + np.isnan(ridges).sum())
+    if missing:
+        notes.append(f"{missing} of {2 * len(x)} scores are open; the error counts that in.")
+    return Result(
+        state=state, value=found.best, error=error, low=min(low, found.best), high=max(high, found.best),
+        says=says, notes=tuple(notes), curve=curve, extend=extend, extend_says=words,
+    )  # fmt: skip
+
+
+def _tuple(values: Floats, digits: int = 2) -> tuple[float, ...]:
+    return tuple(round(float(v), digits) for v in values[::2])
+
+
+def _points(x: Floats, gaps: Floats, ridges: Floats) -> tuple[tuple[float, float], ...]:
+    both = 12.5 * (gaps + ridges)
+    return tuple((float(a), float(b)) for a, b in zip(x, both, strict=True) if np.isfinite(b))
+
+
+def _state(plan: Plan, found: Vee, error: float) -> tuple[str, str, Mapping[str, Scalar] | None, str]:
+    next_range, fine = "Plan the next range", "Plan the fine strip"
+    if found.misfit > SPLIT_MISFIT:
+        return "split", "The scores contradict each other; look again at the pads far from the curve.", None, next_range
+    if found.flat:
+        says = f"No clear difference between {found.x[0]:.3f} and {found.x[-1]:.3f}; any of them will do."
+        return "flat", says, None, next_range
+    if found.edge:
+        way = "more" if found.edge > 0 else "less"
+        says = f"The best lies at the end of the strip or beyond; print one with {way} flow next."
+        return "edge", says, _further(plan, found.edge), next_range
+    if error > COARSE_ERROR:
+        pads = int(number(plan, "pads"))
+        says = "Known coarsely; a fine strip around it tells more."
+        return "good", says, fine_plan(found.best, error, pads), fine
+    return "good", "Here gaps just close and ridges do not rise yet.", None, fine
+
+
+def fine_plan(value: float, error: float, pads: int) -> dict[str, Scalar]:
+    """Fine steps around what is known."""
+    middle = round(value / FINE_STEP) * FINE_STEP
+    return {
+        "low_ratio": round(middle - pads // 2 * FINE_STEP, 4),
+        "step_ratio": FINE_STEP,
+        "pads": float(pads),
+        "known_ratio": round(value, 4),
+        "known_error": round(error, 4),
+    }
+
+
+def _further(plan: Plan, edge: int) -> dict[str, Scalar]:
+    """A strip that overlaps this one by two pads and goes on in the better direction."""
+    low, step, pads = number(plan, "low_ratio"), number(plan, "step_ratio"), int(number(plan, "pads"))
+    return {**plan, "low_ratio": round(low + edge * (pads - 2) * step, 4), "known_ratio": None, "known_error": None}
+
+
+def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
+    """The quick way: one pad is all that is known, so the error is wide."""
+    step, value = number(plan, "step_ratio"), steps[picked].value
+    error = math.hypot(PICK_STEPS * step, PICK_SEES)
+    known = _known(plan)
+    notes = ["Picked by eye; scoring gaps and ridges of all pads makes it surer."]
+    if known is not None:
+        weights = error**-2, known[1] ** -2
+        value = (value * weights[0] + known[0] * weights[1]) / sum(weights)
+        error = sum(weights) ** -0.5
+        notes.append(f"The earlier {known[0]:.3f} ± {known[1]:.3f} has its say in this.")
+    low, high = value - error, value + error
+    if picked in {0, len(steps) - 1}:
+        edge = 1 if picked else -1
+        says = f"The pad at the end is the smoothest; print a strip with {'more' if edge > 0 else 'less'} flow next."
+        return Result("edge", value, error, low, high, says, tuple(notes), extend=_further(plan, edge))
+    extend = fine_plan(value, error, len(steps)) if error > COARSE_ERROR and step > FINE_STEP else None
+    return Result("good", value, error, low, high, "The smoothest pad, as you picked it.", tuple(notes),
+                  extend=extend, extend_says="Plan the fine strip")  # fmt: skip

@@ -1,0 +1,266 @@
+"""The flow trial by wall: plan, piece, readings and verdict."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Field, Scalar
+from drumbo.core.fit.wall import WallFill, fit_wall, nominal_mm
+from drumbo.core.piece import Piece, union
+from drumbo.core.profile import From, Origin, Value
+from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath, build, settings_for
+from drumbo.trials.base import (
+    Context,
+    Kind,
+    Measure,
+    Plan,
+    Readings,
+    Result,
+    Site,
+    Spread,
+    Step,
+    ToRead,
+    number,
+)  # fmt: skip
+from drumbo.trials.flow_wall import frames
+
+FEWEST_READINGS = 4
+CONTRADICTION = 4.0
+"""Standard errors by which the two walls may differ before something must be wrong."""
+WALLS = (1, 2)
+INTO = (
+    ("all", "everything"),
+    ("outer", "outer walls only"),
+    ("all-but-first", "everything but the first layer"),
+)
+
+
+class FlowWall(Kind):
+    """Flow ratio from the width of walls."""
+
+    slug = "flow-wall"
+    title = "Flow by wall"
+    sets = ("flow_ratio", "flow_outer_share", "flow_first_share")
+    group = "flow"
+    step_unit = "mm"
+    about = (
+        "Two rings, their walls one and two roads thick, printed at the profile's flow. Callipers tell how wide the "
+        "walls came out, and so how full their roads are. What each should measure lies before it in digits."
+    )
+    few = "Measure a wall with callipers: type a number and Enter, the next field waits."
+
+    def fields(self, context: Context) -> Sequence[Field]:
+        """Flow, road and wall; what the result is for; what the surface said."""
+        nozzle = context.printer.nozzle_mm
+        return (
+            Field("flow_ratio", "Flow ratio of this print", low=0.6, high=1.4, step=0.01),
+            Field("width_mm", "Width of a road", "mm", low=round(nozzle * 0.9, 2), high=round(nozzle * 1.6, 2),
+                  step=0.01),
+            Field("wall_mm", "Height of the walls", "mm", low=6, high=30, step=1),
+            Field("heights", "Heights to measure at", low=2, high=3, whole=True,
+                  help="At each, all four sides of both rings."),
+            Field("known_ratio", "By surface it was", low=0.6, high=1.4, required=False,
+                  help="To be told whether walls and tops agree."),
+            Field("known_error", "give or take", low=0.0005, high=0.2, required=False),
+            Field("into", "Take it into", kind="choice", choices=INTO),
+        )  # fmt: skip
+
+    def suggest(self, context: Context) -> dict[str, Scalar]:
+        """As the profile prints."""
+        held = context.profile.values["flow_ratio"]
+        measured = held.origin.kind == From.TRIAL and not held.recheck and held.error is not None
+        return {
+            "flow_ratio": held.number,
+            "width_mm": settings_for(context.profile.numbers(), context.printer).width_mm,
+            "wall_mm": 10.0,
+            "heights": 3.0,
+            "known_ratio": held.number if measured else None,
+            "known_error": held.error if measured else None,
+            "into": "all",
+        }
+
+    def check(self, plan: Plan, context: Context) -> dict[str, str]:
+        """Refuse what does not fit; warn of another flow than the profile's."""
+        printer = context.printer
+        if printer.bed_x_mm < frames.WIDTH + 8 or printer.bed_y_mm < frames.DEPTH + 40:
+            size = f"{frames.WIDTH + 8:.0f} × {frames.DEPTH + 40:.0f} mm"
+            raise InvalidInput("wall_mm", f"the piece needs a bed of {size}")
+        if number(plan, "wall_mm") + 2 > printer.height_mm:
+            raise InvalidInput("wall_mm", f"{printer.name} prints no higher than {printer.height_mm:g} mm")
+        if (plan["known_ratio"] is None) != (plan["known_error"] is None):
+            missing = "known_ratio" if plan["known_ratio"] is None else "known_error"
+            raise InvalidInput(missing, "is needed too: what is known needs both the flow and how sure it is")
+        warnings = {}
+        now = context.profile.number("flow_ratio")
+        if abs(number(plan, "flow_ratio") - now) > 1e-9:
+            warnings["flow_ratio"] = f"the profile prints at {now:g}; the result counts from what this piece has"
+        return warnings
+
+    def steps(self, plan: Plan) -> tuple[Step, ...]:
+        """The two rings, by the width that they should have on a usual layer."""
+        return tuple(Step(i, width, f"{width:.2f}") for i, width in enumerate(self._widths(plan)))
+
+    def _widths(self, plan: Plan) -> tuple[float, float]:
+        spacing, layer = self._road(plan)
+        return nominal_mm(1, spacing, layer), nominal_mm(2, spacing, layer)
+
+    def _road(self, plan: Plan) -> tuple[float, float]:
+        """Spacing and height of the walls' roads, mm."""
+        width = number(plan, "width_mm")
+        layer = round(min(0.2, width / 2), 2)
+        return PrintSettings(width_mm=width, layer_mm=layer).spacing(layer), layer
+
+    def piece(self, plan: Plan, context: Context) -> Piece:
+        """Both rings on their plate."""
+        base, settings = self._base(context)
+        labels = [s.label for s in self.steps(plan)]
+        wall, heights = number(plan, "wall_mm"), int(number(plan, "heights"))
+        return frames.frames(self._widths(plan), labels, base, settings.layer_mm, wall, heights)
+
+    def _base(self, context: Context) -> tuple[float, PrintSettings]:
+        settings = settings_for(context.profile.numbers(), context.printer)
+        return settings.first_layer_mm + 2 * settings.layer_mm, settings
+
+    def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
+        """The plate as a solid, the rings road by road."""
+        del piece
+        base, settings = self._base(context)
+        spacing, layer = self._road(plan)
+        flow, width = number(plan, "flow_ratio"), number(plan, "width_mm")
+        drawn = replace(settings, flow_ratio=flow, flow_outer_share=1.0, width_mm=width, layer_mm=layer)
+        plate = union(p.solid for p in frames.plate(self._widths(plan), [s.label for s in self.steps(plan)],
+                                                    base, settings.layer_mm))  # fmt: skip
+        rings = [
+            Stroke(frames.ring(middle, width / 2 + k * spacing), Role.OUTER, drawn)
+            for middle, walls in zip(frames.middles(), WALLS, strict=True)
+            for k in reversed(range(walls))
+        ]
+        low_x, low_y = context.printer.bed_low
+        layers = range(3, 3 + round(number(plan, "wall_mm") / settings.layer_mm))
+        return build(
+            plate,
+            settings,
+            middle=context.printer.bed_middle,
+            purge_from=(low_x + 10, low_y + 8),
+            strokes=dict.fromkeys(layers, rings),
+        )
+
+    def readings(self, plan: Plan) -> ToRead:
+        """Four sides at every height."""
+        sites = tuple(Site(*key) for key in frames.site_keys(int(number(plan, "heights"))))
+        how = "Close the jaws on the wall alone, at the middle of a side."
+        return ToRead(measures=(Measure("width", "Wall", "mm", sites, 0.1, 5.0, 2, "calliper", how),))
+
+    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+        """Fill of the roads → the flow that would fill them to 1."""
+        names = [(site.key, site.name) for site in self.readings(plan).measures[0].sites]
+        taken = [
+            [(name, value) for key, name in names if (value := readings.measured("width", step, key)) is not None]
+            for step in (0, 1)
+        ]
+        count = sum(len(numbers) for numbers in taken)
+        if count < FEWEST_READINGS or max(len(numbers) for numbers in taken) < FEWEST_READINGS - 1:
+            left = max(FEWEST_READINGS - count, 1)
+            return Result("few", says=f"Measure {left} more place{'s' if left > 1 else ''}; four tell something.")
+        spacing, layer = self._road(plan)
+        single, double = ([value for _, value in numbers] for numbers in taken)
+        found = fit_wall(single, double, spacing, layer)
+        flow = number(plan, "flow_ratio")
+        value, error = flow / found.fill, flow / found.fill * found.error / found.fill
+        return Result(
+            state="split" if abs(found.apart) > CONTRADICTION else "good",
+            value=value, error=error, low=value - error, high=value + error,
+            says=_says(found), notes=_notes(plan, found, taken, value, error),
+            spreads=_spreads(found, taken, self._widths(plan)),
+        )  # fmt: skip
+
+    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
+        """The flow ratio for everything, or for outer walls alone, or with the first layer left as it was."""
+        if result.value is None or result.error is None:
+            return {}
+        profile = context.profile
+        old, new = profile.number("flow_ratio"), round(result.value, 3)
+        origin = Origin(From.TRIAL, self.title.lower(), trial)
+        if plan["into"] == "outer":
+            return {"flow_outer_share": Value(round(new / old, 3), origin, result.error / old)}
+        changes = {"flow_ratio": Value(new, origin, result.error)}
+        if plan["into"] == "all-but-first":
+            first = profile.values["flow_first_share"].number if "flow_first_share" in profile.values else 1.0
+            kept = Origin(From.TRIAL, f"as it was: {old * first:.3f} in all", trial)
+            changes["flow_first_share"] = Value(round(old * first / new, 3), kept)
+        return changes
+
+    def in_words(self, plan: Plan) -> str:
+        """Both rings."""
+        one, two = (step.label for step in self.steps(plan))
+        return f"Two rings, their walls {one} and {two} mm thick if all is right, at a flow of {plan['flow_ratio']:g}."
+
+    def overrides(self, plan: Plan) -> dict[str, str]:
+        """The rings' own flow."""
+        return {"flow_ratio": f"{number(plan, 'flow_ratio'):g}"}
+
+    def wants(self, context: Context) -> str | None:
+        """Another way to what the surface tells; nobody needs both."""
+        del context
+        return None
+
+
+def _says(found: WallFill) -> str:
+    if abs(found.apart) > CONTRADICTION:
+        return "The two rings contradict each other; measure again, above all where the seam is."
+    departs = (found.fill - 1) * 100
+    if abs(departs) < 1.645 * found.error * 100:
+        return "The walls are as wide as they should be, as far as callipers can tell."
+    return f"The walls' roads are {abs(departs):.1f} % {'too full' if departs > 0 else 'too empty'}."
+
+
+def _notes(
+    plan: Plan, found: WallFill, taken: Sequence[Sequence[tuple[str, float]]], value: float, error: float
+) -> tuple[str, ...]:
+    notes = []
+    for ring, numbers, kept in zip(("single", "double"), taken, found.kept, strict=True):
+        out = [f"{number:.2f} at {name}" for (name, number), keep in zip(numbers, kept, strict=True) if not keep]
+        if out:
+            notes.append(f"Left out of the {ring} wall: {', '.join(out)}; it stands apart from the others.")
+    known, known_error = plan["known_ratio"], plan["known_error"]
+    if isinstance(known, float) and isinstance(known_error, float):
+        notes.append(_against_surface(value, error, known, known_error))
+    return tuple(notes)
+
+
+def _against_surface(value: float, error: float, known: float, known_error: float) -> str:
+    """Whether walls and tops agree, and what it means if they do not."""
+    both = (error**2 + known_error**2) ** 0.5
+    if abs(value - known) < 2 * both:
+        return f"It agrees with the surface ({known:.3f} ± {known_error:.3f})."
+    if value < known:
+        return (
+            f"The surface closes at {known:.3f} only: walls bulge more than tops need. Take it for outer walls "
+            "alone, or leave the flow and set a size offset."
+        )
+    return (
+        f"The surface closes at {known:.3f} already: walls come out thinner than tops. Outer walls may run too fast "
+        "for the melt, or the first readings were of the seam."
+    )
+
+
+def _spreads(
+    found: WallFill, taken: Sequence[Sequence[tuple[str, float]]], widths: tuple[float, float]
+) -> tuple[Spread, ...]:
+    return tuple(
+        Spread(
+            name=f"{ring} wall",
+            unit="mm",
+            decimals=2,
+            points=tuple((name, value, bool(keep)) for (name, value), keep in zip(numbers, kept, strict=True)),
+            mean=mean,
+            error=error,
+            aim=width,
+        )
+        for ring, numbers, kept, mean, error, width in zip(
+            ("single", "double"), taken, found.kept, found.means, found.errors, widths, strict=True
+        )
+        if numbers
+    )

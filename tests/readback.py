@@ -1,0 +1,38 @@
+"""A trial printed on the stand-in's physics and read without any noise, for tests of kinds."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from drumbo.standins import eye, tools
+from drumbo.standins.filament.geometry import geometry
+from drumbo.standins.filament.interpreter import Machine
+from drumbo.standins.filament.printing import PrintedObject, melt
+from drumbo.standins.filament.spool import Spool, draw_spool
+from drumbo.trials.base import Context, Kind, Plan, Readings
+
+
+def printed(gcode: str, spool: Spool, **machine: float) -> PrintedObject:
+    """What a file makes of a spool."""
+    device = Machine(**machine)
+    for line in gcode.splitlines():
+        device.run(line)
+    return melt(geometry(device.moves), spool, digest=spool.seed)
+
+
+def exact_readings(trial: Kind, plan: Plan, context: Context, seed: int, **machine: float) -> Readings:
+    """Scores and numbers as they would be if nobody erred; callipers scatter as they do."""
+    spool = draw_spool(context.material.family, seed, context.printer.drive)
+    thing = printed(trial.print_file(plan, context).gcode, spool, **machine)
+    piece, to_read = trial.piece(plan, context), trial.readings(plan)
+    middle = context.printer.bed_middle
+    aspects = [a.key for a in to_read.aspects]
+    boxes = [place.box(middle) for place in piece.places]
+    exact = np.clip(np.rint(eye.exact_scores(thing, boxes, aspects)), 0, 4).astype(int)
+    readings = Readings({a: {str(i): int(exact[i, k]) for i in range(len(boxes))} for k, a in enumerate(aspects)})
+    rng = np.random.default_rng(seed)
+    for jaw in piece.jaws:
+        at = jaw.on_bed(middle)
+        number = tools.measure(thing, tools.Jaws(at.a, at.b, at.z, at.tool), rng)
+        readings = readings.with_measure(jaw.measure, jaw.step, jaw.site, number)
+    return readings
