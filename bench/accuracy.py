@@ -24,8 +24,9 @@ from drumbo.core.families import FAMILIES
 from drumbo.core.profile import start
 from drumbo.core.workshop import Material, Printer
 from drumbo.standins import eye
+from drumbo.standins.filament.geometry import Geometry, band, geometry
 from drumbo.standins.filament.interpreter import Machine
-from drumbo.standins.filament.printing import Geometry, band, geometry, melt
+from drumbo.standins.filament.printing import melt
 from drumbo.standins.filament.spool import Spool, draw_spool
 from drumbo.trials import kind
 from drumbo.trials.base import Context, Readings

@@ -170,7 +170,7 @@ def trial_page_vs_bare_page() -> Measured:
     """A printed and scored trial's page through the server, against an empty route of the same server."""
     from waitress.server import create_server  # noqa: PLC0415
 
-    from drumbo.services import profiles, trials, workshop  # noqa: PLC0415
+    from drumbo.services import profiles, reading, trials, workshop  # noqa: PLC0415
     from drumbo.services.prints import PrintRoom  # noqa: PLC0415
     from drumbo.store.database import Workshop  # noqa: PLC0415
     from drumbo.web import create_app  # noqa: PLC0415
@@ -184,7 +184,7 @@ def trial_page_vs_bare_page() -> Measured:
         trial = trials.create(house, profile, "temperature", trials.draft(house, profile, "temperature").plan)
         trials.printed_by_hand(house, trial)
         sheet = trials.sheet(house, trial)
-        trials.score_all(house, trial, {(a.key, s.index): 3 for a in sheet.aspects for s in sheet.steps})
+        reading.score_all(house, trial, {(a.key, s.index): 3 for a in sheet.to_read.aspects for s in sheet.steps})
         app = create_app(house, PrintRoom(house), secret="bench")
         server = create_server(app, host="127.0.0.1", port=0)
         threading.Thread(target=server.run, daemon=True).start()

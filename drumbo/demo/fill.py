@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass
 
 from drumbo.core.errors import LinkError
 from drumbo.core.workshop import Printer
-from drumbo.services import profiles, trials, workshop
+from drumbo.services import adopting, profiles, reading, trials, workshop
 from drumbo.services.prints import PrintRoom, ask_the_eye
 from drumbo.store.database import Workshop
 
@@ -21,6 +21,7 @@ STANDIN_PRINTER = Printer(
     bed_max_c=110,
     accel_mm_s2=2500,
     junction_mm_s=9,
+    extruder_steps_mm=400,
     notes="In the dry lab, by the window. This one is a stand-in: it prints what a file says, much faster.",
 )
 OLD_PRINTER = Printer(
@@ -85,7 +86,9 @@ def fill(house: Workshop, room: PrintRoom, link_url: str, camera_url: str, say: 
     )
     say("  printing a finished tower on the stand-in …")
     _tower(house, room, pla, {"hot_c": 230, "cold_c": 195})
-    say("  … and one that waits to be read …")
+    say("  … a coarse strip for its flow …")
+    _strip(house, room, pla)
+    say("  … and a tower that waits to be read …")
     _tower(house, room, tpu, {}, adopt=False, scored=4)
     for key, typed in (("flow_ratio", "0.97"), ("retraction_mm", "0.9"), ("pressure_advance_s", "0.045")):
         profiles.set_by_hand(house, asa, key, typed)
@@ -100,18 +103,30 @@ def _plan(house: Workshop, profile: int, asked: dict[str, float]) -> int:
     return trials.create(house, profile, "temperature", {**draft.plan, **asked})
 
 
-def _tower(
-    house: Workshop, room: PrintRoom, profile: int, asked: dict[str, float], *, adopt: bool = True, scored: int = 99
-) -> None:
-    trial = _plan(house, profile, asked)
+def _print(house: Workshop, room: PrintRoom, trial: int) -> trials.Sheet:
+    """Print a trial on the stand-in and have the practised eye read it."""
     run = room.start(trial)
     room.join(run, 600)
     sheet = trials.sheet(house, trial)
     if sheet.run is None or sheet.run.state != "done":
-        raise LinkError(f"the demo's tower did not print: {sheet.run.message if sheet.run else 'it never started'}")
+        raise LinkError(f"the demo's piece did not print: {sheet.run.message if sheet.run else 'it never started'}")
     ask_the_eye(house, trial)
-    taken_back = {(a.key, s.index): None for a in sheet.aspects for s in sheet.steps if s.index >= scored}
-    trials.score_all(house, trial, taken_back)
+    return sheet
+
+
+def _strip(house: Workshop, room: PrintRoom, profile: int) -> None:
+    trial = trials.create(house, profile, "flow-surface", trials.draft(house, profile, "flow-surface").plan)
+    _print(house, room, trial)
+    adopting.adopt(house, trial)
+
+
+def _tower(
+    house: Workshop, room: PrintRoom, profile: int, asked: dict[str, float], *, adopt: bool = True, scored: int = 99
+) -> None:
+    trial = _plan(house, profile, asked)
+    sheet = _print(house, room, trial)
+    taken_back = {(a.key, s.index): None for a in sheet.to_read.aspects for s in sheet.steps if s.index >= scored}
+    reading.score_all(house, trial, taken_back)
     if adopt:
-        trials.set_note(house, trial, "Bridges from 220 up hang visibly; a few wisps are left everywhere.")
-        trials.adopt(house, trial)
+        reading.set_note(house, trial, "Bridges from 220 up hang visibly; a few wisps are left everywhere.")
+        adopting.adopt(house, trial)

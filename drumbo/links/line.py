@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import serial
@@ -83,3 +84,19 @@ class Line:
         self._port.close()
         if held is not None:
             held.close()
+
+
+def tell(url: str, commands: Sequence[str], wait_s: float = 10.0) -> None:
+    """Send a few commands to a printer that is not printing, each after the last was answered. LinkError if not."""
+    line = Line(url)
+    try:
+        for command in commands:
+            line.write(command)
+            until = time.monotonic() + wait_s
+            while not (answer := line.read()).startswith("ok"):
+                if answer.lower().startswith("error"):
+                    raise LinkError(f"the printer refused {command}: {answer}")
+                if time.monotonic() > until:
+                    raise LinkError(f"the printer did not answer {command}")
+    finally:
+        line.close()

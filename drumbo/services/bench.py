@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy import or_, select
 from sqlalchemy.orm import selectinload
 
-from drumbo.services.convert import kind_of, plan_of
+from drumbo.services.convert import kind_of, plan_of, readings_of
 from drumbo.services.profiles import Card, cards
 from drumbo.services.trials import Run, run_of
 from drumbo.store.database import Workshop
@@ -77,11 +77,10 @@ def bench(workshop: Workshop) -> Bench:
 
 
 def _waiting(row: TrialRow) -> Waiting:
-    scores = sum(len(v) for v in row.readings.get("scores", {}).values())
-    chosen, plan = kind_of(row), plan_of(row)
-    read = scores == len(chosen.steps(plan)) * len(chosen.readings(plan))
+    chosen, plan, readings = kind_of(row), plan_of(row), readings_of(row)
+    read = readings.count() >= chosen.readings(plan).count(len(chosen.steps(plan))) or readings.picked is not None
     leaf = "print" if row.state == "planned" else "adopt" if read else "read"
-    return Waiting(row.id, kind(row.kind).title, row.profile.name, leaf, scores)
+    return Waiting(row.id, chosen.title, row.profile.name, leaf, readings.count())
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import fields
 from typing import Any, TypeVar
 
+from drumbo.core.piece import Piece
 from drumbo.core.profile import Profile
 from drumbo.core.workshop import Material, Printer
 from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
@@ -54,6 +55,11 @@ def kind_of(row: TrialRow) -> Kind:
 def plan_of(row: TrialRow) -> dict[str, Any]:
     """The trial's plan as the kind writes it today."""
     return dict(kind(row.kind).lift(row.kind_version, row.plan))
+
+
+def piece_of(row: TrialRow) -> Piece:
+    """The trial's piece."""
+    return kind_of(row).piece(plan_of(row), context_of(row.profile, row.revision))
 
 
 def readings_of(row: TrialRow) -> Readings:

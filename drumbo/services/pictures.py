@@ -9,15 +9,20 @@ from typing import Any
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 from drumbo.core.errors import InvalidInput, NotFound
+from drumbo.core.fields import number
 from drumbo.store.database import Workshop
 from drumbo.store.models import PictureRow, TrialRow
 
 LARGEST_PHOTO = 30_000_000
+FEWEST_PIXELS = 20.0
+"""A scale from fewer would be a guess."""
 
 
 @dataclass(frozen=True, slots=True)
 class Picture:
-    """A picture of the printed piece; `frame` tells what it shows, in mm, where a camera took it."""
+    """A picture of the printed piece; `frame` tells what it shows, in mm: all of it where a camera took it, the scale
+    alone (`px_per_mm`) where a maker set that on a photo.
+    """
 
     id: int
     source: str
@@ -61,6 +66,23 @@ def _photo(data: bytes) -> tuple[bytes, str]:
     except (UnidentifiedImageError, OSError, Image.DecompressionBombError) as error:
         raise InvalidInput("photo", "is no picture that can be read; JPEG and PNG are fine") from error
     return out.getvalue(), "image/jpeg"
+
+
+def set_scale(workshop: Workshop, picture_id: int, pixels: float, typed: str) -> float:
+    """Tell a photo's scale from two points that lie a known length apart; returns pixels per mm."""
+    length = number("length", typed)
+    if not 0.1 <= length <= 1000:
+        raise InvalidInput("length", "must be between 0.1 and 1000 mm; a long one is surest")
+    if pixels < FEWEST_PIXELS:
+        raise InvalidInput("length", "pick two points further apart first")
+    with workshop.writing() as session:
+        row = session.get(PictureRow, picture_id)
+        if row is None:
+            raise NotFound(f"there is no picture number {picture_id}")
+        if row.source == "camera":
+            raise InvalidInput("length", "this picture's scale is known already")
+        row.frame = {"px_per_mm": pixels / length}
+        return pixels / length
 
 
 def picture(workshop: Workshop, picture_id: int) -> tuple[bytes, str]:

@@ -4,23 +4,26 @@ from __future__ import annotations
 
 import json
 import logging
+import math
 import threading
 import urllib.error
 import urllib.request
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from drumbo.core.errors import InvalidInput, LinkError, NotNow
+from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
+from drumbo.core.piece.piece import Jaw
 from drumbo.core.workshop import Printer
 from drumbo.links.sender import Progress, Sender, clean_lines
-from drumbo.services.convert import context_of, kind_of, plan_of, printer_of
+from drumbo.services.convert import kind_of, piece_of, plan_of, printer_of
 from drumbo.services.pictures import add_picture
-from drumbo.services.trials import get_trial, score_all
+from drumbo.services.reading import measure_all, score_all
+from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
-from drumbo.store.models import PrinterRow, PrintRow, TrialRow, now
+from drumbo.store.models import PictureRow, PrinterRow, PrintRow, TrialRow, now
 
 log = logging.getLogger(__name__)
 RUNNING = ("sending", "paused")
@@ -124,7 +127,13 @@ class PrintRoom:
     def _photograph(self, trial_id: int, camera_url: str) -> None:
         """A picture of what came off the bed. A camera that fails costs the picture, not the print."""
         try:
-            with urllib.request.urlopen(f"{camera_url.rstrip('/')}/front.png", timeout=60) as answer:
+            with self._workshop.reading() as session:
+                row = get_trial(session, trial_id)
+                view = piece_of(row).view
+                printed = kind_of(row).solid
+            if not printed:
+                return
+            with urllib.request.urlopen(f"{camera_url.rstrip('/')}/{view}.png", timeout=60) as answer:
                 frame = json.loads(answer.headers.get("X-Frame", "null"))
                 add_picture(self._workshop, trial_id, answer.read(), "camera", frame)
         except (OSError, ValueError) as error:
@@ -151,28 +160,83 @@ def _refusal(body: bytes) -> str:
         return "the stand-in refused without saying why"
 
 
+def _printed_on_standin(row: TrialRow) -> tuple[Printer, int | None]:
+    """The stand-in that printed a trial, and the number of the object; NotNow for a real printer's print."""
+    printer = printer_of(row.profile.printer)
+    if not printer.camera_url or not any(run.state == "done" for run in row.prints):
+        raise NotNow("that can only be asked about a print of the stand-in")
+    seen = [p.frame["object"] for p in row.pictures if p.source == "camera" and p.frame]
+    return printer, seen[-1] if seen else None
+
+
 def ask_the_eye(workshop: Workshop, trial_id: int) -> int:
-    """Fill in what a practised eye would score; for stand-in prints only. Returns how many scores."""
+    """Fill in what a practised maker would score and measure; for stand-in prints only. Returns how many readings."""
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
-        printer = printer_of(row.profile.printer)
-        photographed = [p.frame["object"] for p in row.pictures if p.source == "camera" and p.frame]
-        if not photographed:
-            raise NotNow("a practised eye can only be asked about a print of the stand-in")
-        chosen, plan = kind_of(row), plan_of(row)
-        places = chosen.piece(plan, context_of(row.profile, row.revision)).places
-        aspects = [a.key for a in chosen.readings(plan)]
-    bands = [[p.low[2], p.high[2]] for p in places]
-    found = _ask(
-        printer.camera_url, "/eye", {"bands": bands, "aspects": aspects, "seed": trial_id, "object": photographed[-1]}
-    )
-    scores = {
-        (aspect, step): int(row[place])
-        for step, row in enumerate(found["scores"])
-        for place, aspect in enumerate(aspects)
-    }
-    score_all(workshop, trial_id, scores)
-    return len(scores)
+        printer, number = _printed_on_standin(row)
+        piece = piece_of(row)
+        to_read = kind_of(row).readings(plan_of(row))
+    aspects = [a.key for a in to_read.aspects]
+    asked = {"object": number, "seed": trial_id}
+    count = 0
+    if aspects:
+        boxes = [place.box(printer.bed_middle) for place in piece.places]
+        found = _ask(printer.camera_url, "/eye", {**asked, "boxes": boxes, "aspects": aspects})
+        scores = {
+            (aspect, step): int(row[place])
+            for step, row in enumerate(found["scores"])
+            for place, aspect in enumerate(aspects)
+        }
+        score_all(workshop, trial_id, scores)
+        count += len(scores)
+    if piece.jaws:
+        jaws = [_placed(jaw.on_bed(printer.bed_middle)) for jaw in piece.jaws]
+        found = _ask(printer.camera_url, "/measure", {**asked, "jaws": jaws})
+        numbers = {
+            (jaw.measure, jaw.step, jaw.site): float(value)
+            for jaw, value in zip(piece.jaws, found["numbers"], strict=True)
+        }
+        measure_all(workshop, trial_id, numbers)
+        count += len(numbers)
+    return count
+
+
+def _placed(jaw: Jaw) -> dict[str, Any]:
+    return {"a": jaw.a, "b": jaw.b, "z": jaw.z, "tool": jaw.tool}
+
+
+@dataclass(frozen=True, slots=True)
+class Points:
+    """Two points on a picture, in its pixels from the upper left."""
+
+    a: tuple[float, float]
+    b: tuple[float, float]
+
+
+def close_jaws(workshop: Workshop, picture_id: int, points: Points, height_mm: float | None = None) -> float:
+    """What a calliper says between two points of a picture, mm.
+
+    On the stand-in's own picture its jaws close on the object, at `height_mm` where that is known; on a maker's photo
+    it is the distance by the photo's scale. NotNow where a photo has no scale yet.
+    """
+    with workshop.reading() as session:
+        picture = session.get(PictureRow, picture_id)
+        if picture is None:
+            raise NotFound(f"there is no picture number {picture_id}")
+        frame = picture.frame
+        printer = printer_of(picture.trial.profile.printer)
+        source = picture.source
+    if frame is None:
+        raise NotNow("set this photo's scale first: pick two points and type how far apart they are")
+    per_px = 1 / float(frame["px_per_mm"])
+    if source != "camera":
+        return round(math.dist(points.a, points.b) * per_px, 2)
+    if frame.get("view") != "top":
+        raise NotNow("callipers reach the object from above; use the picture from there")
+    a, b = ([frame["left_mm"] + x * per_px, frame["bottom_mm"] + (frame["height"] - y) * per_px]
+            for x, y in (points.a, points.b))  # fmt: skip
+    asked = {"jaws": [{"a": a, "b": b, "z": height_mm, "tool": "calliper"}], "object": frame["object"]}
+    return float(_ask(printer.camera_url, "/calliper", asked)["number"])
 
 
 def try_link(workshop: Workshop, printer_id: int) -> str:

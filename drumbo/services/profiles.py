@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -9,16 +10,41 @@ from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
 
-from drumbo.core.catalogue import BY_KEY, GROUPS
+from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
 from drumbo.core.fields import number as read_number
-from drumbo.core.profile import Change, From, Known, Origin, Profile, Sector, Value, changed, difference, sectors, start
+from drumbo.core.profile import (
+    Change,
+    From,
+    Known,
+    Origin,
+    Profile,
+    Sector,
+    Value,
+    changed,
+    difference,
+    rested,
+    sectors,
+    start,
+)
+from drumbo.core.profile import still_good as profile_still_good
 from drumbo.core.workshop import Material, Printer
-from drumbo.services.convert import latest, material_of, printer_of, profile_of
+from drumbo.services.convert import context_of, latest, material_of, printer_of, profile_of
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
+from drumbo.trials import kind as find_kind
 from drumbo.trials import kinds
-from drumbo.trials.base import Kind
+from drumbo.trials.base import Context, Kind
+
+LONGEST_NOTE = 1000
+
+
+@dataclass(frozen=True, slots=True)
+class Next:
+    """The trial that comes next, and why."""
+
+    kind: Kind
+    why: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +58,7 @@ class Card:
     printer: Printer
     printer_id: int
     sectors: tuple[Sector, ...]
+    next: Next | None
     revision: int
     changed_at: datetime
 
@@ -39,6 +66,11 @@ class Card:
     def measured(self) -> int:
         """How many sectors are measured."""
         return sum(s.known == Known.MEASURED for s in self.sectors)
+
+    @property
+    def leaves_open(self) -> tuple[str, ...]:
+        """Names of the groups that are not measured, or want a recheck."""
+        return tuple(s.group.name for s in self.sectors if s.known != Known.MEASURED)
 
     @property
     def rechecks(self) -> int:
@@ -59,13 +91,12 @@ class Past:
 
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """A profile's page: card, values, history, its trials, and the trial that comes next."""
+    """A profile's page: card, values, history and its trials."""
 
     card: Card
     profile: Profile
     history: tuple[Past, ...]
     trials: tuple[tuple[int, str, str, datetime], ...]
-    next_kind: Kind | None
 
 
 def get_row(session: Session, number: int) -> ProfileRow:
@@ -92,9 +123,16 @@ def card_of(row: ProfileRow) -> Card:
         printer=printer_of(row.printer),
         printer_id=row.printer_id,
         sectors=sectors(profile_of(revision)),
+        next=next_trial(context_of(row)),
         revision=revision.number,
         changed_at=revision.created_at,
     )
+
+
+def card(workshop: Workshop, profile_id: int) -> Card:
+    """One profile's card."""
+    with workshop.reading() as session:
+        return card_of(get_row(session, profile_id))
 
 
 def cards(workshop: Workshop) -> list[Card]:
@@ -153,6 +191,16 @@ def append(session: Session, row: ProfileRow, profile: Profile, note: str, trial
     return number
 
 
+def printer_moved(session: Session, printer_id: int, key: str, was: float, now: float, note: str) -> None:
+    """The printer's own value went from `was` to `now`: what rests on it in its profiles is marked, or unmarked."""
+    wanted = select(ProfileRow).where(ProfileRow.printer_id == printer_id).options(selectinload(ProfileRow.revisions))
+    for row in session.scalars(wanted):
+        profile = profile_of(latest(row))
+        after = changed(rested(profile, key, was), {}, {key: now})
+        if any(c.before and c.after and c.before.recheck != c.after.recheck for c in difference(profile, after)):
+            append(session, row, after, note)
+
+
 def set_by_hand(workshop: Workshop, profile_id: int, key: str, typed: str) -> int:
     """One value by hand, as a new revision. Unusual values are taken; the page warns."""
     if key not in BY_KEY:
@@ -164,8 +212,22 @@ def set_by_hand(workshop: Workshop, profile_id: int, key: str, typed: str) -> in
         if key in profile.values and profile.values[key].number == number:
             return latest(row).number
         value = Value(number, Origin(From.HAND, f"by hand, revision {latest(row).number + 1}"))
-        after = changed(profile, {key: value})
+        after = changed(profile, {key: value}, printer_of(row.printer).numbers())
         return append(session, row, after, f"{BY_KEY[key].name} by hand")
+
+
+def still_good(workshop: Workshop, profile_id: int, key: str, note: str) -> int:
+    """The maker says that a value holds although what it rests on has moved; a new revision says so, with the note."""
+    note = note.strip()
+    if len(note) > LONGEST_NOTE:
+        raise InvalidInput("note", f"is longer than {LONGEST_NOTE} characters")
+    with workshop.writing() as session:
+        row = get_row(session, profile_id)
+        profile = profile_of(latest(row))
+        if key not in profile.values or not profile.values[key].recheck:
+            raise NotNow("nothing there wants a recheck")
+        after = profile_still_good(profile, key, note or "still good", printer_of(row.printer).numbers())
+        return append(session, row, after, f"{BY_KEY[key].name} is still good{': ' + note if note else ''}")
 
 
 def undo(workshop: Workshop, profile_id: int) -> int:
@@ -179,7 +241,8 @@ def undo(workshop: Workshop, profile_id: int) -> int:
             trial = session.get(TrialRow, gone.trial_id)
             if trial is not None and trial.adopted_revision == gone.number:
                 trial.state, trial.adopted_revision = "printed", None
-        return append(session, row, profile_of(before), f"took back revision {gone.number}")
+        restored = changed(profile_of(before), {}, printer_of(row.printer).numbers())
+        return append(session, row, restored, f"took back revision {gone.number}")
 
 
 def sheet(workshop: Workshop, profile_id: int) -> Sheet:
@@ -194,14 +257,32 @@ def sheet(workshop: Workshop, profile_id: int) -> Sheet:
         wanted = select(TrialRow.id, TrialRow.kind, TrialRow.state, TrialRow.created_at)
         wanted = wanted.where(TrialRow.profile_id == profile_id).order_by(TrialRow.id.desc())
         trials = tuple((i, k, s, w) for i, k, s, w in session.execute(wanted))
-        return Sheet(card, profile_of(latest(row)), tuple(reversed(history)), trials, next_kind(card))
+        return Sheet(card, profile_of(latest(row)), tuple(reversed(history)), trials)
 
 
-def next_kind(card: Card) -> Kind | None:
-    """The first kind of trial, in trial order, whose sector is not measured; None when all there are have been."""
-    known = {sector.group.key: sector.known for sector in card.sectors}
-    order = [group.key for group in GROUPS]
-    for kind in sorted(kinds().values(), key=lambda k: order.index(k.group)):
-        if known[kind.group] != Known.MEASURED:
-            return kind
+def next_trial(context: Context) -> Next | None:
+    """The first kind of trial, in trial order, that says why it should come; None when all there are have been."""
+    for kind in kinds().values():
+        why = kind.wants(context)
+        if why is not None:
+            return Next(kind, why)
     return None
+
+
+_FACTS: OrderedDict[tuple[object, ...], dict[str, float | None]] = OrderedDict()
+_MOST_FACTS = 200
+
+
+def next_facts(workshop: Workshop, profile_id: int, slug: str) -> dict[str, float | None]:
+    """Seconds, grams and money of a trial as it would be suggested now. The roads are laid for it once a revision."""
+    with workshop.reading() as session:
+        row = get_row(session, profile_id)
+        context = context_of(row)
+        key = (workshop.folder, profile_id, latest(row).number, slug, repr(context.printer), repr(context.material))
+    if key not in _FACTS:
+        chosen = find_kind(slug)
+        file = chosen.print_file(chosen.suggest(context), context)
+        _FACTS[key] = {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}
+        while len(_FACTS) > _MOST_FACTS:
+            _FACTS.popitem(last=False)
+    return _FACTS[key]

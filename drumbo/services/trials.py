@@ -1,4 +1,4 @@
-"""Trials: plan, read, adopt. Printing is in `prints`."""
+"""Trials: their plans, files and pages. Printing is in `prints`, reading in `reading`, adopting in `adopting`."""
 
 from __future__ import annotations
 
@@ -11,24 +11,15 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
 
-from drumbo.core.errors import InvalidInput, NotFound, NotNow
-from drumbo.core.piece import Drawing, Piece, draw_front, stl_bytes
-from drumbo.core.profile import Change, Profile, changed, difference
-from drumbo.services.convert import (
-    context_of,
-    kind_of,
-    latest,
-    plan_of,
-    profile_of,
-    readings_of,
-    result_of,
-)
+from drumbo.core.errors import InvalidInput, NotFound
+from drumbo.core.piece import Drawing, Piece, draw, stl_bytes
+from drumbo.services.convert import context_of, kind_of, latest, plan_of, readings_of, result_of
 from drumbo.services.pictures import Picture, pictures_of
-from drumbo.services.profiles import Card, append, card_of, get_row
+from drumbo.services.profiles import Card, card_of, get_row
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow, ProfileRow, TrialRow, now
 from drumbo.trials import kind
-from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step
+from drumbo.trials.base import Context, Kind, Readings, Result, Step, ToRead
 
 Typed = Mapping[str, str | float | None]
 
@@ -75,13 +66,14 @@ class Sheet:
     card: Card
     revision: int
     steps: tuple[Step, ...]
-    aspects: tuple[Aspect, ...]
+    to_read: ToRead
     readings: Readings
     result: Result | None
     facts: dict[str, Any]
     drawing: Drawing
     pictures: tuple[Picture, ...]
     run: Run | None
+    runs: tuple[str, ...]
     adopted_revision: int | None
     created_at: datetime
     printed_at: datetime | None
@@ -98,15 +90,6 @@ class Draft:
     drawing: Drawing | None
     warnings: dict[str, str]
     problems: dict[str, str]
-
-
-@dataclass(frozen=True, slots=True)
-class Preview:
-    """What adopting would do: before and after, and what changed since the trial was planned."""
-
-    changes: tuple[Change, ...]
-    after: Profile
-    since: tuple[Change, ...]
 
 
 def draft(workshop: Workshop, profile_id: int, slug: str, typed: Typed | None = None) -> Draft:
@@ -132,7 +115,7 @@ def _look(
         warnings = chosen.check(plan, context)
     except InvalidInput as error:
         return None, {}, error.problems
-    return draw_front(chosen.piece(plan, context)), warnings, {}
+    return draw(chosen.piece(plan, context)), warnings, {}
 
 
 def estimate(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> dict[str, Any]:
@@ -204,13 +187,14 @@ def sheet(workshop: Workshop, trial_id: int) -> Sheet:
             card=card_of(row.profile),
             revision=row.revision,
             steps=chosen.steps(plan),
-            aspects=chosen.readings(plan),
+            to_read=chosen.readings(plan),
             readings=readings_of(row),
             result=result_of(row),
             facts=row.facts,
             drawing=_drawing(row.file_digest, lambda: chosen.piece(plan, context)),
             pictures=pictures_of(row),
             run=run_of(row.prints[-1]) if row.prints else None,
+            runs=tuple(run.state for run in row.prints),
             adopted_revision=row.adopted_revision,
             created_at=row.created_at,
             printed_at=row.printed_at,
@@ -224,7 +208,7 @@ _MOST_DRAWINGS = 64
 def _drawing(file_digest: str, piece: Callable[[], Piece]) -> Drawing:
     """The piece's drawing; kept for the trials looked at last, as one file always has one piece."""
     if file_digest not in _DRAWINGS:
-        _DRAWINGS[file_digest] = draw_front(piece())
+        _DRAWINGS[file_digest] = draw(piece())
         while len(_DRAWINGS) > _MOST_DRAWINGS:
             _DRAWINGS.popitem(last=False)
     return _DRAWINGS[file_digest]
@@ -254,82 +238,3 @@ def printed_by_hand(workshop: Workshop, trial_id: int) -> None:
         row = get_trial(session, trial_id)
         if row.state == "planned":
             row.state, row.printed_at = "printed", now()
-
-
-def score(workshop: Workshop, trial_id: int, aspect: str, step: int, value: int | None) -> None:
-    """Set one score, or take it back with None; the result follows. Kept at once, so that nothing is lost."""
-    score_all(workshop, trial_id, {(aspect, step): value})
-
-
-def score_all(workshop: Workshop, trial_id: int, scores: Mapping[tuple[str, int], int | None]) -> None:
-    """Set several scores together."""
-    with workshop.writing() as session:
-        row = get_trial(session, trial_id)
-        if row.state == "planned":
-            raise NotNow("print the piece first; then there is something to read")
-        chosen, plan = kind_of(row), plan_of(row)
-        known = {a.key for a in chosen.readings(plan)}
-        count = len(chosen.steps(plan))
-        readings = readings_of(row)
-        for (aspect, step), value in scores.items():
-            if aspect not in known or not 0 <= step < count:
-                raise InvalidInput("aspect", "this trial has no such step or aspect")
-            if value is not None and not 0 <= value <= 4:
-                raise InvalidInput("score", "goes from 0 to 4")
-            readings = readings.with_score(aspect, step, value)
-        row.readings = readings.to_json()
-        row.result = chosen.evaluate(plan, readings).to_json() if readings.count() else None
-
-
-def set_note(workshop: Workshop, trial_id: int, note: str) -> None:
-    """The maker's note on the readings."""
-    if len(note) > 5000:
-        raise InvalidInput("note", "is longer than 5000 characters")
-    with workshop.writing() as session:
-        row = get_trial(session, trial_id)
-        row.readings = {**readings_of(row).to_json(), "note": note.strip()}
-
-
-def set_aim(workshop: Workshop, trial_id: int, field: str, value: str) -> None:
-    """Judge the same readings for something else: a choice of the plan that does not touch the piece."""
-    with workshop.writing() as session:
-        row = get_trial(session, trial_id)
-        chosen, plan = kind_of(row), plan_of(row)
-        context = context_of(row.profile, row.revision)
-        spec = next((f for f in chosen.fields(context) if f.key == field and f.kind == "choice"), None)
-        if spec is None:
-            raise InvalidInput(field, "cannot be changed after printing")
-        row.plan = {**plan, field: spec.read(value)}
-        readings = readings_of(row)
-        row.result = chosen.evaluate(row.plan, readings).to_json() if readings.count() else None
-
-
-def preview(workshop: Workshop, trial_id: int) -> Preview:
-    """What adopting would change now. NotNow while there is no value to adopt."""
-    with workshop.reading() as session:
-        row = get_trial(session, trial_id)
-        return _preview(row)
-
-
-def _preview(row: TrialRow) -> Preview:
-    result = result_of(row)
-    if result is None or result.value is None:
-        raise NotNow("there is no result to adopt yet; score at least three steps")
-    current = profile_of(latest(row.profile))
-    context = context_of(row.profile)
-    new = kind_of(row).changes(plan_of(row), result, context, row.id)
-    after = changed(current, new)
-    planned = context_of(row.profile, row.revision).profile
-    return Preview(difference(current, after), after, difference(planned, current))
-
-
-def adopt(workshop: Workshop, trial_id: int) -> int:
-    """Take the result into the profile as a new revision; returns its number."""
-    with workshop.writing() as session:
-        row = get_trial(session, trial_id)
-        if row.adopted_revision is not None:
-            raise NotNow(f"this result was adopted already, as revision {row.adopted_revision}")
-        found = _preview(row)
-        number = append(session, row.profile, found.after, kind_of(row).title, row.id)
-        row.state, row.adopted_revision = "adopted", number
-        return number

@@ -11,9 +11,11 @@ from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.workshop import Material, Printer, read_material, read_printer
 from drumbo.services.convert import material_of, printer_of
+from drumbo.services.profiles import printer_moved
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PrinterRow
 
@@ -53,9 +55,14 @@ def save_printer(workshop: Workshop, typed: Typed, number: int | None = None) ->
     try:
         with workshop.writing() as session:
             row = PrinterRow() if number is None else _get(session, PrinterRow, number, "printer")
+            before = {} if number is None else printer_of(row).numbers()
             row.name, row.spec = made.name, asdict(made)
             session.add(row)
             session.flush()
+            for key, was in before.items():
+                now = made.numbers().get(key, was)
+                if now != was:
+                    printer_moved(session, row.id, key, was, now, f"{BY_KEY[key].name} of {made.name} by hand")
             return row.id
     except IntegrityError:
         raise InvalidInput("name", f"there is a printer called {made.name} already") from None

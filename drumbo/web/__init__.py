@@ -16,6 +16,7 @@ from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
 from drumbo.web import drum, filters
 from drumbo.web.views import bench, check, materials, printers, profiles, trials
+from drumbo.web.views.common import plain_words
 
 POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'"
 
@@ -89,7 +90,7 @@ def _errors(app: Flask) -> None:
 
     @app.errorhandler(DrumboError)
     def refused(error: DrumboError) -> Any:
-        return page("That does not go", str(error), 409)
+        return page("That does not go", plain_words(error), 409)
 
     @app.errorhandler(CSRFError)
     def stale(_error: CSRFError) -> Any:

@@ -1,105 +1,237 @@
-"""Where things are on a trial's aligned picture: piece, rows of scores and fit share one axis.
+"""Where things are on a trial's aligned picture: piece, scores and fit share one axis.
 
-Everything is in pixels of the drawing; the piece keeps its millimetres through a view box.
+A tower's steps are rows, a strip's are columns. Everything is in pixels of the drawing; the piece keeps its
+millimetres through a view box.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from drumbo.core.piece import Drawing
+from drumbo.core.piece import Drawing, Place
 from drumbo.services.pictures import Picture
-from drumbo.trials.base import Curve, Result, Step
+from drumbo.trials.base import Result, Spread, Step
 
 ROW_PX = 48.0
-FIT_WIDTH = 220.0
+FIT_WIDTH, FIT_HEIGHT = 220.0, 138.0
+STRIP_WIDTH, STRIP_SCALE = 940.0, 8.0
+MARGIN_MM = 2.0
+
+
+@dataclass(frozen=True, slots=True)
+class Band:
+    """A step on the picture, mm in the view box; `crop` is a view box around it alone."""
+
+    index: int
+    label: str
+    x: float
+    y: float
+    width: float
+    height: float
+    crop: str
 
 
 @dataclass(frozen=True, slots=True)
 class PiecePicture:
-    """The piece's column: a view box in mm (y downwards, 0 at the plate), its size in px, and the picture in it."""
+    """A view box in mm (y downwards), its size in px, the camera's picture in it, and the steps in page order.
+
+    For a strip `first_px` and `pitch_px` tell where its columns are.
+    """
 
     view: str
     width: float
     height: float
     px_per_mm: float
     image: tuple[int, float, float, float, float] | None
-    places: tuple[tuple[int, str, float, float, float], ...]
+    bands: tuple[Band, ...]
+    lies: bool
+    first_px: float = 0.0
+    pitch_px: float = 0.0
 
 
 def piece_picture(
-    drawing: Drawing, picture: Picture | None, middle: tuple[float, float], row_px: float = ROW_PX
+    drawing: Drawing,
+    picture: Picture | None,
+    middle: tuple[float, float],
+    row_px: float = ROW_PX,
+    most_px: float = STRIP_WIDTH,
 ) -> PiecePicture:
-    """Scale the piece so that one step is `row_px` high, and lay the camera's picture over it.
+    """The piece to scale, with the camera's picture laid over it.
 
-    `places` are (index, label, x, y, height) of every step's band, mm in the view box.
+    A tower's step is `row_px` high; a strip is at most `most_px` wide.
     """
-    step = drawing.places[0].high[2] - drawing.places[0].low[2]
-    scale = row_px / step
-    top = drawing.places[-1].high[2]
-    margin = 2.0
-    view = f"{drawing.left - margin:.2f} {-top:.2f} {drawing.width + 2 * margin:.2f} {top + margin:.2f}"
-    image = None
-    if picture is not None and picture.frame is not None:
-        f = picture.frame
-        scale_mm = 1 / float(f["px_per_mm"])
-        wide, high = f["width"] * scale_mm, f["height"] * scale_mm
-        image = (picture.id, f["left_mm"] - middle[0], -(f["bottom_mm"] + high), wide, high)
-    places = tuple((p.index, p.label, drawing.left, -p.high[2], p.high[2] - p.low[2]) for p in reversed(drawing.places))
+    lies = drawing.view == "top"
+    m = MARGIN_MM
+    if lies:
+        scale = min(most_px / (drawing.width + 2 * m), STRIP_SCALE)
+        view = f"{drawing.left - m:.2f} {-drawing.top - m:.2f} {drawing.width + 2 * m:.2f} {drawing.height + 2 * m:.2f}"
+        high = drawing.height + 2 * m
+    else:
+        # A tower stands on its lower edge, without a margin there or above, so that rows meet its steps.
+        step = drawing.places[0].high[2] - drawing.places[0].low[2]
+        scale = row_px / step if len(drawing.places) > 1 else 2.4
+        top = drawing.places[-1].high[2] if len(drawing.places) > 1 else drawing.height
+        view = f"{drawing.left - m:.2f} {-top:.2f} {drawing.width + 2 * m:.2f} {top + m:.2f}"
+        high = top + m
+    places = drawing.places if lies else tuple(reversed(drawing.places))
     return PiecePicture(
         view=view,
-        width=round((drawing.width + 2 * margin) * scale, 1),
-        height=round((top + margin) * scale, 1),
+        width=round((drawing.width + 2 * m) * scale, 1),
+        height=round(high * scale, 1),
         px_per_mm=scale,
-        image=image,
-        places=places,
+        image=_image(picture, middle, lies),
+        bands=tuple(_band(drawing, place, lies) for place in places),
+        lies=lies,
+        **(_columns(drawing, scale) if lies else {}),
     )
+
+
+def _columns(drawing: Drawing, scale: float) -> dict[str, float]:
+    places = drawing.places
+    pitch = places[1].low[0] - places[0].low[0] if len(places) > 1 else drawing.width
+    middle = (places[0].low[0] + places[0].high[0]) / 2
+    return {
+        "first_px": round((middle - pitch / 2 - drawing.left + MARGIN_MM) * scale, 1),
+        "pitch_px": round(pitch * scale, 2),
+    }
+
+
+def _image(
+    picture: Picture | None, middle: tuple[float, float], lies: bool
+) -> tuple[int, float, float, float, float] | None:
+    if picture is None or picture.frame is None:
+        return None
+    f = picture.frame
+    scale_mm = 1 / float(f["px_per_mm"])
+    wide, high = f["width"] * scale_mm, f["height"] * scale_mm
+    lower = f["bottom_mm"] - (middle[1] if lies else 0.0)
+    return (picture.id, f["left_mm"] - middle[0], -(lower + high), wide, high)
+
+
+def _band(drawing: Drawing, place: Place, lies: bool) -> Band:
+    low, high, index, label = place.low, place.high, place.index, place.label
+    if lies:
+        x, wide = low[0], high[0] - low[0]
+        crop = f"{x - 1.5:.2f} {-drawing.top:.2f} {wide + 3:.2f} {drawing.height:.2f}"
+        return Band(index, label, x, -drawing.top, wide, drawing.height, crop)
+    crop = f"{drawing.left:.2f} {-high[2] - 1:.2f} {drawing.width:.2f} {high[2] - low[2] + 2:.2f}"
+    return Band(index, label, drawing.left, -high[2], drawing.width, high[2] - low[2], crop)
 
 
 @dataclass(frozen=True, slots=True)
 class FitPicture:
-    """The fit turned on its side: the swept value runs along the piece, quality to the right."""
+    """The fit along the piece. `curve` and `band` are paths; lines and points are in px of a picture so large.
+
+    For a tower it is turned on its side: the swept value runs along y, quality along x.
+    """
 
     width: float
     height: float
-    curve: str
-    band: str
-    points: tuple[tuple[float, float], ...]
-    best_y: float | None
-    good_y: float
-    good_height: float
-    ticks: tuple[tuple[float, int], ...]
+    lies: bool
+    curve: str = ""
+    band: str = ""
+    points: tuple[tuple[float, float], ...] = ()
+    best: float | None = None
+    good_from: float = 0.0
+    good_size: float = 0.0
+    ticks: tuple[tuple[float, int], ...] = ()
 
 
-def fit_picture(result: Result | None, steps: Sequence[Step], row_px: float = ROW_PX) -> FitPicture:
-    """The fit for rows in the order of the page: the last step on top."""
-    height = row_px * len(steps)
-    ticks = tuple((_x(q), q) for q in (25, 50, 75, 100))
-    if result is None or result.curve is None or result.value is None:
-        return FitPicture(FIT_WIDTH, height, "", "", (), None, 0, 0, ticks)
-    top, per_row = steps[-1].value, steps[0].value - steps[1].value
+def fit_picture(result: Result | None, steps: Sequence[Step], picture: PiecePicture) -> FitPicture:
+    """The fit for the page's steps: beside a tower, under a strip."""
+    if picture.lies:
+        size = (picture.width, FIT_HEIGHT)
+        first, per_step = picture.first_px + picture.pitch_px / 2, picture.pitch_px
+        start = steps[0].value
+    else:
+        size = (FIT_WIDTH, ROW_PX * len(steps))
+        first, per_step = ROW_PX / 2, ROW_PX
+        start = steps[-1].value
+    ticks = tuple((_quality(q, picture.lies), q) for q in (25, 50, 75, 100))
+    if result is None or result.value is None or len(steps) < 2:
+        return FitPicture(*size, picture.lies, ticks=ticks)
+    each = (steps[1].value - steps[0].value) * (1 if picture.lies else -1)
 
-    def y(value: float) -> float:
-        return round((value - top) / per_row * row_px + row_px / 2, 1)
+    def along(value: float) -> float:
+        return round(first + (value - start) / each * per_step, 1)
 
-    curve: Curve = result.curve
-    line = "L".join(f"{_x(q):.1f} {y(v):.1f}" for v, q in zip(curve.x, curve.y, strict=True))
-    out = [f"{_x(q):.1f} {y(v):.1f}" for v, q in zip(curve.x, curve.high, strict=True)]
-    back = [f"{_x(q):.1f} {y(v):.1f}" for v, q in zip(curve.x, curve.low, strict=True)]
-    low, high = sorted((y(result.low or result.value), y(result.high or result.value)))
+    low, high = sorted((along(result.low or result.value), along(result.high or result.value)))
+    paths = _paths(result, along, picture.lies)
     return FitPicture(
-        width=FIT_WIDTH,
-        height=height,
-        curve=f"M{line}",
-        band="M" + "L".join(out + back[::-1]) + "Z",
-        points=tuple((round(_x(q), 1), y(v)) for v, q in curve.points),
-        best_y=y(result.value),
-        good_y=low,
-        good_height=high - low,
+        *size, picture.lies, **paths, best=along(result.value), good_from=low, good_size=high - low, ticks=ticks
+    )  # type: ignore[arg-type]
+
+
+def _paths(result: Result, along: Callable[[float], float], lies: bool) -> dict[str, object]:
+    curve = result.curve
+    if curve is None:
+        return {}
+
+    def at(value: float, quality: float) -> tuple[float, float]:
+        place, good = along(value), round(_quality(quality, lies), 1)
+        return (place, good) if lies else (good, place)
+
+    def line(qualities: Sequence[float]) -> list[str]:
+        return ["{:.1f} {:.1f}".format(*at(v, q)) for v, q in zip(curve.x, qualities, strict=True)]
+
+    return {
+        "curve": "M" + "L".join(line(curve.y)),
+        "band": "M" + "L".join(line(curve.high) + line(curve.low)[::-1]) + "Z",
+        "points": tuple(at(v, q) for v, q in curve.points),
+    }
+
+
+def _quality(quality: float, lies: bool) -> float:
+    share = min(max(quality, 0.0), 100.0) / 100
+    return FIT_HEIGHT - 10 - (FIT_HEIGHT - 26) * share if lies else 14 + (FIT_WIDTH - 30) * share
+
+
+@dataclass(frozen=True, slots=True)
+class SpreadPicture:
+    """Measured numbers as dots over a line, px: (x, y, kept, title); mean with its error, and what would be right."""
+
+    name: str
+    dots: tuple[tuple[float, float, bool, str], ...]
+    mean: float
+    mean_says: str
+    error: tuple[float, float]
+    aim: float | None
+    aim_says: str
+    ticks: tuple[tuple[float, str], ...]
+
+
+SPREAD_WIDTH, MOST_TICKS = 440.0, 8
+
+
+def spread_picture(spread: Spread) -> SpreadPicture:
+    """One lane of dots; equal numbers stack."""
+    kept = [value for _, value, keep in spread.points if keep] or [value for _, value, _ in spread.points]
+    ends = [*kept, spread.mean, *([spread.aim] if spread.aim is not None else [])]
+    room = max(max(ends) - min(ends), 6 * 10**-spread.decimals) * 0.18
+    low, high = min(ends) - room, max(ends) + room
+
+    def x(value: float) -> float:
+        return round(20 + (SPREAD_WIDTH - 40) * min(max((value - low) / (high - low), -0.03), 1.03), 1)
+
+    seen: dict[float, int] = {}
+    dots = []
+    for where, value, keep in spread.points:
+        level = seen[value] = seen.get(value, 0) + 1
+        dots.append((x(value), 62.0 - 9 * (level - 1), keep, f"{value:.{spread.decimals}f} {spread.unit}, {where}"))
+    each = 10.0**-spread.decimals
+    while (high - low) / each > MOST_TICKS:
+        each *= 2
+    first = round(low / each + 0.5)
+    ticks = tuple((x(n * each), f"{n * each:.{spread.decimals}f}") for n in range(first, int(high / each) + 1))
+    show = f".{spread.decimals + 1}f"
+    return SpreadPicture(
+        name=spread.name,
+        dots=tuple(dots),
+        mean=x(spread.mean),
+        mean_says=f"{spread.mean:{show}} ± {spread.error:{show}} {spread.unit}",
+        error=(x(spread.mean - spread.error), x(spread.mean + spread.error)),
+        aim=None if spread.aim is None else x(spread.aim),
+        aim_says="" if spread.aim is None else f"right: {spread.aim:.{spread.decimals}f}",
         ticks=ticks,
     )
-
-
-def _x(quality: float) -> float:
-    return 14 + (FIT_WIDTH - 30) * min(max(quality, 0.0), 100.0) / 100

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
+from urllib.parse import urlencode
 
 from flask import Flask
 from markupsafe import Markup, escape
 
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.families import family
+from drumbo.core.piece import Jaw
 from drumbo.core.profile import From, Value
 
 _MONTHS = "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split()
@@ -57,8 +60,7 @@ def plus_minus(value: Value, key: str) -> str:
     """The error with its sign, or nothing."""
     if value.error is None:
         return ""
-    decimals = BY_KEY[key].decimals if key in BY_KEY else 1
-    return f"± {max(value.error, 10**-decimals):.{decimals}f}"
+    return f"± {BY_KEY[key].show_error(value.error) if key in BY_KEY else format(value.error, '.1g')}"
 
 
 def state_of(value: Value) -> str:
@@ -83,8 +85,31 @@ def as_choice(value: object) -> Markup:
     return escape("" if value is None else f"{value:g}" if isinstance(value, float) else str(value))
 
 
+def jaw_heights(jaws: Iterable[Jaw]) -> dict[str, float]:
+    """Height of every place to measure, mm, by "measure step site"."""
+    return {f"{jaw.measure} {jaw.step} {jaw.site}": round(jaw.z, 3) for jaw in jaws}
+
+
+def query(plan: Mapping[str, object]) -> str:
+    """A plan as the query of an address; what is empty is left out."""
+    return urlencode({key: value for key, value in plan.items() if value is not None})
+
+
 def register(app: Flask) -> None:
     """Make them known to templates."""
-    for function in (duration, grams, money, day, shown, plus_minus, state_of, family_name, plain, as_choice):
+    for function in (
+        duration,
+        grams,
+        money,
+        day,
+        shown,
+        plus_minus,
+        state_of,
+        family_name,
+        plain,
+        as_choice,
+        jaw_heights,
+        query,
+    ):
         app.add_template_filter(function)
     app.jinja_env.globals["catalogue"] = BY_KEY

@@ -11,6 +11,10 @@
     if (e.key === "Enter" && e.target.id === "find") { const hit = $("#hits a"); if (hit) location.href = hit.href; }
   });
   document.addEventListener("change", (e) => { if (e.target.matches("[data-submit]")) e.target.form.submit(); });
+  document.addEventListener("submit", (e) => {
+    if (!e.target.matches("[data-goto]")) return;
+    e.preventDefault(); location.href = $("select", e.target).value;
+  });
   // A file too large to be read is told at once, not after it went over.
   document.addEventListener("change", (e) => {
     if (!e.target.matches("[data-largest]")) return;
@@ -54,14 +58,14 @@
   if (reading) startReading(reading);
 
   function startReading(root) {
-    const aspects = JSON.parse(root.dataset.aspects), words = JSON.parse(root.dataset.words);
+    const aspects = JSON.parse(root.dataset.aspects), lies = root.dataset.lies === "1", words = JSON.parse(root.dataset.words);
     const count = Number(root.dataset.steps);
     const open = $$("[data-cell]", root).filter((c) => c.dataset.score === "");
     let step = open.length ? Math.min(...open.map((c) => Number(c.dataset.step))) : 0, aspect = 0;
     const cell = (s, a) => $(`[data-cell][data-step="${s}"][data-aspect="${aspects[a]}"]`, root);
 
     function show(focus) {
-      $$(".s-row", root).forEach((r) => r.classList.toggle("now", r.dataset.row === String(step)));
+      $$("[data-row]", root).forEach((r) => r.classList.toggle("now", r.dataset.row === String(step)));
       $$(".band", root).forEach((r) => r.classList.toggle("now", r.dataset.step === String(step)));
       $$(".pips", root).forEach((p) => { p.classList.remove("now"); p.tabIndex = -1; });
       const here = cell(step, aspect);
@@ -89,28 +93,85 @@
     // Scores go out one after the other, in the order in which they were given, and are kept even if the page closes.
     const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
     let chain = Promise.resolve(), waiting = 0;
+    function queue(url, body, failed) {
+      waiting += 1;
+      chain = chain.then(() => post(url, body)).then(
+        (page) => { waiting -= 1; if (!waiting) renew(page); },
+        (error) => { waiting -= 1; failed(error); });
+    }
     function score(s, key, value) {
       const before = $(`[data-cell][data-step="${s}"][data-aspect="${key}"]`, root).dataset.score;
       paint(s, key, value);
-      waiting += 1;
-      chain = chain.then(() => send(s, key, value)).then(
-        (page) => { waiting -= 1; if (!waiting) renew(page); },
-        (error) => { waiting -= 1; paint(s, key, before === "" ? null : Number(before)); say(error.message); });
+      queue(root.dataset.url, { step: s, aspect: key, score: value ?? "" },
+        (error) => { paint(s, key, before === "" ? null : Number(before)); say(error.message); });
     }
-    async function send(s, key, value) {
-      const body = new URLSearchParams({ step: s, aspect: key, score: value ?? "" });
-      const answer = await fetch(root.dataset.url, { method: "POST", body, keepalive: true, headers: { "X-CSRFToken": token, "HX-Request": "true" } })
-        .catch(() => { throw new Error("Drumbo does not answer; that score was not kept. Try it again in a moment."); });
+    function pick(s) {
+      const on = $(`[data-pick="${s}"]`, root)?.getAttribute("aria-pressed") === "true";
+      const paintPick = (which) => $$("[data-pick]", root).forEach((b) => {
+        const here = which !== null && b.dataset.pick === String(which);
+        b.classList.toggle("on", here); b.setAttribute("aria-pressed", here);
+      });
+      paintPick(on ? null : s);
+      queue(root.dataset.pickUrl, { step: on ? "" : s }, (error) => { paintPick(on ? s : null); say(error.message); });
+    }
+    async function post(url, values) {
+      const answer = await fetch(url, { method: "POST", body: new URLSearchParams(values), keepalive: true, headers: { "X-CSRFToken": token, "HX-Request": "true" } })
+        .catch(() => { throw new Error("Drumbo does not answer; that was not kept. Try it again in a moment."); });
       const text = await answer.text();
-      if (!answer.ok) throw new Error(new DOMParser().parseFromString(text, "text/html").body.textContent.trim() || "That score was not kept.");
+      if (!answer.ok) throw new Error(new DOMParser().parseFromString(text, "text/html").body.textContent.trim() || "That was not kept.");
       return text;
     }
     function renew(page) {
       const fresh = new DOMParser().parseFromString(page, "text/html");
-      for (const id of ["verdict", "fit"]) { const part = fresh.getElementById(id); if (part) document.getElementById(id).replaceWith(part); }
+      for (const id of ["verdict", "fit", "spreads"]) { const part = fresh.getElementById(id); if (part) document.getElementById(id)?.replaceWith(part); }
     }
 
+    // Numbers: a calliper types one and Enter; it is kept, and the next empty field of the same step waits.
+    const fields = $$("[data-measure]", root);
+    const ordered = [...fields].sort((a, b) => a.dataset.step - b.dataset.step);
+    let waits = ordered.find((f) => f.value === "") || ordered[0];
+    function wait(field) {
+      waits = field;
+      fields.forEach((f) => f.classList.toggle("waits", f === field));
+      const jaw = field && `${field.dataset.measure} ${field.dataset.step} ${field.dataset.site}`;
+      $$(".jaw", root).forEach((j) => j.classList.toggle("now", j.dataset.jaw === jaw));
+    }
+    function keepNumber(field) {
+      if (field.dataset.kept === field.value) return;
+      field.dataset.kept = field.value;
+      const bad = field.nextElementSibling;
+      bad.hidden = true; field.removeAttribute("aria-invalid");
+      const { measure, step: s, site } = field.dataset;
+      queue(root.dataset.measureUrl, { measure, step: s, site, number: field.value }, (error) => {
+        bad.textContent = error.message; bad.hidden = false; field.setAttribute("aria-invalid", "true"); delete field.dataset.kept;
+      });
+    }
+    function onward(field) {
+      const next = ordered.slice(ordered.indexOf(field) + 1).find((f) => f.value === "") || ordered.find((f) => f.value === "");
+      if (next) { wait(next); if (next.offsetParent && !$("#zoom")?.open) { next.focus(); next.select(); } } else field.blur();
+    }
+    for (const field of fields) {
+      field.dataset.kept = field.value;
+      field.addEventListener("focus", () => wait(field));
+      field.addEventListener("change", () => keepNumber(field));
+      field.addEventListener("keydown", (e) => {
+        if (e.key === "Enter") { e.preventDefault(); keepNumber(field); onward(field); }
+      });
+    }
+    if (fields.length) { wait(waits); if (waits.value === "") waits.focus({ preventScroll: true }); }
+    root.addEventListener("drumbo:number", (e) => {
+      if (!waits) return;
+      waits.value = e.detail; keepNumber(waits); onward(waits);
+    });
+    root.waitingHeight = () => {
+      const jaws = JSON.parse(root.dataset.jaws);
+      return waits ? jaws[`${waits.dataset.measure} ${waits.dataset.step} ${waits.dataset.site}`] : undefined;
+    };
+    root.waitingName = () => waits?.getAttribute("aria-label") ?? "";
+
     root.addEventListener("click", (e) => {
+      const picked = e.target.closest("[data-pick]");
+      if (picked) { step = Number(picked.dataset.pick); pick(step); show(); return; }
       const pip = e.target.closest(".pip"), big = e.target.closest(".bigkeys button"), jump = e.target.closest("[data-jump]"), box = e.target.closest("[data-cell]"), band = e.target.closest(".band");
       if (jump) { step = Number(jump.dataset.jump); show(); if ($("#phone").offsetParent) $("#phone").scrollIntoView({ block: "start" }); return; }
       if (band) { step = Number(band.dataset.step); show(true); return; }
@@ -125,8 +186,10 @@
     });
 
     document.addEventListener("keydown", (e) => {
-      if (typing(e) || e.metaKey || e.ctrlKey || e.altKey || $("#zoom")?.open) return;
-      const move = { ArrowUp: [1, 0], ArrowDown: [-1, 0], ArrowRight: [0, 1], ArrowLeft: [0, -1] }[e.key];
+      if (typing(e) || !aspects.length && e.key.toLowerCase() !== "z" || e.metaKey || e.ctrlKey || e.altKey || $("#zoom")?.open) return;
+      const move = (lies
+        ? { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowDown: [0, 1], ArrowUp: [0, -1] }
+        : { ArrowUp: [1, 0], ArrowDown: [-1, 0], ArrowRight: [0, 1], ArrowLeft: [0, -1] })[e.key];
       if (move) {
         step = Math.max(0, Math.min(count - 1, step + move[0]));
         aspect = Math.max(0, Math.min(aspects.length - 1, aspect + move[1]));
@@ -135,6 +198,7 @@
         if (aspect < aspects.length - 1) aspect += 1; else if (step < count - 1) { aspect = 0; step += 1; }
       } else if (e.key === "Backspace" || e.key === "Delete") score(step, aspects[aspect], null);
       else if (e.key === "Enter" && !e.target.closest("a, button")) { aspect = 0; step = Math.min(count - 1, step + 1); }
+      else if (e.key.toLowerCase() === "p" && root.querySelector("[data-pick]")) pick(step);
       else if (e.key.toLowerCase() === "z") { $("[data-zoom]")?.click(); return; }
       else return;
       e.preventDefault(); show(true);
@@ -142,30 +206,85 @@
     show(false);
   }
 
-  // Zoom: wheel, pinch by two buttons, drag to move.
+  // Zoom: wheel, pinch by two buttons, drag to move; and callipers between two points picked.
   const zoom = $("#zoom");
   if (zoom) {
-    const image = $("img", zoom), stage = $(".stage", zoom);
-    let x = 0, y = 0, k = 1, drag = null;
-    const place = () => { image.style.transform = `translate(${x}px, ${y}px) scale(${k})`; };
+    const image = $("img", zoom), stage = $(".stage", zoom), lines = $(".jaws", zoom), says = $("#calliper"), ask = $(".scale-ask", zoom);
+    let x = 0, y = 0, k = 1, drag = null, from = null, ends = [];
+    const place = () => { image.style.transform = `translate(${x}px, ${y}px) scale(${k})`; draw(); };
     const by = (f, cx = stage.clientWidth / 2, cy = stage.clientHeight / 2) => {
-      const next = Math.max(.2, Math.min(8, k * f));
+      const next = Math.max(.2, Math.min(16, k * f));
       x = cx - (cx - x) * next / k; y = cy - (cy - y) * next / k; k = next; place();
     };
+    const measures = () => zoom.classList.contains("measures");
+    function draw() {
+      const at = ends.map(([px, py]) => [px * k + x, py * k + y]);
+      lines.innerHTML = at.map(([cx, cy]) => `<circle cx="${cx}" cy="${cy}" r="6"/>`).join("")
+        + (at.length === 2 ? `<line x1="${at[0][0]}" y1="${at[0][1]}" x2="${at[1][0]}" y2="${at[1][1]}"/>` : "");
+    }
+    async function ask_for(url, more) {
+      const [[ax, ay], [bx, by_]] = ends;
+      const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
+      const answer = await fetch(url, { method: "POST", body: new URLSearchParams({ ax, ay, bx, by: by_, ...more }), headers: { "X-CSRFToken": token, "HX-Request": "true" } });
+      const text = await answer.text();
+      if (!answer.ok) throw new Error(new DOMParser().parseFromString(text, "text/html").body.textContent.trim());
+      return JSON.parse(text);
+    }
+    async function close_jaws() {
+      if (!from.dataset.pxMm) { says.textContent = "How far apart are they?"; ask.hidden = false; $("input", ask).focus(); return; }
+      const z = reading?.waitingHeight?.(), name = reading?.waitingName?.();
+      try {
+        const { number } = await ask_for(from.dataset.calliper, z === undefined ? {} : { z });
+        says.textContent = `${number.toFixed(2)} mm`; says.title = name;
+        reading?.dispatchEvent(new CustomEvent("drumbo:number", { detail: number.toFixed(2) }));
+        setTimeout(() => { ends = []; draw(); }, 900);
+      } catch (error) { says.textContent = error.message; ends = []; draw(); }
+    }
     document.addEventListener("click", (e) => {
-      const from = e.target.closest("[data-zoom]");
-      if (from) {
+      const opener = e.target.closest("[data-zoom]");
+      if (opener) {
+        from = opener; ends = [];
         image.src = from.dataset.zoom; zoom.showModal();
         const fit = () => { k = Math.min(stage.clientWidth / image.naturalWidth, stage.clientHeight / image.naturalHeight); x = (stage.clientWidth - image.naturalWidth * k) / 2; y = 0; place(); };
         image.decode().then(fit, fit);
       }
       const step = e.target.closest("[data-by]");
       if (step) by(Number(step.dataset.by));
+      const tool = e.target.closest("[data-jaws-on]");
+      if (tool) {
+        const on = zoom.classList.toggle("measures");
+        tool.setAttribute("aria-pressed", on); ends = []; draw();
+        says.textContent = !on ? "" : from.dataset.pxMm ? `pick two points: ${reading?.waitingName?.() ?? ""}` : "pick two points of known distance";
+        ask.hidden = true;
+      }
+      if (e.target.closest("[data-set-scale]")) set_scale();
     });
+    async function set_scale() {
+      try {
+        const { px_per_mm } = await ask_for(from.dataset.scale, { length: $("input", ask).value });
+        from.dataset.pxMm = px_per_mm; ask.hidden = true; ends = []; draw();
+        says.textContent = "scale set; pick two points to measure";
+      } catch (error) { says.textContent = error.message; }
+    }
+    ask?.addEventListener("keydown", (e) => { if (e.key === "Enter") { e.preventDefault(); set_scale(); } });
     stage.addEventListener("wheel", (e) => { e.preventDefault(); const r = stage.getBoundingClientRect(); by(e.deltaY < 0 ? 1.15 : 1 / 1.15, e.clientX - r.left, e.clientY - r.top); }, { passive: false });
-    stage.addEventListener("pointerdown", (e) => { drag = [e.clientX - x, e.clientY - y]; stage.setPointerCapture(e.pointerId); });
-    stage.addEventListener("pointermove", (e) => { if (drag) { x = e.clientX - drag[0]; y = e.clientY - drag[1]; place(); } });
-    stage.addEventListener("pointerup", () => { drag = null; });
-    zoom.addEventListener("keydown", (e) => { if (e.key === "+" || e.key === "=") by(1.25); if (e.key === "-") by(.8); });
+    let moved = 0;
+    stage.addEventListener("pointerdown", (e) => { drag = [e.clientX - x, e.clientY - y]; moved = 0; stage.setPointerCapture(e.pointerId); });
+    stage.addEventListener("pointermove", (e) => {
+      if (!drag) return;
+      moved += Math.abs(e.movementX) + Math.abs(e.movementY);
+      if (measures() && moved < 5) return;
+      x = e.clientX - drag[0]; y = e.clientY - drag[1]; place();
+    });
+    stage.addEventListener("pointerup", (e) => {
+      drag = null;
+      if (!measures() || moved >= 5) return;
+      const r = stage.getBoundingClientRect();
+      if (ends.length === 2) ends = [];
+      ends.push([(e.clientX - r.left - x) / k, (e.clientY - r.top - y) / k]); draw();
+      if (ends.length === 2) close_jaws();
+    });
+    zoom.addEventListener("keydown", (e) => { if (e.target.matches("input")) return; if (e.key === "+" || e.key === "=") by(1.25); if (e.key === "-") by(.8); });
+    zoom.addEventListener("close", () => { ends = []; draw(); });
   }
 })();

@@ -5,7 +5,6 @@ from __future__ import annotations
 from flask import Blueprint, render_template, request
 
 from drumbo.services import bench as service
-from drumbo.services.profiles import next_kind
 from drumbo.web.views.common import workshop
 
 pages = Blueprint("bench", __name__)
@@ -14,7 +13,7 @@ pages = Blueprint("bench", __name__)
 @pages.get("/")
 def show() -> str:
     found = service.bench(workshop())
-    nexts = [(card, next_kind(card)) for card in found.shelf[:3]]
+    nexts = found.shelf[:3]
     return render_template("bench/show.html", bench=found, nexts=nexts)
 
 

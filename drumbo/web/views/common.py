@@ -6,6 +6,7 @@ from typing import cast
 
 from flask import current_app, request
 
+from drumbo.core.errors import DrumboError, InvalidInput
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
 
@@ -23,3 +24,8 @@ def room() -> PrintRoom:
 def typed() -> dict[str, str]:
     """What was typed into the form, without the token."""
     return {key: value for key, value in request.form.items() if key != "csrf_token"}
+
+
+def plain_words(error: DrumboError) -> str:
+    """What went wrong, as a person would say it."""
+    return next(iter(error.problems.values())) if isinstance(error, InvalidInput) else str(error)

@@ -12,6 +12,7 @@ from drumbo.core.workshop import PRINTER_FIELDS, Printer
 from drumbo.services import prints
 from drumbo.services import profiles as profile_service
 from drumbo.services import workshop as service
+from drumbo.trials import kinds
 from drumbo.web.views.common import typed, workshop
 
 pages = Blueprint("printers", __name__, url_prefix="/printers")
@@ -31,7 +32,14 @@ def new() -> Any:
 def show(number: int) -> str:
     printer = service.printer(workshop(), number)
     cards = [card for card in profile_service.cards(workshop()) if card.printer_id == number]
-    return render_template("printers/show.html", printer=printer, number=number, cards=cards, fields=PRINTER_FIELDS)
+    return render_template(
+        "printers/show.html",
+        printer=printer,
+        number=number,
+        cards=cards,
+        fields=PRINTER_FIELDS,
+        kinds=[k for k in kinds().values() if k.scope == "printer"],
+    )
 
 
 @pages.route("/<int:number>/edit", methods=["GET", "POST"])

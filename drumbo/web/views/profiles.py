@@ -92,6 +92,23 @@ def set_value(number: int, key: str) -> Any:
     return Response(headers={"HX-Redirect": url_for("profiles.show", number=number, _anchor=f"value-{key}")})
 
 
+@pages.post("/<int:number>/values/<key>/still-good")
+def still_good(number: int, key: str) -> Any:
+    service.still_good(workshop(), number, key, request.form.get("note", ""))
+    return redirect(url_for("profiles.show", number=number, _anchor=f"value-{key}"))
+
+
+@pages.get("/<int:number>/next/<slug>")
+def next_facts(number: int, slug: str) -> str:
+    """Minutes, grams and money of the trial that comes next; asked for once the page is there."""
+    try:
+        facts = service.next_facts(workshop(), number, slug)
+    except InvalidInput:
+        return ""
+    material = service.card(workshop(), number).material
+    return render_template("trials/_facts.html", facts=facts, material=material)
+
+
 @pages.post("/<int:number>/undo")
 def undo(number: int) -> Any:
     service.undo(workshop(), number)

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 
 from drumbo.core.errors import DrumboError, InvalidInput, NotNow
-from drumbo.services import pictures, prints
+from drumbo.services import adopting, pictures, prints, reading
 from drumbo.services import trials as service
-from drumbo.web.figure import fit_picture, piece_picture
-from drumbo.web.views.common import room, typed, workshop
+from drumbo.web.figure import fit_picture, piece_picture, spread_picture
+from drumbo.web.views.common import plain_words, room, typed, workshop
 
 pages = Blueprint("trials", __name__)
 
+PLAN_WIDTH, ADOPT_WIDTH = 420.0, 420.0
 LEAVES = (("plan", "Plan"), ("print", "Print"), ("read", "Read"), ("adopt", "Adopt"))
 
 
@@ -55,7 +57,8 @@ def _draft_picture(draft: service.Draft) -> dict[str, Any]:
     if draft.drawing is None:
         return {"picture": None}
     rows = len(draft.drawing.places)
-    return {"picture": piece_picture(draft.drawing, None, (0, 0), row_px=min(46.0, 440 / rows))}
+    picture = piece_picture(draft.drawing, None, (0, 0), row_px=min(46.0, 440 / rows), most_px=PLAN_WIDTH)
+    return {"picture": picture, "drawing": draft.drawing}
 
 
 @pages.get("/trials/<int:number>")
@@ -79,22 +82,27 @@ def closed(sheet: service.Sheet, leaf: str) -> str | None:
     if leaf in {"read", "adopt"} and sheet.state == "planned":
         return "print the piece first"
     if leaf == "adopt" and (sheet.result is None or sheet.result.value is None):
-        return "score at least three steps first"
+        return "read the piece first"
     return None
 
 
 def _page(sheet: service.Sheet, leaf: str) -> dict[str, Any]:
-    camera = next((p for p in reversed(sheet.pictures) if p.frame is not None), None)
+    seen = [p for p in sheet.pictures if p.source == "camera" and p.frame and p.frame["view"] == sheet.drawing.view]
+    wide = {} if leaf == "read" else {"most_px": ADOPT_WIDTH}
+    picture = piece_picture(sheet.drawing, seen[-1] if seen else None, sheet.context.printer.bed_middle, **wide)
     page: dict[str, Any] = {
         "sheet": sheet,
         "leaf": leaf,
         "leaves": [(key, name, closed(sheet, key)) for key, name in LEAVES],
-        "picture": piece_picture(sheet.drawing, camera, sheet.context.printer.bed_middle),
-        "fit": fit_picture(sheet.result, sheet.steps),
+        "picture": picture,
+        "fit": fit_picture(sheet.result, sheet.steps, picture),
+        "spreads": [spread_picture(s) for s in sheet.result.spreads] if sheet.result else [],
         "drawing": sheet.drawing,
+        "to_read": sheet.to_read,
+        "asked_eye": bool(sheet.context.printer.camera_url and any(run == "done" for run in sheet.runs)),
     }
     if leaf == "adopt" and sheet.result is not None and sheet.adopted_revision is None:
-        page["preview"] = service.preview(workshop(), sheet.id)
+        page["preview"] = adopting.preview(workshop(), sheet.id)
     return page
 
 
@@ -124,12 +132,8 @@ def start(number: int) -> Any:
         room().start(number)
     except DrumboError as error:
         sheet = service.sheet(workshop(), number)
-        return render_template("trials/print.html", refused=_plain(error), **_page(sheet, "print")), 409
+        return render_template("trials/print.html", refused=plain_words(error), **_page(sheet, "print")), 409
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
-
-
-def _plain(error: DrumboError) -> str:
-    return next(iter(error.problems.values())) if isinstance(error, InvalidInput) else str(error)
 
 
 @pages.post("/trials/<int:number>/stop")
@@ -158,9 +162,25 @@ def printed(number: int) -> Any:
 def score(number: int) -> Any:
     form = request.form
     value = form.get("score", "")
-    service.score(
+    reading.score(
         workshop(), number, form.get("aspect", ""), form.get("step", -1, int), int(value) if value.isdigit() else None
     )
+    return _verdict(number)
+
+
+@pages.post("/trials/<int:number>/measure")
+def measure(number: int) -> Any:
+    form = request.form
+    reading.measure(
+        workshop(), number, form.get("measure", ""), form.get("step", -1, int), form.get("site", ""),
+        form.get("number", ""),
+    )  # fmt: skip
+    return _verdict(number)
+
+
+@pages.post("/trials/<int:number>/pick")
+def pick(number: int) -> Any:
+    reading.pick(workshop(), number, request.form.get("step", None, int))
     return _verdict(number)
 
 
@@ -169,16 +189,16 @@ def _verdict(number: int) -> str:
     return render_template("trials/_verdict.html", **_page(sheet, "read"), swap=True)
 
 
-@pages.post("/trials/<int:number>/aim")
-def aim(number: int) -> Any:
+@pages.post("/trials/<int:number>/choice")
+def choice(number: int) -> Any:
     for field, value in typed().items():
-        service.set_aim(workshop(), number, field, value)
+        reading.set_choice(workshop(), number, field, value)
     return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
 @pages.post("/trials/<int:number>/note")
 def note(number: int) -> Any:
-    service.set_note(workshop(), number, request.form.get("note", ""))
+    reading.set_note(workshop(), number, request.form.get("note", ""))
     return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
@@ -198,7 +218,7 @@ def photos(number: int) -> Any:
             pictures.add_picture(workshop(), number, file.read())
     except InvalidInput as error:
         sheet = service.sheet(workshop(), number)
-        return render_template("trials/read.html", photo_problem=_plain(error), **_page(sheet, "read")), 422
+        return render_template("trials/read.html", photo_problem=plain_words(error), **_page(sheet, "read")), 422
     return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
@@ -208,7 +228,45 @@ def image(number: int) -> Response:
     return Response(data, mimetype=mime, headers={"Cache-Control": "private, max-age=86400, immutable"})
 
 
+def _points() -> prints.Points:
+    ax, ay, bx, by = (request.form.get(key, 0.0, float) for key in ("ax", "ay", "bx", "by"))
+    return prints.Points((ax, ay), (bx, by))
+
+
+@pages.post("/pictures/<int:number>/calliper")
+def calliper(number: int) -> Any:
+    """The number between two points of a picture, as JSON for the field that waits."""
+    height = request.form.get("z", None, float)
+    return {"number": prints.close_jaws(workshop(), number, _points(), height)}
+
+
+@pages.post("/pictures/<int:number>/scale")
+def scale(number: int) -> Any:
+    points = _points()
+    pixels = math.dist(points.a, points.b)
+    return {"px_per_mm": pictures.set_scale(workshop(), number, pixels, request.form.get("length", ""))}
+
+
 @pages.post("/trials/<int:number>/adopt")
 def adopt(number: int) -> Any:
-    service.adopt(workshop(), number)
-    return redirect(url_for("profiles.show", number=service.sheet(workshop(), number).card.id, adopted=number))
+    revision = adopting.adopt(workshop(), number)
+    sheet = service.sheet(workshop(), number)
+    if not revision:
+        return redirect(url_for("trials.leaf", number=number, leaf="adopt"))
+    return redirect(url_for("profiles.show", number=sheet.card.id, adopted=number))
+
+
+@pages.post("/trials/<int:number>/take-back")
+def take_back(number: int) -> Any:
+    adopting.take_back(workshop(), number)
+    return redirect(url_for("trials.leaf", number=number, leaf="adopt"))
+
+
+@pages.post("/trials/<int:number>/tell")
+def tell(number: int) -> Any:
+    """Send an adopted printer value over the link; what came of it shows on the page."""
+    try:
+        said, status = {"told": adopting.tell_printer(workshop(), number)}, 200
+    except DrumboError as error:
+        said, status = {"refused": plain_words(error)}, 409
+    return render_template("trials/adopt.html", **said, **_page(service.sheet(workshop(), number), "adopt")), status

@@ -1,0 +1,166 @@
+"""Taking a result in: before and after first, then as a new revision, or into the printer."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass, replace
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, selectinload
+
+from drumbo.core.catalogue import BY_KEY
+from drumbo.core.errors import InvalidInput, LinkError, NotNow
+from drumbo.core.gcode.dialects import dialect
+from drumbo.core.profile import Change, From, Known, Origin, Profile, Value, changed, difference, rested, resting
+from drumbo.core.profile import sectors as sectors_of
+from drumbo.core.workshop import Printer
+from drumbo.links.line import tell
+from drumbo.services.convert import context_of, kind_of, latest, plan_of, printer_of, profile_of, result_of
+from drumbo.services.profiles import append, printer_moved
+from drumbo.services.trials import get_trial
+from drumbo.store.database import Workshop
+from drumbo.store.models import PrinterRow, ProfileRow, TrialRow
+
+
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """What adopting would do: before and after, and what changed since the trial was planned.
+
+    `after` is the profile as it would be. For a trial of the printer, `doubted` names profiles whose flow would
+    want a recheck, with the flow that does the same afterwards, and `commands` tells the printer.
+    """
+
+    changes: tuple[Change, ...]
+    after: Profile
+    since: tuple[Change, ...]
+    leaves_open: tuple[str, ...]
+    doubted: tuple[tuple[str, float], ...] = ()
+    commands: tuple[str, ...] = ()
+
+
+def preview(workshop: Workshop, trial_id: int) -> Preview:
+    """What adopting would change now. NotNow while there is no value to adopt."""
+    with workshop.reading() as session:
+        return _preview(session, get_trial(session, trial_id))
+
+
+def _preview(session: Session, row: TrialRow) -> Preview:
+    current, new = profile_of(latest(row.profile)), _found(row)
+    if kind_of(row).scope == "printer":
+        return _printer_preview(session, row, current, new)
+    printer = printer_of(row.profile.printer)
+    after = changed(current, new, printer.numbers())
+    planned = context_of(row.profile, row.revision).profile
+    still_open = tuple(s.group.name for s in sectors_of(after) if s.known != Known.MEASURED)
+    return Preview(difference(current, after), after, difference(planned, current), still_open)
+
+
+def _found(row: TrialRow) -> dict[str, Value]:
+    """What the result would set. Each value rests on what the trial was printed with, not on what holds by now."""
+    result = result_of(row)
+    if result is None or result.value is None:
+        raise NotNow("there is no result to adopt yet; read the piece first")
+    printed = context_of(row.profile, row.revision)
+    new = kind_of(row).changes(plan_of(row), result, context_of(row.profile), row.id)
+    numbers = {**printed.printer.numbers(), **printed.profile.numbers(), **{k: v.number for k, v in new.items()}}
+    return {key: resting(value, key, numbers) for key, value in new.items()}
+
+
+def _printer_preview(session: Session, row: TrialRow, current: Profile, new: dict[str, Value]) -> Preview:
+    printer = printer_of(row.profile.printer)
+    (key, value), *_ = new.items()
+    was = _was(row, printer, key)
+    before = Value(was, Origin(From.HAND, "as it was"))
+    doubted = []
+    for profile_row in _profiles_on(session, row.profile.printer_id):
+        profile = profile_of(latest(profile_row))
+        marked = changed(rested(profile, key, was), {}, {key: value.number})
+        flow = marked.values["flow_ratio"]
+        if flow.recheck and not profile.values["flow_ratio"].recheck:
+            doubted.append((profile_row.name, flow.number * was / value.number))
+    words = dialect(printer.dialect)
+    commands = [words.extruder_steps.format(value=value.number)] if words.extruder_steps else []
+    commands += [words.keep] if commands and words.keep else []
+    change = Change(key, before, value)
+    return Preview((change,), current, (), (), tuple(doubted), tuple(commands))
+
+
+def _was(row: TrialRow, printer: Printer, key: str) -> float:
+    """What the printer had when the trial was printed."""
+    known = printer.numbers().get(key)
+    return kind_of(row).printer_for(plan_of(row), context_of(row.profile))[key] if known is None else known
+
+
+def _profiles_on(session: Session, printer_id: int) -> list[ProfileRow]:
+    wanted = select(ProfileRow).where(ProfileRow.printer_id == printer_id).options(selectinload(ProfileRow.revisions))
+    return list(session.scalars(wanted))
+
+
+def adopt(workshop: Workshop, trial_id: int) -> int:
+    """Take the result into the profile as a new revision; returns its number. A printer's result returns 0."""
+    with workshop.writing() as session:
+        row = get_trial(session, trial_id)
+        if row.adopted_revision is not None:
+            raise NotNow("this result was adopted already")
+        found = _preview(session, row)
+        if kind_of(row).scope == "printer":
+            number = _into_printer(session, row, found)
+        else:
+            number = append(session, row.profile, found.after, kind_of(row).title, row.id)
+        row.state, row.adopted_revision = "adopted", number
+        return number
+
+
+def _into_printer(session: Session, row: TrialRow, found: Preview) -> int:
+    change = found.changes[0]
+    assert change.before is not None
+    assert change.after is not None
+    was, now = change.before.number, change.after.number
+    row.facts = {**row.facts, "before": was}
+    printer = row.profile.printer
+    _set(printer, change.key, now)
+    printer_moved(session, printer.id, change.key, was, now, f"{BY_KEY[change.key].name} of {printer.name} changed")
+    return 0
+
+
+def _set(printer: PrinterRow, key: str, value: float) -> None:
+    printer.spec = asdict(replace(printer_of(printer), **{key: value}))  # type: ignore[arg-type]
+
+
+def take_back(workshop: Workshop, trial_id: int) -> None:
+    """Give the printer back what it had before a trial of it was adopted; rechecks that came of it go away."""
+    with workshop.writing() as session:
+        row = get_trial(session, trial_id)
+        if kind_of(row).scope != "printer" or row.adopted_revision is None:
+            raise NotNow("there is nothing to take back here")
+        printer, key, was = row.profile.printer, kind_of(row).sets[0], float(row.facts["before"])
+        now = printer_of(printer).numbers()[key]
+        _set(printer, key, was)
+        printer_moved(session, printer.id, key, now, was, f"{BY_KEY[key].name} of {printer.name} set back")
+        row.state, row.adopted_revision = "printed", None
+
+
+def tell_printer(workshop: Workshop, trial_id: int) -> str:
+    """Send an adopted printer value over the link, and have it kept. LinkError tells what is wrong."""
+    with workshop.reading() as session:
+        row = get_trial(session, trial_id)
+        printer = printer_of(row.profile.printer)
+        if row.adopted_revision is None:
+            raise NotNow("adopt the result first")
+        if not printer.link_url:
+            raise InvalidInput("link_url", f"{printer.name} has no link; type the commands at the printer")
+        busy = any(p.state in {"sending", "paused"} for p in row.prints)
+        commands = _commands(row, printer)
+    if busy:
+        raise NotNow(f"{printer.name} is printing; wait until it is done")
+    if not commands:
+        raise LinkError("this firmware takes the value from its configuration file")
+    tell(printer.link_url, commands)
+    return f"{printer.name} has it now: {', '.join(commands)}."
+
+
+def _commands(row: TrialRow, printer: Printer) -> list[str]:
+    words = dialect(printer.dialect)
+    value = printer.numbers().get(kind_of(row).sets[0])
+    if words.extruder_steps is None or value is None:
+        return []
+    return [words.extruder_steps.format(value=value), *([words.keep] if words.keep else [])]
