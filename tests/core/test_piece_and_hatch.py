@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from manifold3d import CrossSection
 
-from drumbo.core.piece import Piece, block, draw_front, stl_bytes, text_shape
+from drumbo.core.piece import Piece, block, draw, stl_bytes, text_shape
 from drumbo.core.piece.digits import GLYPHS
 from drumbo.core.toolpath.hatch import hatch
 from drumbo.core.toolpath.plane import crosses, edges_of, inside
@@ -115,7 +115,7 @@ def test_stl_holds_the_same_solid(tower: Piece) -> None:
 
 
 def test_a_drawing_keeps_scale_and_order(tower: Piece) -> None:
-    drawing = draw_front(tower)
+    drawing = draw(tower)
     assert drawing.width == pytest.approx(tower.size[0], abs=0.01)
     assert drawing.paths[0][0] == "foot"
     assert drawing.paths[-1][0] == "digits"

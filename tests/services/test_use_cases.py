@@ -14,7 +14,7 @@ from sqlalchemy import inspect as look_at
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
 from drumbo.core.profile import Known
 from drumbo.exchange.profile_file import profile_json
-from drumbo.services import bench, check, pictures, prints, profiles, trials, workshop
+from drumbo.services import adopting, bench, check, pictures, prints, profiles, reading, trials, workshop
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
 from drumbo.store.models import Base, PrinterRow, PrintRow
@@ -97,7 +97,7 @@ def test_by_hand_and_back(house: Workshop, begun: Begun) -> None:
 def test_the_whole_line_from_label_to_adopted_value(house: Workshop, begun: Begun, room: PrintRoom) -> None:
     trial = _plan(house, begun)
     with pytest.raises(NotNow, match="print the piece first"):
-        trials.score(house, trial, "bridge", 0, 3)
+        reading.score(house, trial, "bridge", 0, 3)
     run = room.start(trial)
     with pytest.raises(NotNow, match="is printing"):
         room.start(trial)
@@ -109,15 +109,15 @@ def test_the_whole_line_from_label_to_adopted_value(house: Workshop, begun: Begu
     assert sheet.pictures[0].frame is not None
     data, mime = pictures.picture(house, sheet.pictures[0].id)
     assert (data[:4], mime) == (b"\x89PNG", "image/png")
-    with pytest.raises(NotNow, match="score at least three"):
-        trials.preview(house, trial)
+    with pytest.raises(NotNow, match="read the piece first"):
+        adopting.preview(house, trial)
     assert prints.ask_the_eye(house, trial) == 15
     sheet = trials.sheet(house, trial)
     assert sheet.result is not None
     assert sheet.result.value is not None
     assert 200 <= sheet.result.value <= 220
     before = profiles.sheet(house, begun.profile).profile
-    number = trials.adopt(house, trial)
+    number = adopting.adopt(house, trial)
     after = profiles.sheet(house, begun.profile)
     assert number == 2
     value = after.profile.values["nozzle_c"]
@@ -126,10 +126,10 @@ def test_the_whole_line_from_label_to_adopted_value(house: Workshop, begun: Begu
     assert after.profile.number("nozzle_first_c") == value.number + 5
     assert before.number("nozzle_c") == 210
     with pytest.raises(NotNow, match="adopted already"):
-        trials.adopt(house, trial)
+        adopting.adopt(house, trial)
     profiles.undo(house, begun.profile)
     assert trials.sheet(house, trial).state == "printed", "taken back, it can be adopted again"
-    assert trials.adopt(house, trial) == 4
+    assert adopting.adopt(house, trial) == 4
 
 
 def test_the_eye_looks_at_the_piece_it_is_asked_about(
@@ -156,7 +156,7 @@ def test_the_profile_file_tells_values_and_origins(house: Workshop, begun: Begun
     assert (data["format"], data["version"]) == ("drumbo-profile", 1)
     assert data["values"]["nozzle_c"] == {
         "number": 210.0, "error": None, "origin": {"kind": "start", "note": "PLA start", "trial": None},
-        "recheck": None, "name": "Nozzle, other layers", "unit": "°C",
+        "recheck": None, "basis": {}, "still_good": "", "name": "Nozzle, other layers", "unit": "°C",
     }  # fmt: skip
     assert "link_url" not in data["printer"]
 
@@ -165,9 +165,9 @@ def test_planning_onto_a_newer_revision_shows_what_moved(house: Workshop, begun:
     trial = _plan(house, begun)
     trials.printed_by_hand(house, trial)
     scores = {(a, s): 3 - abs(s - 1) for a in ("bridge", "overhang", "strings", "surface", "bond") for s in range(3)}
-    trials.score_all(house, trial, scores)
+    reading.score_all(house, trial, scores)
     profiles.set_by_hand(house, begun.profile, "bed_c", "65")
-    found = trials.preview(house, trial)
+    found = adopting.preview(house, trial)
     assert [c.key for c in found.since] == ["bed_c"]
     assert found.after.number("bed_c") == 65, "the newer value is kept"
 
@@ -177,10 +177,10 @@ def test_scores_are_refused_with_words_and_cleared_with_none(house: Workshop, be
     trials.printed_by_hand(house, trial)
     for aspect, step, value in (("bridge", 9, 3), ("taste", 0, 3), ("bridge", 0, 7)):
         with pytest.raises(InvalidInput):
-            trials.score(house, trial, aspect, step, value)
+            reading.score(house, trial, aspect, step, value)
     assert trials.sheet(house, trial).readings.count() == 0
-    trials.score(house, trial, "bridge", 0, 3)
-    trials.score(house, trial, "bridge", 0, None)
+    reading.score(house, trial, "bridge", 0, 3)
+    reading.score(house, trial, "bridge", 0, None)
     assert trials.sheet(house, trial).result is None
 
 

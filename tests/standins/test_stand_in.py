@@ -9,8 +9,9 @@ from PIL import Image
 from drumbo.standins import eye
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.camera import front_picture
+from drumbo.standins.filament.geometry import Geometry, geometry
 from drumbo.standins.filament.interpreter import Machine
-from drumbo.standins.filament.printing import Geometry, geometry, lagging_c, melt
+from drumbo.standins.filament.printing import lagging_c, melt
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
 from tests.conftest import plain_context
@@ -141,13 +142,14 @@ def test_a_cold_nozzle_lays_nothing(gcode: str) -> None:
 
 def test_the_eye_is_noisy_whole_and_repeatable(shape: Geometry) -> None:
     thing = melt(shape, SPOOL, digest=9)
-    bands, aspects = [(0.84, 10.84), (10.84, 20.84), (20.84, 30.84)], list(eye.ASPECTS)
-    one = eye.look(thing, bands, aspects, 1)
-    assert np.array_equal(one, eye.look(thing, bands, aspects, 1))
+    boxes = [((-1e4, -1e4, low), (1e4, 1e4, low + 10)) for low in (0.84, 10.84, 20.84)]
+    aspects = ["bridge", "overhang", "strings", "surface", "bond"]
+    one = eye.look(thing, boxes, aspects, 1)
+    assert np.array_equal(one, eye.look(thing, boxes, aspects, 1))
     assert one.min() >= 0
     assert one.max() <= 4
-    exact = eye.exact_scores(thing, bands, aspects)
-    many = np.stack([eye.look(thing, bands, aspects, s) for s in range(200)])
+    exact = eye.exact_scores(thing, boxes, aspects)
+    many = np.stack([eye.look(thing, boxes, aspects, s) for s in range(200)])
     middle = (exact > 0.8) & (exact < 3.2)
     assert np.abs(many.mean(axis=0) - exact)[middle].max() < 0.2, "right on the whole"
     assert 0.4 < many.std(axis=0)[middle].mean() < 0.9, "and human at each look"

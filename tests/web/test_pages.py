@@ -148,7 +148,7 @@ def test_a_value_by_hand_that_is_no_number_stays_in_its_field(client: FlaskClien
 
 def test_the_sheet_and_the_file(client: FlaskClient, begun: Begun) -> None:
     sheet = client.get(f"/profiles/{begun.profile}/sheet").text
-    assert sheet.count('class="tick"') == len(PARAMETERS)
+    assert sheet.count('class="tick"') == len([p for p in PARAMETERS if p.scope == "profile"])
     file = client.get(f"/profiles/{begun.profile}/profile.json")
     assert file.json is not None
     assert file.json["values"]["bed_c"]["number"] == 60
@@ -206,9 +206,9 @@ def test_made_up_forms_are_answered_and_change_nothing(
     assert client.get("/profiles/new?material_id=abc").status_code == 200
     assert client.get("/profiles/new?material_id=999").status_code == 404
     assert client.post("/profiles/new", data={"material_id": "x", "printer_id": "1", "name": "n"}).status_code == 422
-    assert client.post(f"/trials/{printed}/aim", data={}).status_code == 302
+    assert client.post(f"/trials/{printed}/choice", data={}).status_code == 302
     for typed in ({"aim": "fame"}, {"hot_c": "300"}):
-        assert client.post(f"/trials/{printed}/aim", data=typed).status_code == 409
+        assert client.post(f"/trials/{printed}/choice", data=typed).status_code == 409
     assert (
         client.post(f"/trials/{printed}/score", data={"aspect": "bridge", "step": "x", "score": "3"}).status_code == 409
     )
