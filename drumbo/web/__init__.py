@@ -10,7 +10,7 @@ from flask_wtf.csrf import CSRFError, CSRFProtect
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from drumbo import __version__
-from drumbo.core.errors import DrumboError, NotFound
+from drumbo.core.errors import DrumboError, InvalidInput, NotFound
 from drumbo.services.check import LARGEST_FILE
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
@@ -90,7 +90,7 @@ def _errors(app: Flask) -> None:
 
     @app.errorhandler(DrumboError)
     def refused(error: DrumboError) -> Any:
-        return page("That does not go", plain_words(error), 409)
+        return page("That does not go", plain_words(error), 422 if isinstance(error, InvalidInput) else 409)
 
     @app.errorhandler(CSRFError)
     def stale(_error: CSRFError) -> Any:

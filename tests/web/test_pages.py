@@ -208,10 +208,13 @@ def test_made_up_forms_are_answered_and_change_nothing(
     assert client.post("/profiles/new", data={"material_id": "x", "printer_id": "1", "name": "n"}).status_code == 422
     assert client.post(f"/trials/{printed}/choice", data={}).status_code == 302
     for typed in ({"aim": "fame"}, {"hot_c": "300"}):
-        assert client.post(f"/trials/{printed}/choice", data=typed).status_code == 409
-    assert (
-        client.post(f"/trials/{printed}/score", data={"aspect": "bridge", "step": "x", "score": "3"}).status_code == 409
-    )
+        assert client.post(f"/trials/{printed}/choice", data=typed).status_code == 422
+    for url, typed in (
+        ("score", {"aspect": "bridge", "step": "x", "score": "3"}),
+        ("measure", {"measure": "width", "step": "0", "site": "front-low", "number": "1"}),
+        ("pick", {"step": "0"}),
+    ):
+        assert client.post(f"/trials/{printed}/{url}", data=typed).status_code == 422
     assert (
         client.post(f"/trials/{printed}/stop", data={"back": "//elsewhere"}).headers["Location"].startswith("/trials/")
     )

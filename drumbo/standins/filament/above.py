@@ -120,12 +120,22 @@ def _lit(
 
 def _cast(surface: Floats, frame: Frame) -> Floats:
     """Shadows: what stands towards the lamp and higher than the light's slope takes the light away."""
-    slope = LAMP[2] / float(np.hypot(LAMP[0], LAMP[1]))
-    lit = np.ones_like(surface)
-    for reach_mm in (0.15, 0.3, 0.6, 1.2, 2.5, 5.0):
-        along = max(1, round(reach_mm * frame.px_per_mm * -LAMP[0] / float(np.hypot(LAMP[0], LAMP[1]))))
-        aside = round(reach_mm * frame.px_per_mm * LAMP[1] / float(np.hypot(LAMP[0], LAMP[1])))
-        nearer = np.roll(surface, (aside, along), axis=(0, 1))
-        blocked = np.clip((nearer - surface - slope * reach_mm) / 0.12, 0, 1)
-        lit = np.minimum(lit, 1 - 0.5 * blocked)
-    return lit
+    down = -LAMP[1] / LAMP[0]
+    falls = LAMP[2] / -LAMP[0] / frame.px_per_mm
+    return np.asarray(1 - 0.5 * np.clip((_edge_of_shade(surface, down, falls) - surface) / 0.12, 0, 1))
+
+
+@njit(cache=True, nogil=True)
+def _edge_of_shade(surface: Floats, down: float, falls: float) -> Floats:  # pragma: no cover - compiled
+    """(h, w) height up to which each pixel lies in shade. Light comes from the left and `down` rows a column (0..1).
+
+    The shade of a column is that of the one before it, and what stands there, lower by `falls`, mm.
+    """
+    rows, columns = surface.shape
+    shade = np.full((rows, columns), -1.0)
+    for column in range(1, columns):
+        for row in range(1, rows):
+            here = max(surface[row, column - 1], shade[row, column - 1])
+            above = max(surface[row - 1, column - 1], shade[row - 1, column - 1])
+            shade[row, column] = (1 - down) * here + down * above - falls
+    return shade

@@ -219,7 +219,8 @@ def _says(moved: float, asked: float, error_mm: float) -> str:
         )
     if abs(moved - asked) < 1.645 * error_mm:
         return f"{moved:.1f} mm came where {asked:g} were asked: right, as far as a pen mark can tell."
-    return f"{moved:.1f} mm came where {asked:g} were asked, {abs(share):.1%} too {'much' if share > 0 else 'little'}."
+    way = "much" if share > 0 else "little"
+    return f"{moved:.1f} mm came where {asked:g} were asked, {abs(share) * 100:.1f} % too {way}."
 
 
 def _notes(moved: np.ndarray, scatter: float) -> tuple[str, ...]:

@@ -148,14 +148,16 @@
     }
     function onward(field) {
       const next = ordered.slice(ordered.indexOf(field) + 1).find((f) => f.value === "") || ordered.find((f) => f.value === "");
-      if (next) { wait(next); if (next.offsetParent && !$("#zoom")?.open) { next.focus(); next.select(); } } else field.blur();
+      if (next) { wait(next); if (next.offsetParent && !$("#zoom")?.open) { next.focus(); } } else field.blur();
     }
     for (const field of fields) {
       field.dataset.kept = field.value;
-      field.addEventListener("focus", () => wait(field));
+      field.addEventListener("focus", () => { wait(field); field.select(); });
       field.addEventListener("change", () => keepNumber(field));
       field.addEventListener("keydown", (e) => {
         if (e.key === "Enter") { e.preventDefault(); keepNumber(field); onward(field); }
+        // No number has a z in it: the picture opens from a waiting field too.
+        if (e.key.toLowerCase() === "z" && !e.metaKey && !e.ctrlKey && !e.altKey) { e.preventDefault(); $("[data-zoom]")?.click(); }
       });
     }
     if (fields.length) { wait(waits); if (waits.value === "") waits.focus({ preventScroll: true }); }
@@ -167,6 +169,7 @@
       const jaws = JSON.parse(root.dataset.jaws);
       return waits ? jaws[`${waits.dataset.measure} ${waits.dataset.step} ${waits.dataset.site}`] : undefined;
     };
+    root.backToWaiting = () => { if (waits?.offsetParent) waits.focus(); };
     root.waitingName = () => waits?.getAttribute("aria-label") ?? "";
 
     root.addEventListener("click", (e) => {
@@ -244,6 +247,8 @@
       const opener = e.target.closest("[data-zoom]");
       if (opener) {
         from = opener; ends = [];
+        // A closing dialog gives focus back to the field that had it; by then another one may wait.
+        if (document.activeElement?.matches("[data-measure]")) document.activeElement.blur();
         image.src = from.dataset.zoom; zoom.showModal();
         const fit = () => { k = Math.min(stage.clientWidth / image.naturalWidth, stage.clientHeight / image.naturalHeight); x = (stage.clientWidth - image.naturalWidth * k) / 2; y = 0; place(); };
         image.decode().then(fit, fit);
@@ -285,6 +290,6 @@
       if (ends.length === 2) close_jaws();
     });
     zoom.addEventListener("keydown", (e) => { if (e.target.matches("input")) return; if (e.key === "+" || e.key === "=") by(1.25); if (e.key === "-") by(.8); });
-    zoom.addEventListener("close", () => { ends = []; draw(); });
+    zoom.addEventListener("close", () => { ends = []; draw(); reading?.backToWaiting?.(); });
   }
 })();

@@ -1,0 +1,124 @@
+"""What every accuracy sequence needs: printers and spools as they come, a print, a reader, and a tally."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from zlib import crc32
+
+import numpy as np
+
+from drumbo.core.families import FAMILIES
+from drumbo.core.profile import From, Origin, Value, start
+from drumbo.core.workshop import Material, Printer
+from drumbo.standins import eye
+from drumbo.standins.filament.geometry import Geometry, geometry
+from drumbo.standins.filament.interpreter import Machine
+from drumbo.standins.filament.printing import PrintedObject, melt
+from drumbo.standins.filament.spool import Spool, draw_spool
+from drumbo.standins.tools import Jaws
+from drumbo.trials.base import Context, Kind, Plan, PrintFile, Readings
+
+INTERVAL_90 = 1.645
+
+
+@dataclass
+class Tally:
+    """Signed errors, one entry a reader; costs, one entry a spool."""
+
+    drumbo: list[float] = field(default_factory=list)
+    habit: list[float] = field(default_factory=list)
+    inside: list[bool] = field(default_factory=list)
+    prints: list[int] = field(default_factory=list)
+    grams: list[float] = field(default_factory=list)
+    minutes: list[float] = field(default_factory=list)
+
+    def found(self, value: float, error: float, habit: float, truth: float) -> None:
+        """One reader's result, unrounded, beside what the habit makes of the same readings."""
+        self.drumbo.append(value - truth)
+        self.habit.append(habit - truth)
+        self.inside.append(abs(value - truth) <= INTERVAL_90 * error)
+
+    def cost(self, files: list[PrintFile]) -> None:
+        """What one spool took."""
+        self.prints.append(len(files))
+        self.grams.append(sum(file.grams for file in files))
+        self.minutes.append(sum(file.seconds for file in files) / 60)
+
+    def join(self, other: Tally) -> None:
+        """Take another spool's entries in."""
+        for name in self.__dataclass_fields__:
+            getattr(self, name).extend(getattr(other, name))
+
+
+def drawn_context(rng: np.random.Generator) -> Context:
+    """A printer and a labelled spool, as they come."""
+    kin = FAMILIES[int(rng.integers(len(FAMILIES)))]
+    printer = Printer(
+        "bench", drive=str(rng.choice(["direct", "bowden"])), nozzle_max_c=310, bed_max_c=120,
+        accel_mm_s2=float(rng.choice([1000, 2000, 4000])),
+    )  # fmt: skip
+    material = Material("-", "-", kin.key, "-", "#808080", kin.nozzle_low_c, kin.nozzle_high_c,
+                        density_g_cm3=kin.density_g_cm3)  # fmt: skip
+    return Context(printer, material, start("bench", material, printer))
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """One hidden spool on one printer."""
+
+    number: int
+    seed: int
+    context: Context
+    spool: Spool
+    rng: np.random.Generator
+
+
+def drawn(seed: int, number: int) -> Drawn:
+    """The spool of that number; the same seed always gives the same."""
+    rng = np.random.default_rng([seed, number])
+    context = drawn_context(rng)
+    spool = draw_spool(context.material.family, seed * 10_000 + number, context.printer.drive)
+    return Drawn(number, seed, context, spool, rng)
+
+
+def shape_of(gcode: str, machine: Machine | None = None) -> Geometry:
+    """What the stand-in makes of a file, up to the melting."""
+    device = machine or Machine()
+    for line in gcode.splitlines():
+        device.run(line)
+    return geometry(device.moves)
+
+
+def printed(file: PrintFile, spool: Spool, machine: Machine | None = None) -> PrintedObject:
+    """A file printed with a spool."""
+    return melt(shape_of(file.gcode, machine), spool, digest=crc32(file.gcode.encode()))
+
+
+def read(trial: Kind, plan: Plan, context: Context, thing: PrintedObject, seed: int) -> Readings:
+    """What one person sees and measures, with the noise of people and tools."""
+    piece, to_read = trial.piece(plan, context), trial.readings(plan)
+    middle = context.printer.bed_middle
+    aspects = [a.key for a in to_read.aspects]
+    readings = Readings()
+    if aspects:
+        scores = eye.look(thing, [place.box(middle) for place in piece.places], aspects, seed)
+        rows = {a: {str(i): int(scores[i, k]) for i in range(len(scores))} for k, a in enumerate(aspects)}
+        readings = replace(readings, scores=rows)
+    placed = [jaw.on_bed(middle) for jaw in piece.jaws]
+    numbers = eye.measure_all(thing, [Jaws(j.a, j.b, j.z, j.tool) for j in placed], seed)
+    for jaw, value in zip(piece.jaws, numbers, strict=True):
+        readings = readings.with_measure(jaw.measure, jaw.step, jaw.site, value)
+    return readings
+
+
+def with_values(context: Context, numbers: dict[str, tuple[float, float]]) -> Context:
+    """The context with values adopted from trials: number and error by catalogue key."""
+    origin = Origin(From.TRIAL, "", 1)
+    new = {key: Value(number, origin, error) for key, (number, error) in numbers.items()}
+    return replace(context, profile=replace(context.profile, values={**context.profile.values, **new}))
+
+
+def best_step(totals: np.ndarray) -> int:
+    """The habit's pick: the step with the best total, the middle one of a tie."""
+    ties = np.flatnonzero(totals >= totals.max() - 1e-9)
+    return int(ties[len(ties) // 2])

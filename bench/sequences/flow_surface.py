@@ -1,0 +1,70 @@
+"""A coarse strip, its extension where it ends too early, then a fine strip. The truth is the flow at which the roads
+of a top lie just full, without any noise.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bench.rig import Drawn, Tally, best_step, printed, read, shape_of, with_values
+from drumbo.standins.filament.printing import melt
+from drumbo.trials import kind
+from drumbo.trials.base import Plan, PrintFile, Readings
+
+SLUG = "flow-surface"
+MOST_EXTENSIONS = 2
+
+
+def sequence(spool: Drawn, readers: int) -> Tally:
+    """Every reader goes the whole way: the fine strip depends on what was read from the coarse one."""
+    trial = kind(SLUG)
+    tally, truth = Tally(), _truth(spool)
+    for reader in range(readers):
+        context, files = spool.context, []
+        plan = trial.suggest(context)
+        result, readings = _go(spool, plan, reader, files)
+        for _ in range(MOST_EXTENSIONS):
+            if result.state == "edge" and result.extend is not None:
+                plan = dict(result.extend)
+                result, readings = _go(spool, plan, reader, files)
+        context = with_values(context, {"flow_ratio": (round(result.value, 3), result.error)})
+        if trial.wants(context) is not None:
+            plan = trial.suggest(context)
+            result, readings = _go(spool, plan, reader, files)
+        tally.found(result.value, result.error, _habit(plan, readings), truth)
+        tally.cost(files)
+    return tally
+
+
+def _go(spool: Drawn, plan: Plan, reader: int, files: list[PrintFile]):
+    trial = kind(SLUG)
+    file = trial.print_file(plan, spool.context)
+    files.append(file)
+    readings = read(trial, plan, spool.context, printed(file, spool.spool), spool.number * 100 + reader)
+    return trial.evaluate(plan, readings), readings
+
+
+def _habit(plan: Plan, readings: Readings) -> float:
+    """The smoothest pad: the best sum of both scores."""
+    steps = kind(SLUG).steps(plan)
+    totals = np.array([readings.score("gaps", s.index) + readings.score("ridges", s.index) for s in steps])
+    return steps[best_step(totals)].value
+
+
+def _truth(spool: Drawn) -> float:
+    trial, context = kind(SLUG), spool.context
+    plan = trial.suggest(context)
+    shape = shape_of(trial.print_file(plan, context).gcode)
+    quiet = melt(shape, spool.spool, nozzle_c=context.profile.number("nozzle_c"))
+    x, y = (quiet.geometry.a + quiet.geometry.b).T / 2
+    flows, shares = [], []
+    for place in trial.piece(plan, context).places:
+        low, high = place.box(context.printer.bed_middle)
+        within = (x > low[0] + 2) & (x < high[0] - 2) & (y > low[1] + 2) & (y < high[1] - 2)
+        top = within & quiet.geometry.bare & np.isfinite(quiet.fill) & (quiet.geometry.z > high[2] - 0.05)
+        flows.append(place.value)
+        shares.append(float(np.median(quiet.fill[top])) / place.value)
+    flow = 1.0
+    for _ in range(20):  # a top lies full where flow × its share is 1; the share hardly moves with flow
+        flow = 1 / float(np.interp(flow, flows, shares))
+    return flow

@@ -1,0 +1,51 @@
+"""A temperature tower. The truth is where the exact, noise-free quality of the same aspects peaks."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bench.rig import Drawn, Tally, best_step, printed, read, shape_of
+from drumbo.standins import eye
+from drumbo.standins.filament.geometry import band
+from drumbo.standins.filament.printing import melt
+from drumbo.trials import kind
+from drumbo.trials.temperature.verdict import AIMS
+
+
+def sequence(spool: Drawn, readers: int) -> Tally:
+    """One tower, read by so many."""
+    trial, context = kind("temperature"), spool.context
+    plan = trial.suggest(context)
+    aspects = [a.key for a in trial.readings(plan).aspects]
+    aim = next(a for a in AIMS if a.key == plan["aim"])
+    weights = np.array([aim.weights[a] for a in aspects])
+    truth = _truth(spool, aspects, weights)
+    file = trial.print_file(plan, context)
+    thing = printed(file, spool.spool)
+    steps = trial.steps(plan)
+    tally = Tally()
+    for reader in range(readers):
+        readings = read(trial, plan, context, thing, spool.number * readers + reader)
+        result = trial.evaluate(plan, readings)
+        scores = np.array([[readings.score(aspect, step.index) for aspect in aspects] for step in steps])
+        tally.found(result.value, result.error, steps[best_step(scores @ weights)].value, truth)
+        tally.drumbo[-1] = round(result.value) - truth  # as it is adopted
+    tally.cost([file])
+    return tally
+
+
+def _truth(spool: Drawn, aspects: list[str], weights: np.ndarray) -> float:
+    """Where the exact quality peaks, °C, from one rung printed ever again without noise."""
+    trial, context = kind("temperature"), spool.context
+    low, high = context.material.nozzle_low_c, context.material.nozzle_high_c
+    plan = {**trial.suggest(context), "hot_c": low + 10.0, "cold_c": low, "step_c": 5.0}
+    rung = trial.piece(plan, context).places[1]
+    shape = band(shape_of(trial.print_file(plan, context).gcode), rung.low[2], rung.high[2])
+
+    def best(heats: np.ndarray) -> float:
+        things = (melt(shape, spool.spool, nozzle_c=float(c)) for c in heats)
+        quality = [eye.exact_scores(thing, [rung.box((0, 0))], aspects)[0] @ weights for thing in things]
+        return float(heats[int(np.argmax(quality))])
+
+    coarse = best(np.arange(low - 5, high + 5.1, 1.0))
+    return best(np.arange(coarse - 1, coarse + 1.05, 0.1))

@@ -1,0 +1,97 @@
+"""Flow from scores and from callipers: worked numbers, known answers, and what must be said as uncertain."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from drumbo.core.fit.ordinal import log_likelihood
+from drumbo.core.fit.vee import fit_vee
+from drumbo.core.fit.wall import fit_wall, nominal_mm, spread_kept
+
+FLOWS = np.round(np.arange(0.90, 1.101, 0.025), 4)
+
+
+def _scores(best: float, gap: float = 0.03, ridge: float = 0.05, at: np.ndarray = FLOWS) -> tuple[np.ndarray, ...]:
+    """Whole scores as exact eyes would give them where a departure of `gap` or `ridge` halves them."""
+    gaps = 4 / (1 + (np.clip(1 - at / best, 0, None) / gap) ** 1.4)
+    ridges = 4 / (1 + (np.clip(at / best - 1, 0, None) / ridge) ** 1.4)
+    return np.rint(gaps), np.rint(ridges)
+
+
+@given(st.floats(0.93, 1.07), st.floats(0.02, 0.05), st.floats(1.0, 2.0))
+@settings(max_examples=25, deadline=None)
+def test_the_v_finds_where_gaps_end_and_ridges_begin(best: float, gap: float, wider: float) -> None:
+    found = fit_vee(FLOWS, *_scores(best, gap, gap * wider))
+    assert abs(found.best - best) < min(3 * found.error, 0.018)
+    assert found.edge == 0
+    assert not found.flat
+
+
+def test_finer_steps_and_what_is_known_make_it_surer() -> None:
+    coarse = fit_vee(FLOWS, *_scores(0.973))
+    fine_at = np.round(np.arange(0.95, 0.991, 0.005), 4)
+    fine = fit_vee(fine_at, *_scores(0.973, at=fine_at))
+    both = fit_vee(fine_at, *_scores(0.973, at=fine_at), known=(coarse.best, coarse.error))
+    assert both.error <= fine.error
+    assert both.error < 0.8 * coarse.error
+    assert both.best == pytest.approx(0.973, abs=0.005)
+
+
+def test_one_plain_slip_does_not_move_it_far() -> None:
+    gaps, ridges = _scores(1.0)
+    slipped = gaps.copy()
+    slipped[7] = 1
+    assert fit_vee(FLOWS, slipped, ridges).best == pytest.approx(fit_vee(FLOWS, gaps, ridges).best, abs=0.01)
+
+
+@pytest.mark.parametrize(("best", "edge"), [(0.86, -1), (1.16, 1), (1.0, 0)])
+def test_the_end_of_the_sweep_is_said(best: float, edge: int) -> None:
+    assert fit_vee(FLOWS, *_scores(best)).edge == edge
+
+
+def test_nothing_to_tell_apart_is_flat_and_two_steps_are_too_few() -> None:
+    same = np.full(len(FLOWS), 3.0)
+    assert fit_vee(FLOWS, same, same).flat
+    few = np.where(np.arange(len(FLOWS)) < 2, 3.0, np.nan)
+    with pytest.raises(ValueError, match="three steps"):
+        fit_vee(FLOWS, few, few)
+
+
+def test_likelihoods_of_all_scores_together_are_one() -> None:
+    expected = np.array([[1.3], [3.9], [0.0]])
+    total = sum(np.exp(log_likelihood(np.array([float(score)]), expected)) for score in range(5))
+    np.testing.assert_allclose(total, 1.0)
+
+
+def test_worked_widths() -> None:
+    assert nominal_mm(2, 0.407, 0.2) == pytest.approx(0.857, abs=5e-4)
+    assert spread_kept(np.array([0.45, 0.46, 0.44, 0.75])).tolist() == [True, True, True, False]
+    assert spread_kept(np.array([0.45, 0.49, 0.44, 0.46])).all(), "0.04 mm apart is what callipers do"
+
+
+@given(st.floats(0.88, 1.12), st.floats(0, 1))
+@settings(max_examples=40, deadline=None)
+def test_walls_tell_the_fill_whatever_the_roads_push(fill: float, push: float) -> None:
+    spacing, height = 0.41, 0.2
+    single = nominal_mm(1, spacing, height) + spacing * (fill - 1)
+    double = nominal_mm(2, spacing, height) + spacing * (fill - 1) * (1 + push)
+    found = fit_wall([single] * 4, [double] * 4, spacing, height)
+    assert found.fill == pytest.approx(fill, abs=max(0.004, 1.5 * found.error))
+    assert abs(found.apart) < 1e-6
+    alone = fit_wall([], [nominal_mm(2, spacing, height)] * 4, spacing, height)
+    assert alone.fill == pytest.approx(1.0, abs=1e-6), "a double wall that is right says so alone"
+
+
+def test_a_misread_digit_has_no_say_and_is_named() -> None:
+    clean = fit_wall([0.44, 0.45, 0.45, 0.44], [0.85, 0.86, 0.86, 0.85], 0.407, 0.2)
+    slip = fit_wall([0.44, 0.45, 0.45, 0.44, 0.74], [0.85, 0.86, 0.86, 0.85], 0.407, 0.2)
+    assert slip.kept[0].tolist() == [True] * 4 + [False]
+    assert slip.fill == pytest.approx(clean.fill, abs=0.002)
+
+
+def test_walls_that_contradict_each_other_are_found_out() -> None:
+    found = fit_wall([0.40] * 4, [0.95] * 4, 0.407, 0.2)
+    assert abs(found.apart) > 4
+    with pytest.raises(ValueError, match="two readings"):
+        fit_wall([0.4], [0.9], 0.407, 0.2)
