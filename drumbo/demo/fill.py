@@ -86,8 +86,9 @@ def fill(house: Workshop, room: PrintRoom, link_url: str, camera_url: str, say: 
     )
     say("  printing a finished tower on the stand-in …")
     _tower(house, room, pla, {"hot_c": 230, "cold_c": 195})
-    say("  … a coarse strip for its flow …")
+    say("  … a coarse strip and two rings for its flow …")
     _strip(house, room, pla)
+    _print(house, room, _plan(house, pla, {}, "flow-wall"))
     say("  … and a tower that waits to be read …")
     _tower(house, room, tpu, {}, adopt=False, scored=4)
     for key, typed in (("flow_ratio", "0.97"), ("retraction_mm", "0.9"), ("pressure_advance_s", "0.045")):
@@ -98,9 +99,9 @@ def fill(house: Workshop, room: PrintRoom, link_url: str, camera_url: str, say: 
     return Filled(petrel, _plan(house, petg, {}))
 
 
-def _plan(house: Workshop, profile: int, asked: dict[str, float]) -> int:
-    draft = trials.draft(house, profile, "temperature")
-    return trials.create(house, profile, "temperature", {**draft.plan, **asked})
+def _plan(house: Workshop, profile: int, asked: dict[str, float], slug: str = "temperature") -> int:
+    draft = trials.draft(house, profile, slug)
+    return trials.create(house, profile, slug, {**draft.plan, **asked})
 
 
 def _print(house: Workshop, room: PrintRoom, trial: int) -> trials.Sheet:
@@ -115,7 +116,7 @@ def _print(house: Workshop, room: PrintRoom, trial: int) -> trials.Sheet:
 
 
 def _strip(house: Workshop, room: PrintRoom, profile: int) -> None:
-    trial = trials.create(house, profile, "flow-surface", trials.draft(house, profile, "flow-surface").plan)
+    trial = _plan(house, profile, {}, "flow-surface")
     _print(house, room, trial)
     adopting.adopt(house, trial)
 
