@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 from waitress.server import create_server
 
 from drumbo.core.workshop import Printer
@@ -22,6 +22,8 @@ FLAGS = (
     "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
     "--disable-component-update --disable-sync"
 ).split()
+
+expect.set_options(timeout=15_000)
 
 
 @dataclass
