@@ -18,6 +18,8 @@ from drumbo.services.warm import warm
 from drumbo.store.database import Workshop
 from drumbo.web import create_app
 
+WARMING_ENDS_S = 8.0
+
 Say = Callable[[str], object]
 
 LARGEST_BODY = 2_000_000_000
@@ -42,7 +44,9 @@ def run(
     server = create_server(app, sockets=[listener], threads=8, max_request_body_size=LARGEST_BODY)
     if ready is not None:
         ready(workshop, room)
-    threading.Thread(target=warm, name="warm", daemon=True).start()
+    stop = threading.Event()
+    warming = threading.Thread(target=warm, args=(stop,), name="warm", daemon=True)
+    warming.start()
     say(f"Drumbo: http://{host}:{listener.getsockname()[1]}/   (Ctrl-C ends it)")
     if code is not None:
         say(f"Open to your network; the access code is {code}")
@@ -51,9 +55,12 @@ def run(
     except (KeyboardInterrupt, SystemExit):
         pass
     finally:
+        stop.set()
         room.close()
         server.close()
         workshop.close()
+        # A thread that is still laying roads while the interpreter ends may hold it up; it is let finish its kind.
+        warming.join(WARMING_ENDS_S)
 
 
 def _loopback(host: str) -> bool:
