@@ -50,6 +50,8 @@ class Family:
             "pressure_advance_s": 0.0,
             "retraction_mm": self.retraction_bowden_mm if bowden else self.retraction_direct_mm,
             "retraction_speed_mm_s": 40.0 if bowden else 35.0,
+            "restart_extra_mm": 0.0,
+            "coasting_mm": 0.0,
             "retraction_min_travel_mm": 1.5,
             "z_hop_mm": 0.0,
             "max_flow_mm3_s": round(self.max_flow_mm3_s * (nozzle_mm / 0.4) ** 1.3, 1),

@@ -6,6 +6,7 @@ The curves are set once per aspect on ordinary grounds: 0.3 mm of sag is seen, 0
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,11 +20,21 @@ Mask = NDArray[np.bool_]
 Box = tuple[tuple[float, float, float], tuple[float, float, float]]
 """Lowest and highest corner of what belongs to a step, mm on the bed."""
 
+
+@dataclass(frozen=True, slots=True)
+class Around:
+    """What else belongs to a step: its travels, and where its roads start after a pull-back and end before one."""
+
+    travels: Mask
+    starts: Mask
+    ends: Mask
+
+
 LOOK_NOISE, SESSION_BIAS, WRONG_LOOKS = 0.45, 0.3, 1 / 30
 MISREAD = 1 / 200
 
 
-def _bridge(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
+def _bridge(thing: PrintedObject, band: Mask, _around: Around) -> float:
     """Sag of the longest bridges in the band, mm → score; 0.35 mm halves it."""
     spans = thing.geometry.span_mm
     long = band & (spans > 0.6 * spans[band].max(initial=0.0)) & (spans > 5)
@@ -32,7 +43,7 @@ def _bridge(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
     return 4.0 * _falls(float(np.quantile(thing.sag_mm[long], 0.9)), 0.42, 2.2)
 
 
-def _overhang(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
+def _overhang(thing: PrintedObject, band: Mask, _around: Around) -> float:
     """Droop and curl of overhanging edges, mm; 0.35 mm halves the score."""
     hanging = band & (thing.geometry.angle_deg > 50) & (thing.geometry.angle_deg < 85)
     if not hanging.any():
@@ -41,15 +52,15 @@ def _overhang(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
     return 4.0 * _falls(float(np.quantile(edge, 0.75)), 0.38, 2.2)
 
 
-def _strings(thing: PrintedObject, _band: Mask, travels: Mask) -> float:
+def _strings(thing: PrintedObject, _band: Mask, around: Around) -> float:
     """Strings per travel through the air, mm³; a hair of 0.1 mm over 6 mm is 0.05 mm³."""
-    crossing = travels & (thing.geometry.travel_air_mm > 1.0)
+    crossing = around.travels & (thing.geometry.travel_air_mm > 1.0)
     if not crossing.any():
         return 4.0
     return 4.0 * _falls(float(thing.string_mm3[crossing].mean()), 0.012, 1.1)
 
 
-def _surface(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
+def _surface(thing: PrintedObject, band: Mask, _around: Around) -> float:
     """Gaps, a matt or patchy face, browning."""
     gaps = float(thing.missing[band].mean())
     matt = 1.0 - float(thing.gloss[band].mean())
@@ -57,19 +68,19 @@ def _surface(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
     return 4.0 * _falls(gaps, 0.08, 1.5) * _falls(matt, 0.62, 3.0) * (1.0 - burnt)
 
 
-def _bond(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
+def _bond(thing: PrintedObject, band: Mask, _around: Around) -> float:
     """How hard a neck is to snap: share of the bulk's strength; a half is passable."""
     share = float(np.quantile(thing.bond[band], 0.25))
     return 4.0 / (1.0 + np.exp(-(share - 0.5) / 0.13))
 
 
-def _gaps(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
+def _gaps(thing: PrintedObject, band: Mask, _around: Around) -> float:
     """Lines and pin-holes between the roads of a top: 3 % of it open is plain to see."""
     fill = _top_fill(thing, band)
     return 4.0 * _falls(float(openness(fill).mean()), 0.03, 1.3) if len(fill) else 0.0
 
 
-def _ridges(thing: PrintedObject, band: Mask, _travels: Mask) -> float:
+def _ridges(thing: PrintedObject, band: Mask, _around: Around) -> float:
     """Ridges between the roads of a top: 4 % too much is plain to feel."""
     fill = _top_fill(thing, band)
     return 4.0 * _falls(float(ridging(fill).mean()), 0.04, 1.3) if len(fill) else 4.0
@@ -85,11 +96,60 @@ def _top_fill(thing: PrintedObject, band: Mask) -> Floats:
     return thing.fill[seen & (np.abs(pitch - usual) < 0.1 * usual)]
 
 
+def _restart(thing: PrintedObject, _band: Mask, around: Around) -> float:
+    """A blob or a gap where roads start again, mm of filament; 0.3 mm (a pin's head of 0.7 mm³) is plain."""
+    return 4.0 * _falls(_mean(np.abs(thing.start_surplus_mm), around.starts), 0.32, 2.0)
+
+
+def _start_gap(thing: PrintedObject, _band: Mask, around: Around) -> float:
+    return 4.0 * _falls(_mean(np.clip(-thing.start_surplus_mm, 0, None), around.starts), 0.09, 1.5)
+
+
+def _start_blob(thing: PrintedObject, _band: Mask, around: Around) -> float:
+    return 4.0 * _falls(_mean(np.clip(thing.start_surplus_mm, 0, None), around.starts), 0.11, 1.5)
+
+
+def _end_gap(thing: PrintedObject, _band: Mask, around: Around) -> float:
+    return 4.0 * _falls(_mean(np.clip(-thing.end_surplus_mm, 0, None), around.ends), 0.12, 1.5)
+
+
+def _end_blob(thing: PrintedObject, _band: Mask, around: Around) -> float:
+    return 4.0 * _falls(_mean(np.clip(thing.end_surplus_mm, 0, None), around.ends), 0.14, 1.5)
+
+
+def _mean(values: Floats, which: Mask) -> float:
+    return float(values[which].mean()) if which.any() else 0.0
+
+
+def _bulges(thing: PrintedObject, band: Mask, _around: Around) -> float:
+    """A road that is wider where the head brakes: 8 % of its width is plain to see from above."""
+    return 4.0 * _falls(max(_swelling(thing, band), 0.0), 0.08, 1.3)
+
+
+def _thins(thing: PrintedObject, band: Mask, _around: Around) -> float:
+    """A road that is thinner where the head brakes and wider where it pulls away."""
+    return 4.0 * _falls(max(-_swelling(thing, band), 0.0), 0.08, 1.3)
+
+
+def _swelling(thing: PrintedObject, band: Mask) -> float:
+    """How far the width departs where the head brakes or pulls away, as a share of it; above 0 where braking swells.
+
+    An eye knows where on the sheet the head brakes: there an untuned nozzle gives too much.
+    """
+    top = band & (thing.geometry.z > thing.geometry.z[band].max() - 1e-3) if band.any() else band
+    if not top.any():
+        return 0.0
+    where = thing.untuned[top] - 1.0
+    width = thing.width_mm[top] / max(float(np.median(thing.width_mm[top])), 1e-6) - 1.0
+    lean = float((where @ width) / max(float(where @ where), 1e-9))
+    return lean * float(np.quantile(np.abs(where), 0.85))
+
+
 def _falls(measure: float, half: float, steep: float) -> float:
     return float(1.0 / (1.0 + (max(measure, 0.0) / half) ** steep))
 
 
-ASPECTS: dict[str, Callable[[PrintedObject, Mask, Mask], float]] = {
+ASPECTS: dict[str, Callable[[PrintedObject, Mask, Around], float]] = {
     "bridge": _bridge,
     "overhang": _overhang,
     "strings": _strings,
@@ -97,6 +157,13 @@ ASPECTS: dict[str, Callable[[PrintedObject, Mask, Mask], float]] = {
     "bond": _bond,
     "gaps": _gaps,
     "ridges": _ridges,
+    "restart": _restart,
+    "start-gap": _start_gap,
+    "start-blob": _start_blob,
+    "end-gap": _end_gap,
+    "end-blob": _end_blob,
+    "bulges": _bulges,
+    "thins": _thins,
 }
 
 
@@ -105,11 +172,13 @@ def exact_scores(thing: PrintedObject, boxes: Sequence[Box], aspects: Sequence[s
     shape = thing.geometry
     middle = np.column_stack([(shape.a + shape.b) / 2, shape.z])
     travel = np.column_stack([(shape.travel_a + shape.travel_b) / 2, shape.travel_z])
+    start, end = (np.column_stack(c) for c in ((shape.start_at, shape.start_z), (shape.end_at, shape.end_z)))
     scores = np.empty((len(boxes), len(aspects)))
     for row, box in enumerate(boxes):
-        band, travels = _within(middle, box), _within(travel, box)
+        band = _within(middle, box)
+        around = Around(_within(travel, box), _within(start, box), _within(end, box))
         for column, aspect in enumerate(aspects):
-            scores[row, column] = ASPECTS[aspect](thing, band, travels) if band.any() else 0.0
+            scores[row, column] = ASPECTS[aspect](thing, band, around) if band.any() else 0.0
     return 4.0 - (4.0 - scores) * thing.hides
 
 

@@ -314,6 +314,11 @@ class Kind(ABC):
         name = BY_KEY[self.sets[0]].name
         return f"{name} is {'set by hand' if state.known == Known.HAND else 'a starting value'}; nobody measured it."
 
+    def hindered(self, context: Context) -> str | None:
+        """Why this trial cannot be run on a printer or material at all, and what to do; None where it can."""
+        del context
+        return None
+
     def in_words(self, plan: Plan) -> str:
         """The sweep in one sentence."""
         steps = self.steps(plan)

@@ -12,7 +12,7 @@ import pytest
 
 import drumbo
 from drumbo.core.catalogue import BY_KEY, GROUPS
-from drumbo.core.errors import NotFound
+from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.reader import read
 from drumbo.core.piece import draw
@@ -44,6 +44,10 @@ def test_a_kind_says_what_it_is(trial: Kind) -> None:
 def test_the_suggestion_makes_a_file_that_reads_back_and_may_be_printed(trial: Kind, context: Context) -> None:
     plan = trial.suggest(context)
     assert json.loads(json.dumps(plan)) == plan
+    if trial.hindered(context):
+        with pytest.raises(InvalidInput):
+            trial.print_file(plan, context)
+        return
     assert trial.read_plan({k: "" if v is None else str(v) for k, v in plan.items()}, context) == plan
     file = trial.print_file(plan, context)
     program = read(file.gcode.encode())
@@ -100,6 +104,10 @@ def test_prints_on_the_stand_in_and_reads_to_a_result(trial: Kind, context: Cont
 LEANS: dict[str, tuple[Callable[[Spool], float], float]] = {
     "nozzle_c": (lambda spool: spool.centre_c, 6),
     "flow_ratio": (lambda spool: 1 / (spool.grip * spool.diameter_mm**2), 0.06),
+    "retraction_mm": (lambda spool: spool.pull_full_mm, 0.35),
+    "retraction_speed_mm_s": (lambda spool: spool.pull_fast_mm_s, 0.0),
+    "restart_extra_mm": (lambda spool: spool.restart_mm, 0.1),
+    "pressure_advance_s": (lambda spool: spool.lag_s, 0.02),
     "extruder_steps_mm": (lambda spool: 1 / spool.grip, 25),
 }
 """Catalogue key → what of a spool's truth the result follows, and how far the extremes of forty spools lie apart."""

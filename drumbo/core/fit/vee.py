@@ -5,8 +5,10 @@ Below the right flow gaps open, above it ridges rise; each is seen as a fall of 
     gaps(x)   = 4 / (1 + (max(0, 1 − x/x*) / g)^p) + bias
     ridges(x) = 4 / (1 + (max(0, x/x* − 1) / r)^q) + bias
 
-`g` and `r` are the departures that halve a score. Both falls begin at the same x*, so that all scores tell where it
-is. Many such pairs are drawn evenly from what is plausible and weighed by how likely each makes the scores given.
+`g` and `r` are the departures that halve a score. Both falls begin at the same x*, so that all scores tell where it is.
+Whatever opens on one side and swells on the other reads the same way: where a road starts, or its width where the head
+brakes; such departures are told in a unit of their own instead of x*. Many pairs are drawn evenly from what is
+plausible and weighed by how likely each makes the scores given.
 """
 
 from __future__ import annotations
@@ -52,11 +54,20 @@ class Vee:
     misfit: float
 
 
-def fit_vee(x: Floats, gaps: Floats, ridges: Floats, *, known: tuple[float, float] | None = None, seed: int = 0) -> Vee:
-    """Fit scores (n,) 0..4, NaN where nobody looked, at rising flow ratios x (n,).
+def fit_vee(
+    x: Floats,
+    gaps: Floats,
+    ridges: Floats,
+    *,
+    unit: float | None = None,
+    known: tuple[float, float] | None = None,
+    seed: int = 0,
+) -> Vee:
+    """Fit scores (n,) 0..4, NaN where nobody looked, at rising x (n,): of what falls below the best and above it.
 
-    `known` is what an earlier sweep says: a flow and its standard error. Needs three steps at which something was
-    scored; ValueError otherwise.
+    A departure is a share of the best, or of `unit` where the best may be 0 or less; a hundredth to a tenth of that
+    halves a score. `known` is what an earlier sweep says: a value and its standard error. Needs three steps at which
+    something was scored; ValueError otherwise.
     """
     x = np.asarray(x, float)
     seen_gaps, seen_ridges = np.isfinite(gaps), np.isfinite(ridges)
@@ -69,17 +80,17 @@ def fit_vee(x: Floats, gaps: Floats, ridges: Floats, *, known: tuple[float, floa
     likely = np.zeros(len(table))
     for scores, seen, side in ((gaps, seen_gaps, -1), (ridges, seen_ridges, 1)):
         if seen.any():
-            likely += log_likelihood(scores[seen], _fall(table, x[seen], side))
+            likely += log_likelihood(scores[seen], _fall(table, x[seen], side, unit))
     if known is not None:
         likely -= 0.5 * ((table[:, 0] - known[0]) / known[1]) ** 2
     rng = np.random.default_rng(seed)
     drawn = table[pick(likely, DRAWS, rng)]
     grid = np.linspace(x[0], x[-1], GRID)
-    sums = 12.5 * (_fall(drawn, grid, -1) + _fall(drawn, grid, 1))
+    sums = 12.5 * (_fall(drawn, grid, -1, unit) + _fall(drawn, grid, 1, unit))
     best, error = float(drawn[:, 0].mean()), float(drawn[:, 0].std())
     outside = float(np.mean(drawn[:, 0] > x[-1] - 0.25 * step) - np.mean(drawn[:, 0] < x[0] + 0.25 * step))
     rests = np.concatenate([
-        scores[seen] - _fall(drawn, x[seen], side).mean(axis=0)
+        scores[seen] - _fall(drawn, x[seen], side, unit).mean(axis=0)
         for scores, seen, side in ((gaps, seen_gaps, -1), (ridges, seen_ridges, 1))
     ])  # fmt: skip
     spans = [float(np.ptp(scores[seen])) for scores, seen in ((gaps, seen_gaps), (ridges, seen_ridges)) if seen.any()]
@@ -108,10 +119,11 @@ def _plausible() -> Floats:
     return np.asarray(table)
 
 
-def _fall(table: Floats, at: Floats, side: int) -> Floats:
-    """(m, n) scores of pairs (m, 7) at flows (n,): of gaps for side −1, of ridges for side +1."""
+def _fall(table: Floats, at: Floats, side: int, unit: float | None) -> Floats:
+    """(m, n) scores of pairs (m, 7) at places (n,): of gaps for side −1, of ridges for side +1."""
     which = 0 if side < 0 else 1
-    away = np.clip(side * (at[None, :] / table[:, 0:1] - 1.0), 0.0, None)
+    best = table[:, 0:1]
+    away = np.clip(side * (at[None, :] - best) / (best if unit is None else unit), 0.0, None)
     ratio = away / table[:, 1 + which, None]
     # exp(p·log(r)) is what r**p computes, at half the cost for a whole table; a departure of 0 leaves full marks.
     with np.errstate(divide="ignore"):

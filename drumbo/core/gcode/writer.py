@@ -114,7 +114,7 @@ def _body(path: Toolpath, job: Job) -> list[str]:
         if row == bed_row and row:
             lines += [f"M140 S{job.bed_c:g}", *_nozzle_after_first(path, job, row)]
         for event in events.get(row, ()):
-            lines += _event(event)
+            lines += _event(event, job)
         word = "G1" if e else "G0"
         if x != last_x or y != last_y:
             word += f" X{x:.3f} Y{y:.3f}"
@@ -129,7 +129,7 @@ def _body(path: Toolpath, job: Job) -> list[str]:
             lines.append(word)
         last_x, last_y, last_z, last_feed = x, y, z, rounded
     for event in events.get(len(path), ()):
-        lines += _event(event)
+        lines += _event(event, job)
     return lines
 
 
@@ -140,11 +140,14 @@ def _nozzle_after_first(path: Toolpath, job: Job, row: int) -> list[str]:
     return [f"M104 S{job.nozzle_c:g}"]
 
 
-def _event(event: Event) -> list[str]:
+def _event(event: Event, job: Job) -> list[str]:
     if event.what == Set.NOTE:
         return [f"; {event.text}"]
     if event.what == Set.NOZZLE:
         return [f"M104 S{event.value:g}"]
+    if event.what == Set.PRESSURE:
+        word = dialect(job.printer.dialect).pressure_advance
+        return [word.format(value=event.value)] if word else []
     if event.what == Set.BED:
         return [f"M140 S{event.value:g}"]
     return [f"M106 S{round(event.value * 255)}"] if event.value > 0 else ["M107"]

@@ -1,9 +1,9 @@
 """Pieces: the objects that trials print, each built once as a solid."""
 
-from drumbo.core.piece.digits import text_shape
+from drumbo.core.piece.digits import raised_text, text_shape
 from drumbo.core.piece.drawing import Drawing, draw
 from drumbo.core.piece.piece import Jaw, Part, Piece, Place
-from drumbo.core.piece.solids import block, prism, stl_bytes, union
+from drumbo.core.piece.solids import block, prism, ribbon, stl_bytes, union
 
 __all__ = [
     "Drawing",
@@ -14,6 +14,8 @@ __all__ = [
     "block",
     "draw",
     "prism",
+    "raised_text",
+    "ribbon",
     "stl_bytes",
     "text_shape",
     "union",

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from itertools import pairwise
 
-from manifold3d import CrossSection
+from manifold3d import CrossSection, Manifold
 
 GLYPHS: dict[str, tuple[tuple[tuple[float, float], ...], ...]] = {
     "0": (((0.8, 0), (2.2, 0), (3, 1), (3, 4), (2.2, 5), (0.8, 5), (0, 4), (0, 1), (0.8, 0)),),
@@ -52,3 +52,13 @@ def text_shape(text: str, height_mm: float, stroke_mm: float) -> CrossSection:
     for capsule in capsules[1:]:
         shape += capsule
     return shape.translate((-width / 2, -(height_mm - stroke_mm) / 2))
+
+
+def raised_text(
+    text: str, at: tuple[float, float], height_mm: float, stroke_mm: float, room_mm: float, low: float, high: float
+) -> Manifold:
+    """`text` as a lying solid with its middle at `at`, narrowed where it would be wider than `room_mm`."""
+    shape = text_shape(text, height_mm, stroke_mm)
+    left, _, right, _ = shape.bounds()
+    narrow = min(1.0, room_mm / (right - left))
+    return shape.scale((narrow, 1.0)).extrude(high - low).translate((*at, low))

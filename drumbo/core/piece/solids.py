@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from itertools import pairwise
 
 import numpy as np
 from manifold3d import CrossSection, FillRule, Manifold
@@ -33,6 +34,18 @@ def cone(x: float, y: float, z_low: float, z_high: float, radius_low: float, rad
     """A standing cone or needle."""
     solid = Manifold.cylinder(z_high - z_low, radius_low, radius_high, circular_segments=SEGMENTS)
     return solid.translate((x, y, z_low))
+
+
+def ribbon(line: NDArray[np.float64], width_mm: float, low: float, high: float) -> Manifold:
+    """A line (k, 2) in the plane as a wall of one width, from `low` to `high`; its ends and corners are square."""
+    half = width_mm / 2
+    shape = CrossSection()
+    for a, b in pairwise(line):
+        along = (b - a) / np.hypot(*(b - a)) * half
+        aside = np.array([-along[1], along[0]])
+        corners = [a - along + aside, a - along - aside, b + along - aside, b + along + aside]
+        shape += CrossSection([np.array(corners)], FillRule.NonZero)
+    return shape.extrude(high - low).translate((0, 0, low))
 
 
 def union(solids: Iterable[Manifold]) -> Manifold:

@@ -49,12 +49,15 @@ class Zone:
 class Stroke:
     """A road that the piece is by nature, drawn as it is: points (k, 2), mm, in piece coordinates.
 
-    `settings` are its own, or None for the piece's.
+    `settings` are its own, or None for the piece's. `pressure_s` is the pressure advance from here on, where it differs
+    from that of the stroke before; it has no say where the firmware has no word for it.
     """
 
     points: Floats
     role: Role = Role.OUTER
     settings: PrintSettings | None = None
+    pressure_s: float | None = None
+    label: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,6 +153,10 @@ def _layer(
 def _draw_strokes(pen: Pen, strokes: Sequence[Stroke], settings: PrintSettings) -> None:
     for stroke in strokes:
         pen.use(stroke.settings or settings)
+        if stroke.label:
+            pen.event(Set.NOTE, text=f"step {stroke.label}")
+        if stroke.pressure_s is not None:
+            pen.event(Set.PRESSURE, stroke.pressure_s)
         pen.draw(stroke.points, stroke.role, None)
 
 

@@ -36,12 +36,15 @@ class Set(StrEnum):
     NOZZLE = "nozzle"
     FAN = "fan"
     BED = "bed"
+    PRESSURE = "pressure"
     NOTE = "note"
 
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """Before the move in `row`: set something. Nozzle and bed in °C, fan as a share 0..1; a note is text."""
+    """Before the move in `row`: set something. Nozzle and bed in °C, fan as a share 0..1, pressure advance in s; a note
+    is text.
+    """
 
     row: int
     what: Set

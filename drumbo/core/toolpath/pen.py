@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.toolpath.columns import Event, Role, Set, Toolpath
-from drumbo.core.toolpath.plane import crosses, lay_rows
+from drumbo.core.toolpath.plane import crosses, cut_end, lay_rows
 from drumbo.core.toolpath.settings import PrintSettings
 
 Floats = NDArray[np.float64]
@@ -72,9 +72,13 @@ class Pen:
         self._blow(max(self._settings.fan_bridge, self._layer_fan) if bridging else self._layer_fan)
         s = self._settings
         feed = s.road_area(self._height) * s.flow_of(role, self._layer) / s.filament_area
-        self._grow(len(points))
+        self._grow(len(points) + 1)
         row = (self._z + self._lift, feed, self._speed(role), float(role), float(self._layer), self._height)
-        self._count = lay_rows(self._table, self._count, points, self._offset[0], self._offset[1], row)
+        coasts = s.coasting_mm if role == Role.OUTER and self._layer else 0.0
+        laid, rest = cut_end(points, coasts) if coasts > 0 else (points, points[:0])
+        self._count = lay_rows(self._table, self._count, laid, self._offset[0], self._offset[1], row)
+        for x, y in rest.tolist():
+            self._move(x, y, 0.0, row[2], Role.TRAVEL)
         self.at = (float(points[-1, 0]), float(points[-1, 1]))
 
     def _speed(self, role: Role) -> float:
@@ -123,7 +127,7 @@ class Pen:
         if self._lift:
             self._lift = 0.0
             self._move(*self.at, 0.0, min(20.0, self._settings.speeds[Role.TRAVEL]), Role.TRAVEL)
-        self._filament(self._pulled, Role.RESTART)
+        self._filament(max(self._pulled + self._settings.restart_extra_mm, 0.0), Role.RESTART)
         self._pulled = 0.0
 
     def _filament(self, length: float, role: Role) -> None:

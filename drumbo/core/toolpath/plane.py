@@ -71,6 +71,22 @@ def closed_from_rear(ring: Floats) -> Floats:
 
 
 @njit(cache=True, nogil=True)
+def cut_end(points: Floats, length: float) -> tuple[Floats, Floats]:
+    """A line (k, 2) up to `length` mm before its end, and the points (m, 2) that lead on from there.
+
+    A line no longer than twice that is left whole.
+    """
+    ways = np.hypot(*np.diff(points, axis=0).T)
+    keep = float(ways.sum()) - length
+    if keep < length:
+        return points, points[:0]
+    ends = np.cumsum(ways)
+    last = int(np.searchsorted(ends, keep))
+    share = (keep - (ends[last] - ways[last])) / ways[last]
+    cut = points[last] + (points[last + 1] - points[last]) * share
+    return np.vstack([points[: last + 1], cut]), points[last + 1 :]
+
+
 def subdivide(points: Floats, longest: float) -> Floats:
     """The same line with more points, none further from the next than `longest`."""
     counts = np.empty(len(points) - 1, np.int64)

@@ -49,6 +49,8 @@ class PrintSettings:
     max_flow_mm3_s: float = 12.0
     retraction_mm: float = 0.8
     retraction_speed: float = 35.0
+    restart_extra_mm: float = 0.0
+    coasting_mm: float = 0.0
     min_travel_mm: float = 1.5
     z_hop_mm: float = 0.0
     fan: float = 1.0
@@ -111,6 +113,8 @@ def settings_for(numbers: Mapping[str, float], printer: Printer) -> PrintSetting
         max_flow_mm3_s=numbers["max_flow_mm3_s"],
         retraction_mm=numbers["retraction_mm"],
         retraction_speed=numbers["retraction_speed_mm_s"],
+        restart_extra_mm=numbers.get("restart_extra_mm", 0.0),
+        coasting_mm=numbers.get("coasting_mm", 0.0),
         min_travel_mm=numbers["retraction_min_travel_mm"],
         z_hop_mm=numbers["z_hop_mm"],
         fan=numbers["fan_percent"] / 100,

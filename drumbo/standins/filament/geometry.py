@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from drumbo.core.motion import plan_moves
 from drumbo.standins.filament import physics
+from drumbo.standins.filament.lag import cycles
 from drumbo.standins.filament.nearness import beside, search
 
 Floats = NDArray[np.float64]
@@ -34,7 +35,10 @@ class Geometry:
     away_mm: distance to the nearest road of the layer beneath, inf where there is none near;
     span_mm: length of the free run where it hangs between two supports, else 0; share: place along it, 0..1;
     angle_deg: overhang from upright; bare: nothing lies on it, it is seen from above; pitch_mm: mean distance to the
-    roads on both sides, NaN where it has none on either; fed_mm is all filament that the drive moved, asked as in
+    roads on both sides, NaN where it has none on either; start_* are the places where a road starts after a pull-back,
+    with what was pushed beyond what was pulled, end_* those where one ends before a pull-back, with the way gone there
+    without extrusion; start_piece and end_piece are the first and the last piece of that road;
+    fed_mm is all filament that the drive moved, asked as in
     `volume_mm3`.
     """
 
@@ -59,10 +63,24 @@ class Geometry:
     travel_z: Floats
     travel_move: Ints
     travel_pulled: Floats
+    travel_pull_speed: Floats
     travel_s: Floats
     travel_air_mm: Floats
+    start_at: Floats
+    start_z: Floats
+    start_piece: Ints
+    start_extra_mm: Floats
+    start_pulled_mm: Floats
+    end_at: Floats
+    end_z: Floats
+    end_piece: Ints
+    end_coasted_mm: Floats
     move_end_s: Floats
     move_target_c: Floats
+    move_pressure_s: Floats
+    move_first: Ints
+    move_pieces: Ints
+    move_motion: dict[str, Floats]
     total_s: float
     volume_mm3: float
     fed_mm: float
@@ -92,30 +110,45 @@ def geometry(moves: Mapping[str, Sequence[float]]) -> Geometry:
     hanging = np.flatnonzero(angle > 40)
     angle[hanging[_within(pieces["a"], pieces["b"], width, layers[move], hanging)]] = 0.0
     bare, pitch = _seen_from_above(pieces["a"], pieces["b"], width, layers[move])
-    travels = _travels(x, y, z, e, way, motion.seconds, layers, pieces, layers[move])
+    pulled, pull_speed, extra, coasted = cycles(e, np.hypot(way, steps[2]), column["feed"])
+    travels = _travels(x, y, z, e, way, motion.seconds, layers, pieces, layers[move], pulled, pull_speed)
     seconds = np.maximum(motion.seconds, 1e-6)
     return Geometry(
         a=pieces["a"], b=pieces["b"], z=z[move], layer=layers[move], move=move, height=height, width=width,
         speed=column["feed"][move], flow_mm3_s=(volume / seconds)[move], fan=column["fan"][move],
         layer_s=layer_s[layers[move]] if len(move) else np.empty(0), span_mm=span, share=share, angle_deg=angle,
         bare=bare, pitch_mm=pitch,
-        **travels, move_end_s=ends, move_target_c=column["nozzle_target"],
+        **travels, **_starts_and_ends(x, y, z, move, extra, pulled, coasted),
+        move_end_s=ends, move_target_c=column["nozzle_target"], move_pressure_s=column["pressure"],
+        move_first=pieces["first"], move_pieces=pieces["counts"],
+        move_motion={
+            "entry": motion.entry, "cruise": motion.cruise, "leave": motion.leave, "accel": column["accel"],
+            "way": np.sqrt(way**2 + steps[2]**2), "area": np.where(laid, volume / np.maximum(way, 1e-9), 0.0),
+            "pulled": pulled,
+        },
         total_s=float(ends[-1]) if len(ends) else 0.0, volume_mm3=float(volume.sum()),
         fed_mm=float((e * column["feed_factor"]).sum()),
     )  # fmt: skip
 
 
 def band(shape: Geometry, low: float, high: float) -> Geometry:
-    """The same geometry, with only what lies above `low` and up to `high`, mm."""
+    """The same geometry, with only what lies above `low` and up to `high`, mm; roads there have no lag any more."""
     kept: dict[str, Any] = {}
-    for prefix, heights in (("travel_", shape.travel_z), ("", shape.z)):
-        within = (heights > low + 1e-6) & (heights <= high + 1e-6)
+    for prefix, heights in _BY_HEIGHT.items():
+        within = (getattr(shape, heights) > low + 1e-6) & (getattr(shape, heights) <= high + 1e-6)
         for column in fields(Geometry):
             values = getattr(shape, column.name)
-            travels = column.name.startswith("travel_")
-            if isinstance(values, np.ndarray) and not column.name.startswith("move_") and travels == bool(prefix):
+            mine = next((p for p in _PREFIXES if column.name.startswith(p)), "") == prefix
+            if isinstance(values, np.ndarray) and mine:
                 kept[column.name] = values[within]
-    return replace(shape, **kept)
+    gone = np.zeros(len(shape.move_pieces), np.int64)
+    kept["start_piece"] = np.full(len(kept["start_at"]), -1)
+    kept["end_piece"] = np.full(len(kept["end_at"]), -1)
+    return replace(shape, **kept, move_pieces=gone)
+
+
+_BY_HEIGHT = {"": "z", "travel_": "travel_z", "start_": "start_z", "end_": "end_z"}
+_PREFIXES = ("travel_", "start_", "end_", "move_")
 
 
 def _layers(z: Floats, laid: NDArray[np.bool_]) -> tuple[Floats, Ints]:
@@ -136,7 +169,23 @@ def _cut(x: Floats, y: Floats, steps: list[Floats], way: Floats, laid: NDArray[n
     start = np.stack([x - steps[0], y - steps[1]], axis=1)[move]
     step = np.stack([steps[0], steps[1]], axis=1)[move]
     a = start + step * (number / total)[:, None]
-    return {"move": move, "a": a, "b": a + step / total[:, None]}
+    begins, pieces = np.zeros(len(x), np.int64), np.zeros(len(x), np.int64)
+    begins[rows], pieces[rows] = first, counts
+    return {"move": move, "a": a, "b": a + step / total[:, None], "first": begins, "counts": pieces}
+
+
+def _starts_and_ends(
+    x: Floats, y: Floats, z: Floats, move: Ints, extra: Floats, pulled: Floats, coasted: Floats
+) -> dict[str, Any]:
+    """Where roads start after a pull-back and end before one. What is extruded in the air begins no road."""
+    starts, ends = np.flatnonzero(np.isfinite(extra)), np.flatnonzero(np.isfinite(coasted))
+    at = np.stack([x, y], axis=1)
+    return {
+        "start_at": at[starts], "start_z": z[starts], "start_piece": np.searchsorted(move, starts),
+        "start_extra_mm": extra[starts], "start_pulled_mm": pulled[np.maximum(starts - 1, 0)],
+        "end_at": at[ends], "end_z": z[ends], "end_piece": np.searchsorted(move, ends) - 1,
+        "end_coasted_mm": coasted[ends],
+    }  # fmt: skip
 
 
 def _nearest_beneath(a: Floats, b: Floats, layer: Ints) -> Floats:
@@ -218,14 +267,9 @@ def _turns(one: Floats, other: Floats) -> bool:
 
 def _travels(
     x: Floats, y: Floats, z: Floats, e: Floats, way: Floats, seconds: Floats, layers: Ints,
-    pieces: Mapping[str, Any], piece_layer: Ints,
+    pieces: Mapping[str, Any], piece_layer: Ints, pulled: Floats, pull_speed: Floats,
 ) -> dict[str, Any]:  # fmt: skip
     """Travels of 2 mm or more: how much was pulled back before, and how far each goes through the air."""
-    pulled = np.zeros(len(e))
-    held = 0.0
-    for row, (fed, moved) in enumerate(zip(e.tolist(), way.tolist(), strict=True)):
-        held = 0.0 if fed > 0 and moved > 0 else max(0.0, held - fed)
-        pulled[row] = held
     rows = np.flatnonzero((e == 0) & (way > 2.0))
     a = np.stack([x, y], axis=1)[rows - 1] if len(rows) else np.empty((0, 2))
     b = np.stack([x, y], axis=1)[rows] if len(rows) else np.empty((0, 2))
@@ -239,5 +283,6 @@ def _travels(
     air = (near.reshape(-1, 12) > 0.6).mean(axis=1) * way[rows]
     return {
         "travel_a": a, "travel_b": b, "travel_z": z[rows], "travel_move": rows,
-        "travel_pulled": pulled[rows], "travel_s": seconds[rows], "travel_air_mm": air,
+        "travel_pulled": pulled[rows], "travel_pull_speed": pull_speed[rows], "travel_s": seconds[rows],
+        "travel_air_mm": air,
     }  # fmt: skip

@@ -15,7 +15,7 @@ _WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
 _COMMENT = re.compile(r"\([^)]*\)")
 
 MOVE_COLUMNS = (
-    "x", "y", "z", "e", "feed", "fan", "flow_factor", "feed_factor", "accel", "nozzle_target", "wait_s",
+    "x", "y", "z", "e", "feed", "fan", "flow_factor", "feed_factor", "accel", "pressure", "nozzle_target", "wait_s",
 )  # fmt: skip
 
 
@@ -78,6 +78,8 @@ class Machine:
     def run(self, line: str) -> tuple[str, float]:
         """Carry one line out. Returns the command's word and the seconds that it takes."""
         text = _COMMENT.sub("", line.split(";", maxsplit=1)[0]).upper().strip()
+        if text.startswith("SET_"):
+            return _by_name(self, text)
         words = _WORD.findall(text)
         if not words:
             return "", 0.0
@@ -104,6 +106,7 @@ class Machine:
         log["flow_factor"].append(self.flow_factor)
         log["feed_factor"].append(self.steps_mm / self.true_steps_mm)
         log["accel"].append(self.accel)
+        log["pressure"].append(self.pressure_advance)
         log["nozzle_target"].append(self.nozzle.target_c)
         log["wait_s"].append(self.wait_s)
         self.wait_s = 0.0
@@ -190,6 +193,15 @@ def _home(machine: Machine, values: Words, present: set[str]) -> float:
 
 def _dwell(machine: Machine, values: Words, present: set[str]) -> float:
     return values.get("S", values.get("P", 0.0) / 1000.0)
+
+
+def _by_name(machine: Machine, text: str) -> tuple[str, float]:
+    """A command of the extended kind: a word, then NAME=value pairs."""
+    word, *pairs = text.split()
+    values = dict(pair.split("=", 1) for pair in pairs if "=" in pair)
+    if word == "SET_PRESSURE_ADVANCE" and "ADVANCE" in values:
+        machine.pressure_advance = float(values["ADVANCE"])
+    return word, 0.0
 
 
 def _offset(machine: Machine, values: Words, present: set[str]) -> float:

@@ -53,6 +53,34 @@ def ridging(fill: Floats) -> Floats:
     return np.clip(fill - 1.0, 0.0, None) + 0.6 * np.clip(fill - 1.06, 0.0, None)
 
 
+def lag_seconds(spool: Spool, t_c: Floats) -> Floats:
+    """How long the pressure in the nozzle takes to follow the drive, s: thinner plastic follows sooner."""
+    return spool.lag_s * np.exp(-spool.lag_rate * (t_c - spool.centre_c))
+
+
+def felt_pull(spool: Spool, pulled_mm: Floats, speed_mm_s: Floats) -> Floats:
+    """How much of a pull-back the nozzle feels, mm: a slow one comes too late, in a fast one the drive slips."""
+    late = np.minimum(speed_mm_s / spool.pull_slow_mm_s, 1.0) ** 0.7
+    slips = 0.5 * np.clip((speed_mm_s - spool.pull_fast_mm_s) / 15.0, 0.0, 1.0)
+    return pulled_mm * late * (1.0 - slips)
+
+
+def start_surplus(spool: Spool, extra_mm: Floats, pulled_mm: Floats) -> Floats:
+    """Filament that is too much (a blob) or, below 0, too little (a gap) where a road starts after a pull-back, mm.
+
+    Pulled further than the melt reaches, air comes in, and what is pushed back fills that first.
+    """
+    air = 0.35 * np.clip(pulled_mm - spool.pull_limit_mm, 0.0, None)
+    return extra_mm - spool.restart_mm - air
+
+
+def end_surplus(spool: Spool, coasted_mm: Floats) -> Floats:
+    """Length of road that is too much (a blob) or, below 0, too little where a road ends, mm: what was still under
+    pressure when extrusion stopped comes anyway.
+    """
+    return spool.coast_mm - coasted_mm
+
+
 def ooze(spool: Spool, t_c: Floats, pulled_mm: Floats, air_s: Floats) -> Floats:
     """Volume of a string over a travel, mm³.
 

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from drumbo.core.families import family
 from drumbo.standins.filament import physics
-from drumbo.standins.filament.geometry import Geometry
+from drumbo.standins.filament.geometry import FILAMENT_AREA, Geometry
+from drumbo.standins.filament.lag import delivered_share, spread
 from drumbo.standins.filament.spool import Spool
 
 Floats = NDArray[np.float64]
@@ -21,7 +22,8 @@ class PrintedObject:
 
     missing: share of the asked flow that did not arrive; width_mm: of the road as it lies; fill: how full roads seen
     from above lie beside each other, 1 is closed, NaN where that cannot be said; fed_mm: filament that went through
-    the drive, mm.
+    the drive, mm; lag: what leaves the nozzle as a share of what is asked, untuned: the same without pressure advance;
+    start_surplus_mm (of filament) and end_surplus_mm (of road): what is too much there, or too little below 0.
     """
 
     geometry: Geometry
@@ -38,6 +40,10 @@ class PrintedObject:
     gloss: Floats
     damage: Floats
     string_mm3: Floats
+    lag: Floats
+    untuned: Floats
+    start_surplus_mm: Floats
+    end_surplus_mm: Floats
     hides: float
     digest: int
 
@@ -84,18 +90,27 @@ def melt(
 
     asked = (shape.width - shape.height * (1 - np.pi / 4)) * shape.height
     area = asked * fed * (1.0 - missing) * _drift(len(asked), quiet, rng)
+    # In a closed surface roads take up from each other what one has too much where the head turns; lag shows in roads
+    # that lie alone.
     fill = area / (shape.height * shape.pitch_mm) * rough(len(asked), 0.012)
+    lag, untuned = _lags(shape, spool, by_move)
+    area *= lag
     sag = np.where(span, physics.sag(spool, t_c, shape.span_mm, shape.fan, shape.speed), 0.0)
     hanging = shape.angle_deg > 40
     droop = np.where(hanging, physics.droop(spool, t_c, shape.angle_deg, shape.fan), 0.0)
     travel_c = by_move[shape.travel_move]
-    strings = physics.ooze(spool, travel_c, shape.travel_pulled, shape.travel_s)
+    felt = physics.felt_pull(spool, shape.travel_pulled, shape.travel_pull_speed)
+    strings = physics.ooze(spool, travel_c, felt, shape.travel_s)
     strings = np.where(shape.travel_air_mm > 1.0, strings, 0.0)
+    starts = physics.start_surplus(spool, shape.start_extra_mm, shape.start_pulled_mm)
+    ends = physics.end_surplus(spool, shape.end_coasted_mm)
+    starts *= rough(len(starts), 0.15)
+    lying = _with_zits(area, shape, starts, ends)
     return PrintedObject(
         geometry=shape,
         nozzle_c=t_c,
         missing=missing,
-        width_mm=physics.road_width(area, shape.height) + _bumps(len(asked), quiet, rng),
+        width_mm=physics.road_width(lying, shape.height) + _bumps(len(asked), quiet, rng),
         fill=fill,
         fed_mm=shape.fed_mm * spool.grip,
         density_g_cm3=family(spool.family).density_g_cm3,
@@ -106,9 +121,36 @@ def melt(
         gloss=physics.sheen(spool, t_c, load),
         damage=physics.damage(spool, t_c),
         string_mm3=strings * rough(len(strings), 1.3),
+        lag=lag,
+        untuned=untuned,
+        start_surplus_mm=starts,
+        end_surplus_mm=ends * rough(len(ends), 0.15),
         hides=spool.hides,
         digest=digest,
     )
+
+
+def _lags(shape: Geometry, spool: Spool, by_move_c: Floats) -> tuple[Floats, Floats]:
+    """(n,) share of the asked that leaves the nozzle along each piece, with the file's pressure advance and without."""
+    if not shape.move_pieces.any():
+        return np.ones(len(shape.a)), np.ones(len(shape.a))
+    slow = physics.lag_seconds(spool, by_move_c)
+    advances = (shape.move_pressure_s, np.zeros_like(slow))
+    with_it, without = (
+        delivered_share(shape.move_motion, shape.move_first, shape.move_pieces, slow, advance) for advance in advances
+    )
+    return with_it, without
+
+
+def _with_zits(area: Floats, shape: Geometry, starts_mm: Floats, ends_mm: Floats) -> Floats:
+    """Cross-sections with what lies too much or too little where roads start and end."""
+    lying = area.copy()
+    length = np.hypot(*(shape.b - shape.a).T)
+    spread(lying, length, shape.start_piece, starts_mm * FILAMENT_AREA)
+    ended = np.clip(shape.end_piece, 0, max(len(area) - 1, 0))
+    if len(area):
+        spread(lying, length, shape.end_piece, np.clip(ends_mm, 0.0, None) * area[ended])
+    return lying
 
 
 def _drift(size: int, quiet: bool, rng: np.random.Generator) -> Floats:

@@ -18,7 +18,10 @@ class Spool:
     """Constants of one spool. Temperatures in °C, rates per °C; see docs/physics.md for each relation.
 
     `centre_c` is the heat at which this batch behaves as its family usually does at its starting value; `grip` is how
-    far the drive wheel moves this filament against one of usual hardness, `diameter_mm` its true diameter.
+    far the drive wheel moves this filament against one of usual hardness, `diameter_mm` its true diameter. `lag_s` is
+    how long pressure takes to follow; a pull between the two pull speeds is all felt at the nozzle, one longer than
+    `pull_limit_mm` lets air in. A start is even when `restart_mm` more is pushed back than was pulled, an end when
+    extrusion stops `coast_mm` before it.
     """
 
     family: str
@@ -43,6 +46,13 @@ class Spool:
     usual_fan: float
     grip: float
     diameter_mm: float
+    lag_s: float
+    lag_rate: float
+    pull_slow_mm_s: float
+    pull_fast_mm_s: float
+    pull_limit_mm: float
+    restart_mm: float
+    coast_mm: float
 
 
 def draw_spool(family_key: str, seed: int, drive: str = "direct") -> Spool:
@@ -53,6 +63,7 @@ def draw_spool(family_key: str, seed: int, drive: str = "direct") -> Spool:
     centre = kin.nozzle_c + 2.0 + float(np.clip(rng.normal(0, 5.5), -11, 11))
     direct = rng.uniform(0.45, 1.25)
     bowden = rng.uniform(3.0, 6.5)
+    far = drive == "bowden"
     # A family that is printed with little fan sets by itself; at its usual fan it bridges about as PLA does.
     stiffens = ((1 - 0.72 * kin.fan_percent / 100) / 0.28) ** 0.8
     return Spool(
@@ -63,7 +74,7 @@ def draw_spool(family_key: str, seed: int, drive: str = "direct") -> Spool:
         melt_rate=rng.uniform(0.014, 0.020),
         ooze_mm3=0.02 * _runny(kin) * rng.uniform(0.6, 1.5),
         ooze_rate=rng.uniform(0.035, 0.06),
-        pull_full_mm=bowden if drive == "bowden" else direct,
+        pull_full_mm=bowden if far else direct,
         moisture=float(rng.gamma(1.2, 0.06)),
         sag_mm=rng.uniform(0.28, 0.5) / stiffens,
         sag_rate=rng.uniform(0.035, 0.055),
@@ -78,6 +89,13 @@ def draw_spool(family_key: str, seed: int, drive: str = "direct") -> Spool:
         usual_fan=kin.fan_percent / 100,
         grip=rng.uniform(0.94, 1.06),
         diameter_mm=float(np.clip(rng.normal(1.75, 0.012), 1.72, 1.78)),
+        lag_s=rng.uniform(0.3, 0.9) if far else rng.uniform(0.015, 0.06),
+        lag_rate=rng.uniform(0.006, 0.012),
+        pull_slow_mm_s=rng.uniform(16, 26),
+        pull_fast_mm_s=rng.uniform(45, 60),
+        pull_limit_mm=bowden + rng.uniform(1.5, 3.0) if far else direct + rng.uniform(0.5, 1.0),
+        restart_mm=-rng.uniform(0.0, 0.2),
+        coast_mm=rng.uniform(0.05, 0.3),
     )
 
 

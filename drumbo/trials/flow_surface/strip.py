@@ -12,7 +12,7 @@ from collections.abc import Sequence
 import numpy as np
 from manifold3d import CrossSection, FillRule, Manifold
 
-from drumbo.core.piece import Part, Piece, Place, block, text_shape, union
+from drumbo.core.piece import Part, Piece, Place, block, raised_text, union
 
 PITCH, GROOVE = 14.5, 1.6
 PAD_DEEP, SHELF_DEEP = 20.0, 8.5
@@ -47,8 +47,11 @@ def strip(
             pad -= _notch((x0 + x1) / 2, y0 + PAD_DEEP, base_mm, top)
         parts += [
             Part("pad", pad),
-            Part("digits", _digits(label, (x0 + x1) / 2, front + MARGIN + SHELF_DEEP / 2, x1 - x0, base_mm, layer_mm)),
-        ]
+            Part("digits", raised_text(
+                label, ((x0 + x1) / 2, front + MARGIN + SHELF_DEEP / 2), DIGITS_HIGH, STROKE, x1 - x0 - DIGITS_APART,
+                base_mm - layer_mm / 2, base_mm + DIGIT_LAYERS * layer_mm,
+            )),
+        ]  # fmt: skip
         places.append(Place(index, value, label, (x0, y0, base_mm), (x1, y0 + PAD_DEEP, top), axis=0))
     return Piece("strip", union(part.solid for part in parts), tuple(parts), tuple(places))
 
@@ -63,11 +66,3 @@ def _notch(x: float, rear: float, base_mm: float, top: float) -> Manifold:
     outline = [(x - NOTCH, rear + 0.1), (x, rear - NOTCH), (x + NOTCH, rear + 0.1)]
     section = CrossSection([np.array(outline)], FillRule.NonZero)
     return section.extrude(top - base_mm + 0.5).translate((0, 0, base_mm))
-
-
-def _digits(label: str, x: float, y: float, room: float, base_mm: float, layer_mm: float) -> Manifold:
-    shape = text_shape(label, DIGITS_HIGH, STROKE)
-    low, _, high, _ = shape.bounds()
-    narrow = min(1.0, (room - DIGITS_APART) / (high - low))
-    raised = shape.scale((narrow, 1.0)).extrude((DIGIT_LAYERS + 0.5) * layer_mm)
-    return raised.translate((x, y, base_mm - layer_mm / 2))

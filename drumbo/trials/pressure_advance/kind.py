@@ -1,0 +1,188 @@
+"""The trial of pressure advance: plan, steps, piece, readings; its verdict is in `verdict.py`."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Field, Scalar
+from drumbo.core.gcode.dialects import dialect
+from drumbo.core.piece import Piece, union
+from drumbo.core.profile import From, Origin, Value
+from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath, build, settings_for
+from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.pressure_advance import sheet
+from drumbo.trials.pressure_advance.verdict import fine_plan, is_coarse, verdict
+
+FEWEST, MOST, USUAL = 5, 13, 9
+BASE_LAYERS = 2
+FASTEST_MM_S, SLOW_SHARE = 100.0, 0.2
+
+ASPECTS: tuple[Aspect, ...] = (
+    Aspect("bulges", "Bulges", ("swollen", "plain bulges", "a bulge", "just seen", "none"),
+           "Where the head brakes, at the upper ticks on the way up and at the lower ones on the way down."),
+    Aspect("thins", "Thins", ("torn", "plainly thin", "thinner", "just seen", "none"),
+           "At the same places: is the road thinner there, and fat where it pulls away?"),
+)  # fmt: skip
+
+
+class PressureAdvance(Kind):
+    """Pressure advance by a sheet of drawn roads, least at the left."""
+
+    slug = "pressure-advance"
+    title = "Pressure advance"
+    sets = ("pressure_advance_s",)
+    group = "pressure"
+    about = (
+        "A thin sheet with one road a value: slow, fast, slow, around a sharp gable, and back. Too little swells where "
+        "the head brakes, too much thins there. The right one is even. First coarse, then fine."
+    )
+    few = "Score bulges and thinning of every road, or pick the most even."
+
+    def fields(self, context: Context) -> Sequence[Field]:
+        """The range, the speeds, and what an earlier sheet says."""
+        most = min(self._room(context), MOST)
+        return (
+            Field("low_s", "Least, at the left", "s", low=0, high=2, step=0.005),
+            Field("step_s", "Step", "s", low=0.001, high=0.2, step=0.001,
+                  help="Direct: 0.01, then 0.002. Bowden: 0.1, then 0.02."),
+            Field("roads", "Roads", low=FEWEST, high=max(FEWEST, most), whole=True),
+            Field("fast_mm_s", "Fast", "mm/s", low=20, high=context.printer.speed_max_mm_s, step=10),
+            Field("slow_mm_s", "Slow", "mm/s", low=5, high=60, step=5),
+            Field("known_s", "Known from before", "s", low=0, high=2, required=False,
+                  help="What an earlier sheet found has a say in the result; empty if this one is to speak alone."),
+            Field("known_error", "give or take", "s", low=0.0001, high=0.5, required=False),
+        )  # fmt: skip
+
+    def _room(self, context: Context) -> int:
+        return int((context.printer.bed_x_mm - 8 - sheet.width_mm(0)) // sheet.PITCH)
+
+    def suggest(self, context: Context) -> dict[str, Scalar]:
+        """Coarse over the drive's usual range; fine around what a coarse sheet has found."""
+        count = max(FEWEST, min(USUAL, self._room(context)))
+        settings = settings_for(context.profile.numbers(), context.printer)
+        area = settings.road_area(settings.layer_mm) * settings.flow_ratio
+        fast = min(FASTEST_MM_S, context.printer.speed_max_mm_s, 0.8 * settings.max_flow_mm3_s / area)
+        fast = max(20.0, round(fast / 5) * 5.0)
+        speeds: dict[str, Scalar] = {"fast_mm_s": fast, "slow_mm_s": max(5.0, round(fast * SLOW_SHARE))}
+        held = context.profile.values["pressure_advance_s"]
+        if held.origin.kind == From.TRIAL and not held.recheck and held.error and is_coarse(held.number, held.error):
+            return {**fine_plan(held.number, held.error, count), **speeds}
+        low, span = (0.1, 0.8) if context.printer.drive == "bowden" else (0.0, 0.08)
+        step = round(span / (count - 1), 3)
+        return {"low_s": low, "step_s": step, "roads": float(count), "known_s": None, "known_error": None, **speeds}
+
+    def hindered(self, context: Context) -> str | None:
+        """Needs a firmware that has a word for it."""
+        if dialect(context.printer.dialect).pressure_advance is not None:
+            return None
+        return (
+            f"The firmware of {context.printer.name} has no word for pressure advance, so there is nothing to set. If "
+            "it has one after all, choose the words that it understands on the printer's page."
+        )
+
+    def check(self, plan: Plan, context: Context) -> dict[str, str]:
+        """Refuse what does not fit or cannot be set; warn of what tells little."""
+        hindered = self.hindered(context)
+        if hindered:
+            raise InvalidInput("low_s", hindered[0].lower() + hindered[1:].rstrip("."))
+        low, step, count = number(plan, "low_s"), number(plan, "step_s"), int(number(plan, "roads"))
+        fast, slow = number(plan, "fast_mm_s"), number(plan, "slow_mm_s")
+        if slow > 0.6 * fast:
+            raise InvalidInput("slow_mm_s", f"must be well below {fast:g} mm/s; a fifth of it is usual")
+        room = self._room(context)
+        if count > room or context.printer.bed_y_mm < sheet.DEPTH + 40:
+            size = f"{sheet.width_mm(count) + 8:.0f} × {sheet.DEPTH + 40:.0f} mm"
+            raise InvalidInput("roads", f"needs a bed of {size} for {count} roads; {room} fit side by side")
+        if (plan["known_s"] is None) != (plan["known_error"] is None):
+            missing = "known_s" if plan["known_s"] is None else "known_error"
+            raise InvalidInput(missing, "is needed too: what is known needs both the value and how sure it is")
+        return self._warnings(plan, context, low + (count - 1) * step, fast)
+
+    def _warnings(self, plan: Plan, context: Context, high: float, fast: float) -> dict[str, str]:
+        warnings = {}
+        bowden = context.printer.drive == "bowden"
+        if high > (1.2 if bowden else 0.15):
+            warnings["step_s"] = f"goes to {high:g} s; that is unusual for this drive"
+        settings = settings_for(context.profile.numbers(), context.printer)
+        flow = settings.road_area(settings.layer_mm) * settings.flow_ratio * fast
+        if flow > settings.max_flow_mm3_s:
+            most = settings.max_flow_mm3_s / settings.road_area(settings.layer_mm) / settings.flow_ratio
+            warnings["fast_mm_s"] = f"the profile's max flow allows {most:.0f} mm/s; the road will be driven at that"
+        return warnings
+
+    def steps(self, plan: Plan) -> tuple[Step, ...]:
+        """Least first, from the left."""
+        low, step = number(plan, "low_s"), number(plan, "step_s")
+        values = [round(low + i * step, 4) for i in range(int(number(plan, "roads")))]
+        decimals = max(2, *(len(f"{v:.4f}".rstrip("0").partition(".")[2]) for v in values))
+        return tuple(Step(i, value, f"{value:.{decimals}f}") for i, value in enumerate(values))
+
+    def piece(self, plan: Plan, context: Context) -> Piece:
+        """The sheet."""
+        base, settings = _base(context)
+        return sheet.sheet(self.steps(plan), base, settings.layer_mm, settings.width_mm)
+
+    def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
+        """The plate as a solid; on it every road with its own value, at two speeds."""
+        del piece
+        base, settings = _base(context)
+        quick, slow = (_at(settings, number(plan, key)) for key in ("fast_mm_s", "slow_mm_s"))
+        steps = self.steps(plan)
+        strokes = [
+            Stroke(leg.points, Role.OUTER, quick if leg.fast else slow,
+                   pressure_s=None if k else step.value, label="" if k else step.label)
+            for step in steps
+            for k, leg in enumerate(sheet.legs(step.index, len(steps)))
+        ]  # fmt: skip
+        low_x, low_y = context.printer.bed_low
+        return build(
+            union(p.solid for p in sheet.plate(steps, base, settings.layer_mm)),
+            settings,
+            middle=context.printer.bed_middle,
+            purge_from=(low_x + 10, low_y + 8),
+            strokes={BASE_LAYERS: strokes},
+        )
+
+    def readings(self, plan: Plan) -> ToRead:
+        """Bulges and thinning; or the most even road."""
+        del plan
+        return ToRead(aspects=ASPECTS, pick="the most even road")
+
+    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+        """Where neither bulges nor thinning is left; see `verdict`."""
+        return verdict(plan, self.steps(plan), readings)
+
+    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
+        """The value, to a thousandth."""
+        del plan, context
+        if result.value is None:
+            return {}
+        origin = Origin(From.TRIAL, self.title.lower(), trial)
+        return {"pressure_advance_s": Value(round(result.value, 3), origin, result.error)}
+
+    def in_words(self, plan: Plan) -> str:
+        """From left to right."""
+        steps = self.steps(plan)
+        return f"{len(steps)} roads, {steps[0].label} s at the left to {steps[-1].label} s at the right."
+
+    def wants(self, context: Context) -> str | None:
+        """Coarse where it is not measured, fine where only a coarse sheet has; never where it cannot be set."""
+        if self.hindered(context):
+            return None
+        held = context.profile.values["pressure_advance_s"]
+        coarse = super().wants(context)
+        if coarse is None and held.error is not None and is_coarse(held.number, held.error):
+            return f"So far it is known to ± {held.error:.3f} s only; a fine sheet tells more."
+        return coarse
+
+
+def _base(context: Context) -> tuple[float, PrintSettings]:
+    settings = settings_for(context.profile.numbers(), context.printer)
+    base = settings.first_layer_mm + (BASE_LAYERS - 1) * settings.layer_mm
+    return base, replace(settings, layer_time_min_s=0.0)
+
+
+def _at(settings: PrintSettings, speed: float) -> PrintSettings:
+    return replace(settings, speeds={**settings.speeds, Role.OUTER: speed}, coasting_mm=0.0, flow_outer_share=1.0)

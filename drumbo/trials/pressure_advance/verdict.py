@@ -1,0 +1,148 @@
+"""What the roads say, in numbers and in words."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drumbo.core.fields import Scalar
+from drumbo.core.fit.quality import as_good
+from drumbo.core.fit.vee import Vee, fit_vee
+from drumbo.trials.base import Curve, Plan, Readings, Result, Step, number
+
+Floats = NDArray[np.float64]
+
+COARSE_SHARE = 0.07
+"""A value whose error is more than this share of it is worth a fine sheet."""
+FINE_STEPS = 10
+"""A fine step is about one so-many-th of the value."""
+SPLIT_MISFIT = 1.9
+UNIT_SHARE = 4.0
+"""Departures that halve a score are a 25th to two fifths of the value: a hundredth to a tenth of so many times it."""
+PICK_STEPS, PICK_SHARE = 0.5, 0.05
+
+
+def is_coarse(value: float, error: float) -> bool:
+    """Whether a fine sheet would tell more."""
+    return error > max(COARSE_SHARE * value, 0.0015)
+
+
+def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
+    """All scores together where there are enough, else the road that was picked."""
+    x = np.array([step.value for step in steps])
+    bulges, thins = (_column(readings, aspect, steps) for aspect in ("bulges", "thins"))
+    scored = int((np.isfinite(bulges) | np.isfinite(thins)).sum())
+    if scored >= 3:
+        return _by_scores(plan, x, bulges, thins)
+    if readings.picked is not None:
+        return _by_pick(plan, steps, readings.picked)
+    left = 3 - scored
+    return Result("few", says=f"Score {left} more road{'s' if left > 1 else ''}, or pick the most even.")
+
+
+def _column(readings: Readings, aspect: str, steps: Sequence[Step]) -> Floats:
+    scores = (readings.score(aspect, step.index) for step in steps)
+    return np.array([math.nan if score is None else float(score) for score in scores])
+
+
+def _known(plan: Plan) -> tuple[float, float] | None:
+    value, error = plan["known_s"], plan["known_error"]
+    return None if value is None or error is None else (float(value), float(error))
+
+
+def _by_scores(plan: Plan, x: Floats, bulges: Floats, thins: Floats) -> Result:
+    known = _known(plan)
+    found = fit_vee(x, bulges, thins, unit=UNIT_SHARE * float(x.mean()), known=known)
+    step = number(plan, "step_s")
+    error = max(found.error, 0.12 * step)
+    low, high = as_good(found.x, found.mean, 5.0)
+    both = 12.5 * (bulges + thins)
+    curve = Curve(
+        x=_tuple(found.x, 5), y=_tuple(found.mean), low=_tuple(found.mean - found.sd),
+        high=_tuple(found.mean + found.sd),
+        points=tuple((float(a), float(b)) for a, b in zip(x, both, strict=True) if np.isfinite(b)),
+    )  # fmt: skip
+    state, says, extend, words = _state(plan, found, error)
+    notes = []
+    if known is not None:
+        notes.append(f"The earlier {known[0]:.3f} ± {known[1]:.3f} s has its say in this.")
+        if abs(found.best - known[0]) > 2.5 * known[1]:
+            notes.append("Yet this sheet says something else; was it printed under the same conditions?")
+    best = max(found.best, 0.0)
+    return Result(
+        state=state, value=best, error=error, low=min(low, best), high=max(high, best), says=says,
+        notes=tuple(notes), curve=curve, extend=extend, extend_says=words,
+    )  # fmt: skip
+
+
+def _tuple(values: Floats, digits: int = 2) -> tuple[float, ...]:
+    return tuple(round(float(v), digits) for v in values[::2])
+
+
+def _state(plan: Plan, found: Vee, error: float) -> tuple[str, str, Mapping[str, Scalar] | None, str]:
+    next_range, fine = "Plan the next range", "Plan the fine sheet"
+    if found.misfit > SPLIT_MISFIT:
+        return (
+            "split",
+            "The scores contradict each other; look again at the roads far from the curve.",
+            None,
+            next_range,
+        )
+    if found.flat:
+        says = f"No clear difference between {found.x[0]:.3f} and {found.x[-1]:.3f} s; leave it off, or look closer."
+        return "flat", says, None, next_range
+    if found.edge > 0 or (found.edge < 0 and found.x[0] > 0):
+        way = "more" if found.edge > 0 else "less"
+        says = f"The best lies at the end of the sheet or beyond; print one with {way} next."
+        return "edge", says, _further(plan, found.edge), next_range
+    if is_coarse(found.best, error):
+        says = "Known coarsely; a fine sheet around it tells more."
+        return "good", says, _same_speeds(plan, fine_plan(found.best, error, int(number(plan, "roads")))), fine
+    return "good", "Here a road keeps its width where the head brakes and pulls away.", None, fine
+
+
+def fine_plan(value: float, error: float, count: int) -> dict[str, Scalar]:
+    """Fine steps around what is known."""
+    step = max(round(value / FINE_STEPS / 2, 3), 0.001)
+    return {
+        "low_s": max(0.0, round(value - count // 2 * step, 3)),
+        "step_s": step,
+        "roads": float(count),
+        "known_s": round(value, 4),
+        "known_error": round(error, 4),
+    }
+
+
+def _same_speeds(plan: Plan, new: dict[str, Scalar]) -> dict[str, Scalar]:
+    return {**plan, **new}
+
+
+def _further(plan: Plan, edge: int) -> dict[str, Scalar]:
+    """A sheet that overlaps this one by two roads and goes on in the better direction."""
+    low, step, count = number(plan, "low_s"), number(plan, "step_s"), int(number(plan, "roads"))
+    return {**plan, "low_s": max(0.0, round(low + edge * (count - 2) * step, 4)), "known_s": None, "known_error": None}
+
+
+def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
+    step, value = number(plan, "step_s"), steps[picked].value
+    error = math.hypot(PICK_STEPS * step, PICK_SHARE * value)
+    known = _known(plan)
+    notes = ["Picked by eye; scoring all roads makes it surer."]
+    if known is not None:
+        weights = error**-2, known[1] ** -2
+        value = (value * weights[0] + known[0] * weights[1]) / sum(weights)
+        error = sum(weights) ** -0.5
+        notes.append(f"The earlier {known[0]:.3f} ± {known[1]:.3f} s has its say in this.")
+    low, high = max(value - error, 0.0), value + error
+    if picked == len(steps) - 1 or (picked == 0 and steps[0].value > 0):
+        edge = -1 if picked == 0 else 1
+        says = f"The road at the end is the most even; print a sheet with {'more' if edge > 0 else 'less'} next."
+        return Result("edge", value, error, low, high, says, tuple(notes), extend=_further(plan, edge))
+    extend = None
+    if is_coarse(value, error):
+        extend = _same_speeds(plan, fine_plan(value, error, len(steps)))
+    return Result("good", value, error, low, high, "The most even road, as you picked it.", tuple(notes),
+                  extend=extend, extend_says="Plan the fine sheet")  # fmt: skip

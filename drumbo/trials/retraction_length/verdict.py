@@ -1,0 +1,138 @@
+"""What strings and restarts say, in numbers and in words."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drumbo.core.fields import Scalar
+from drumbo.core.fit.fade import Fade, fit_fade
+from drumbo.trials.base import Curve, Plan, Readings, Result, Step, number
+
+Floats = NDArray[np.float64]
+
+SPLIT_MISFIT = 1.9
+CLEAN, WISPY = 3.2, 2.6
+"""Scores of strings from which a travel counts as clean, and below which threads are left whatever is done."""
+GAPING = 2
+PICK_STEPS = 0.6
+"""The first clean step, picked by eye, errs by about so much of a step."""
+
+
+def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
+    """All scores together where there are enough, else the step that was picked."""
+    x = np.array([step.value for step in steps])
+    strings = _column(readings, "strings", steps)
+    scored = int(np.isfinite(strings).sum())
+    if scored >= 3:
+        return _by_scores(plan, x, strings, _column(readings, "restart", steps))
+    if readings.picked is not None:
+        return _by_pick(plan, steps, readings.picked)
+    left = 3 - scored
+    return Result("few", says=f"Score {left} more step{'s' if left > 1 else ''}, or pick the first clean one.")
+
+
+def _column(readings: Readings, aspect: str, steps: Sequence[Step]) -> Floats:
+    scores = (readings.score(aspect, step.index) for step in steps)
+    return np.array([math.nan if score is None else float(score) for score in scores])
+
+
+def _by_scores(plan: Plan, x: Floats, strings: Floats, restarts: Floats) -> Result:
+    found = fit_fade(x, strings)
+    step = number(plan, "step_length_mm")
+    curve = Curve(
+        x=_tuple(found.x, 3), y=_tuple(25 * found.mean), low=_tuple(25 * (found.mean - found.sd)),
+        high=_tuple(25 * (found.mean + found.sd)),
+        points=tuple((float(a), 25 * float(b)) for a, b in zip(x, strings, strict=True) if np.isfinite(b)),
+    )  # fmt: skip
+    gaps_from = _gaps_from(x, restarts)
+    notes = _notes(found, gaps_from)
+    if found.misfit > SPLIT_MISFIT:
+        says = "The scores contradict each other; look again at the steps far from the curve."
+        return Result("split", _within(found, x), _error(found, step), says=says, notes=notes, curve=curve)
+    if found.flat:
+        return _flat(plan, found, x, step, curve)
+    value, error = _within(found, x), _error(found, step)
+    if found.beyond > 0.5:
+        says = "Still not clean at the longest length; print longer ones next."
+        extend = _longer(plan)
+        return Result("edge", value, error, value, value + error, says, notes, curve, extend=extend)
+    says = f"From {value:.2f} mm on longer pulls make nothing cleaner."
+    if gaps_from is not None and gaps_from <= value + 0.5 * step:
+        says = f"Clean from {value:.2f} mm on, but from {gaps_from:g} mm on starts have gaps: take care with either."
+    return Result("good", value, error, value - error, value + error, says, notes, curve)
+
+
+def _within(found: Fade, x: Floats) -> float:
+    return min(max(found.clean, float(x[0])), float(x[-1]))
+
+
+def _error(found: Fade, step: float) -> float:
+    return max(found.error, 0.15 * step)
+
+
+def _flat(plan: Plan, found: Fade, x: Floats, step: float, curve: Curve) -> Result:
+    """No step differs: clean at all of them, or threads that no length takes away."""
+    if found.reaches >= CLEAN or float(found.mean.mean()) >= CLEAN:
+        says = "Clean at every length; the shortest will do."
+        extend = _shorter(plan) if x[0] > 0 else None
+        return Result("flat", float(x[0]), step, float(x[0]), float(x[-1]), says, (), curve, extend=extend,
+                      extend_says="Plan shorter ones")  # fmt: skip
+    says = "The strings do not depend on length."
+    note = "That is moisture or heat: dry the spool, or lower the temperature, then print this again."
+    return Result("flat", says=says, notes=(note,), curve=curve)
+
+
+def _notes(found: Fade, gaps_from: float | None) -> tuple[str, ...]:
+    notes = []
+    if found.reaches < WISPY:
+        notes.append("Threads are left at any length: dry the spool, or print a little cooler.")
+    elif found.reaches < CLEAN:
+        notes.append("A few wisps are left at any length; a drier spool would do better.")
+    if gaps_from is not None:
+        notes.append(f"From {gaps_from:g} mm on starts have gaps or blobs: too much is pulled there.")
+    return tuple(notes)
+
+
+def _gaps_from(x: Floats, restarts: Floats) -> float | None:
+    """The shortest length from which on every start that was looked at is poor, if shorter ones are better."""
+    seen = np.flatnonzero(np.isfinite(restarts))
+    poor = restarts[seen] <= GAPING
+    if len(seen) < 3 or not poor[-1] or poor.all():
+        return None
+    first = len(poor) - int(np.argmin(poor[::-1]))
+    better = restarts[seen[:first]].mean() - restarts[seen[first:]].mean()
+    return float(x[seen[first]]) if better > 0.8 else None
+
+
+def _tuple(values: Floats, digits: int = 2) -> tuple[float, ...]:
+    return tuple(round(float(v), digits) for v in values[::2])
+
+
+def _longer(plan: Plan) -> dict[str, Scalar]:
+    return _moved(plan, number(plan, "long_mm") - 2 * number(plan, "step_length_mm"))
+
+
+def _shorter(plan: Plan) -> dict[str, Scalar]:
+    span = number(plan, "long_mm") - number(plan, "short_mm")
+    return _moved(plan, max(0.0, number(plan, "short_mm") + 2 * number(plan, "step_length_mm") - span))
+
+
+def _moved(plan: Mapping[str, Scalar], short: float) -> dict[str, Scalar]:
+    span = number(plan, "long_mm") - number(plan, "short_mm")
+    return {**plan, "short_mm": round(short, 3), "long_mm": round(short + span, 3)}
+
+
+def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
+    step, value = number(plan, "step_length_mm"), steps[picked].value
+    error = PICK_STEPS * step
+    notes = ("Picked by eye; scoring the strings of all steps makes it surer.",)
+    low, high = max(value - error, 0.0), value + error
+    if picked == 0 and value > 0:
+        says = "The shortest step is clean already; print shorter ones next."
+        return Result("edge", value, error, low, high, says, notes, extend=_shorter(plan),
+                      extend_says="Plan shorter ones")  # fmt: skip
+    return Result("good", value, error, low, high, "The first clean step, as you picked it.", notes)

@@ -1,0 +1,5 @@
+"""Retraction speed: the posts again, each step pulled back at its own speed."""
+
+from drumbo.trials.retraction_speed.kind import RetractionSpeed
+
+KIND = RetractionSpeed()

@@ -1,0 +1,150 @@
+"""The trial of the retraction speed: too slow comes too late, too fast slips."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Field, Scalar
+from drumbo.core.fit.quality import Quality, fit_quality
+from drumbo.core.piece import Piece
+from drumbo.core.profile import From, Origin, Value
+from drumbo.core.toolpath import Toolpath
+from drumbo.trials import posts
+from drumbo.trials.base import Aspect, Context, Curve, Kind, Plan, Readings, Result, Step, ToRead, number
+
+SPLIT_MISFIT, FLAT_DROP = 1.9, 1.2
+
+ASPECTS: tuple[Aspect, ...] = (
+    Aspect("strings", "Strings", ("a web", "heavy threads", "threads", "a few wisps", "none"),
+           "In the air between mast and posts, on both sides."),
+)  # fmt: skip
+
+
+class RetractionSpeed(Kind):
+    """How fast to pull back, slowest at the bottom."""
+
+    slug = "retraction-speed"
+    title = "Retraction speed"
+    sets = ("retraction_speed_mm_s",)
+    group = "retraction"
+    about = (
+        "The posts of the retraction length, pulled back by one length at speeds that stand on the mast. Too slow "
+        "comes too late, too fast slips; in between all are alike."
+    )
+    few = "Score the strings of every step; a curve needs three."
+
+    def fields(self, context: Context) -> Sequence[Field]:
+        """The range of speeds, the length, the height of a step."""
+        now = context.profile.number("retraction_mm")
+        return (
+            Field("slow_mm_s", "Slowest, at the bottom", "mm/s", low=5, high=80, step=5, whole=True),
+            Field("fast_mm_s", "Fastest, at the top", "mm/s", low=10, high=120, step=5, whole=True),
+            Field("step_mm_s", "Step", "mm/s", low=2, high=20, step=1, whole=True),
+            Field("length_mm", "Length", "mm", low=0.1, high=12, step=0.1,
+                  help=f"The profile pulls back {now:g} mm. A tenth shorter shows differences better."),
+            Field("step_mm", "Height of a step", "mm", low=4, high=8, step=0.2),
+        )  # fmt: skip
+
+    def suggest(self, context: Context) -> dict[str, Scalar]:
+        """20 to 60 mm/s at the profile's length."""
+        return {
+            "slow_mm_s": 20.0,
+            "fast_mm_s": 60.0,
+            "step_mm_s": 5.0,
+            "length_mm": max(0.1, context.profile.number("retraction_mm")),
+            "step_mm": 5.0,
+        }
+
+    def check(self, plan: Plan, context: Context) -> dict[str, str]:
+        """Refuse what cannot be printed; warn of another length than the profile's."""
+        slow, fast = number(plan, "slow_mm_s"), number(plan, "fast_mm_s")
+        if fast <= slow:
+            raise InvalidInput("fast_mm_s", f"must be above {slow:g} mm/s: the slowest is at the bottom; swap the two")
+        posts.check_room("step_mm_s", _count(plan), number(plan, "step_mm"), context.printer)
+        warnings = {}
+        now = context.profile.number("retraction_mm")
+        if number(plan, "length_mm") > 1.3 * now + 0.2:
+            warnings["length_mm"] = f"far more than the profile's {now:g} mm: every speed will look clean"
+        return warnings
+
+    def steps(self, plan: Plan) -> tuple[Step, ...]:
+        """Slowest first, as printed."""
+        slow, step = number(plan, "slow_mm_s"), number(plan, "step_mm_s")
+        return tuple(Step(i, slow + i * step, f"{slow + i * step:g}") for i in range(_count(plan)))
+
+    def piece(self, plan: Plan, context: Context) -> Piece:
+        """Mast and posts."""
+        return posts.posts(self.steps(plan), *posts.heights(number(plan, "step_mm"), context))
+
+    def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
+        """Each step at its own speed."""
+        return posts.roads(piece, context, "retraction_speed", {"retraction_mm": number(plan, "length_mm")})
+
+    def readings(self, plan: Plan) -> ToRead:
+        """Strings alone."""
+        del plan
+        return ToRead(aspects=ASPECTS)
+
+    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+        """The middle of what is as clean as the cleanest."""
+        steps = self.steps(plan)
+        scores = np.array([[math.nan if (s := readings.score("strings", step.index)) is None else float(s)]
+                           for step in steps])  # fmt: skip
+        scored = int(np.isfinite(scores).sum())
+        if scored < 3:
+            left = 3 - scored
+            return Result("few", says=f"Score {left} more step{'s' if left > 1 else ''}; a curve needs three.")
+        x = np.array([step.value for step in steps])
+        found = fit_quality(x, scores, np.ones(1))
+        error = max(found.error, 0.3 * number(plan, "step_mm_s"))
+        state, says = _state(found)
+        return Result(state, found.best, error, found.low, found.high, says, curve=_curve(found, x))
+
+    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
+        """The speed, in whole mm/s."""
+        del plan, context
+        if result.value is None:
+            return {}
+        origin = Origin(From.TRIAL, self.title.lower(), trial)
+        return {"retraction_speed_mm_s": Value(float(round(result.value)), origin, result.error)}
+
+    def overrides(self, plan: Plan) -> dict[str, str]:
+        """Speed and length."""
+        return {**super().overrides(plan), "retraction_mm": f"{number(plan, 'length_mm'):g}"}
+
+    def in_words(self, plan: Plan) -> str:
+        """From the bottom up."""
+        steps, length = self.steps(plan), number(plan, "length_mm")
+        return (
+            f"{len(steps)} steps of {length:g} mm, {steps[0].label} mm/s at the bottom to {steps[-1].label} at the top."
+        )
+
+    def wants(self, context: Context) -> str | None:
+        """Only for those who want the last of it."""
+        del context
+        return None
+
+
+def _count(plan: Plan) -> int:
+    return int((number(plan, "fast_mm_s") - number(plan, "slow_mm_s")) / number(plan, "step_mm_s") + 1e-9) + 1
+
+
+def _state(found: Quality) -> tuple[str, str]:
+    if found.misfit > SPLIT_MISFIT:
+        return "split", "The scores contradict each other; look again at the steps far from the curve."
+    if found.drop < FLAT_DROP:
+        return "flat", f"No clear difference between {found.x[0]:g} and {found.x[-1]:g} mm/s; any of them will do."
+    return "good", f"{found.low:.0f} to {found.high:.0f} mm/s is as good."
+
+
+def _curve(found: Quality, x: np.ndarray) -> Curve:
+    def column(values: np.ndarray) -> tuple[float, ...]:
+        return tuple(round(float(v), 2) for v in values[::2])
+
+    points = tuple((float(a), float(b)) for a, b in zip(x, found.points, strict=True) if np.isfinite(b))
+    mean, sd = found.mean, found.sd
+    return Curve(column(found.x), column(mean), column(mean - sd), column(mean + sd), points)
