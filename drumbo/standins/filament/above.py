@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageFilter
 
 from drumbo.standins.filament.camera import Frame, png, rgb
-from drumbo.standins.filament.printing import PrintedObject
+from drumbo.standins.filament.printing import PrintedObject, blobs
 
 Floats = NDArray[np.float64]
 
@@ -22,6 +22,8 @@ MARGIN_MM = 5.0
 LARGEST_PX = 4200
 LAMP = np.array([-0.80, 0.30, 0.52])
 """Where the light comes from: low, from the left and a little behind."""
+TORN = 0.06
+"""A road that lacks no more than this share is thinner; past it, holes open."""
 PLATE = np.array([66.0, 63.0, 68.0])
 
 
@@ -32,18 +34,37 @@ def top_picture(thing: PrintedObject, colour_hex: str = "#b9b1a2", px_per_mm: fl
     shape = thing.geometry
     surface = np.zeros((frame.height, frame.width))
     owner = np.full((frame.height, frame.width), -1, np.int64)
-    gone = rng.random(len(shape.a)) < thing.missing
+    gone = rng.random(len(shape.a)) < np.where(thing.missing > TORN, thing.missing, 0.0)
     fill = np.nan_to_num(thing.fill, nan=1.0)
     ridge = np.clip(fill - 1.0, 0.0, 0.3) * np.clip(1 + rng.normal(0, 0.25, len(shape.a)), 0, None)
     flat = np.clip(0.90 - 5.0 * np.clip(1.0 - fill, 0.0, None), 0.25, 0.90)
     order = np.argsort(shape.z, kind="stable")
-    _lay(
-        shape.a, shape.b, shape.z, shape.height, thing.width_mm, ridge, flat, gone, order,
-        frame.left_mm, frame.bottom_mm, frame.px_per_mm, surface, owner,
-    )  # fmt: skip
+    begins, ends = _tapered(shape.a, shape.b, thing.width_mm)
+    at = (frame.left_mm, frame.bottom_mm, frame.px_per_mm, surface, owner)
+    _lay(shape.a, shape.b, shape.z, shape.height, begins, ends, ridge, flat, gone, order, np.arange(len(order)), *at)
+    _lay_blobs(thing, at)
     picture = _lit(thing, surface, owner, frame, colour_hex, rng)
     image = Image.fromarray(np.clip(picture, 0, 255).astype(np.uint8))
     return png(image.filter(ImageFilter.GaussianBlur(frame.px_per_mm * 0.02)), frame.px_per_mm), frame
+
+
+def _tapered(a: Floats, b: Floats, width: Floats) -> tuple[Floats, Floats]:
+    """(n,) widths at both ends of every piece: a road changes its width smoothly from piece to piece."""
+    begins, ends = width.copy(), width.copy()
+    joined = np.abs(b[:-1] - a[1:]).max(axis=1, initial=0.0) < 0.01
+    between = (width[:-1] + width[1:]) / 2
+    begins[1:][joined] = between[joined]
+    ends[:-1][joined] = between[joined]
+    return begins, ends
+
+
+def _lay_blobs(thing: PrintedObject, at: tuple[Any, ...]) -> None:
+    place, radius, piece = blobs(thing)
+    spot, none = np.ascontiguousarray(place[:, :2]), np.zeros(len(radius))
+    _lay(
+        spot, spot, place[:, 2] + 0.6 * radius, 1.2 * radius, 2 * radius, 2 * radius, none, none, none > 0,
+        np.arange(len(radius)), piece, *at,
+    )  # fmt: skip
 
 
 def frame_above(thing: PrintedObject, px_per_mm: float) -> Frame:
@@ -59,16 +80,20 @@ def frame_above(thing: PrintedObject, px_per_mm: float) -> Frame:
 
 @njit(cache=True, nogil=True)
 def _lay(
-    a: Any, b: Any, z: Any, height: Any, width: Any, ridge: Any, flat: Any, gone: Any, order: Any, left: float,
-    bottom: float, scale: float, surface: Any, owner: Any,
+    a: Any, b: Any, z: Any, height: Any, begins: Any, ends: Any, ridge: Any, flat: Any, gone: Any, order: Any,
+    names: Any, left: float, bottom: float, scale: float, surface: Any, owner: Any,
 ) -> None:  # fmt: skip
-    """Raise the height map (rows from the top) by every road, lowest first; what has too much bulges at its sides."""
+    """Raise the height map (rows from the top) by every road, lowest first; what has too much bulges at its sides.
+
+    `begins` and `ends` are a road's widths, `names` what is noted as the owner of its pixels. A road without length is
+    round.
+    """
     rows, columns = surface.shape
     for k in range(len(order)):
         i = order[k]
         if gone[i]:
             continue
-        half = width[i] / 2
+        half = max(begins[i], ends[i]) / 2
         x0, x1 = min(a[i, 0], b[i, 0]) - half, max(a[i, 0], b[i, 0]) + half
         y0, y1 = min(a[i, 1], b[i, 1]) - half, max(a[i, 1], b[i, 1]) + half
         dx, dy = b[i, 0] - a[i, 0], b[i, 1] - a[i, 1]
@@ -82,7 +107,8 @@ def _lay(
                 share = 0.0 if length == 0 else ((x - a[i, 0]) * dx + (y - a[i, 1]) * dy) / length
                 if share < 0.0 or share > 1.0:
                     continue
-                away = np.hypot(x - a[i, 0] - share * dx, y - a[i, 1] - share * dy) / half
+                reach = (begins[i] + (ends[i] - begins[i]) * share) / 2
+                away = np.hypot(x - a[i, 0] - share * dx, y - a[i, 1] - share * dy) / reach
                 if away >= 1.0:
                     continue
                 # A back that is flat where the road was pressed against its neighbours and round where it was not;
@@ -94,7 +120,7 @@ def _lay(
                 at = rows - 1 - row
                 if top > surface[at, column]:
                     surface[at, column] = top
-                    owner[at, column] = i
+                    owner[at, column] = names[i]
 
 
 def _lit(

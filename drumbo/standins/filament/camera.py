@@ -15,7 +15,7 @@ from numba import njit
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFilter, PngImagePlugin
 
-from drumbo.standins.filament.printing import PrintedObject
+from drumbo.standins.filament.printing import PrintedObject, blobs
 
 Floats = NDArray[np.float64]
 
@@ -84,6 +84,13 @@ def _splat(thing: PrintedObject, frame: Frame, rng: np.random.Generator) -> tupl
         shape.a, shape.b, shape.z - drop, shape.height, shape.width + wobble, gaps,
         frame.left_mm, frame.bottom_mm, frame.px_per_mm, depth, owner, across,
     )  # fmt: skip
+    place, radius, piece = blobs(thing)
+    spot, dots = np.ascontiguousarray(place[:, :2]), np.full(owner.shape, -1, np.int64)
+    _paint(
+        spot, spot, place[:, 2] + 0.4 * radius, 1.6 * radius, 2 * radius, np.zeros(len(radius), bool),
+        frame.left_mm, frame.bottom_mm, frame.px_per_mm, depth, dots, across,
+    )  # fmt: skip
+    owner[dots >= 0] = piece[dots[dots >= 0]]
     return depth, owner, across
 
 

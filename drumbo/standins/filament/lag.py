@@ -78,16 +78,10 @@ def _walk_loop(
 _walk = njit(cache=True, nogil=True)(_walk_loop)
 
 
-def _spread_loop(area: Any, length: Any, first: Any, volume: Any) -> None:
-    """Add what is too much to the first piece of a road, or take what is missing from its first pieces on."""
+def _take_from_loop(area: Any, length: Any, first: Any, volume: Any) -> None:
+    """Take what is missing, mm³, from the first pieces of roads on."""
     for k in range(len(first)):
-        i = first[k]
-        if i < 0 or i >= len(area):
-            continue
-        if volume[k] >= 0.0:
-            area[i] += volume[k] / max(length[i], 0.3)
-            continue
-        missing = -volume[k]
+        i, missing = first[k], volume[k]
         while missing > 0.0 and i < len(area):
             there = area[i] * length[i]
             taken = min(missing, 0.92 * there)
@@ -96,7 +90,7 @@ def _spread_loop(area: Any, length: Any, first: Any, volume: Any) -> None:
             i += 1
 
 
-spread = njit(cache=True, nogil=True)(_spread_loop)
+take_from = njit(cache=True, nogil=True)(_take_from_loop)
 
 
 def _cycles_loop(e: Any, way: Any, feed: Any) -> Any:

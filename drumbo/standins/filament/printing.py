@@ -10,10 +10,13 @@ from numpy.typing import NDArray
 from drumbo.core.families import family
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.geometry import FILAMENT_AREA, Geometry
-from drumbo.standins.filament.lag import delivered_share, spread
+from drumbo.standins.filament.lag import delivered_share, take_from
 from drumbo.standins.filament.spool import Spool
 
 Floats = NDArray[np.float64]
+
+SMALLEST_BLOB_MM = 0.25
+"""Radius below which a blob is lost in the road's own width."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +108,7 @@ def melt(
     starts = physics.start_surplus(spool, shape.start_extra_mm, shape.start_pulled_mm)
     ends = physics.end_surplus(spool, shape.end_coasted_mm)
     starts *= rough(len(starts), 0.15)
-    lying = _with_zits(area, shape, starts, ends)
+    lying = _with_gaps(area, shape, starts)
     return PrintedObject(
         geometry=shape,
         nozzle_c=t_c,
@@ -142,15 +145,28 @@ def _lags(shape: Geometry, spool: Spool, by_move_c: Floats) -> tuple[Floats, Flo
     return with_it, without
 
 
-def _with_zits(area: Floats, shape: Geometry, starts_mm: Floats, ends_mm: Floats) -> Floats:
-    """Cross-sections with what lies too much or too little where roads start and end."""
+def _with_gaps(area: Floats, shape: Geometry, starts_mm: Floats) -> Floats:
+    """Cross-sections with what is missing where roads start; what is too much lies there as a blob, see `blobs`."""
     lying = area.copy()
     length = np.hypot(*(shape.b - shape.a).T)
-    spread(lying, length, shape.start_piece, starts_mm * FILAMENT_AREA)
-    ended = np.clip(shape.end_piece, 0, max(len(area) - 1, 0))
-    if len(area):
-        spread(lying, length, shape.end_piece, np.clip(ends_mm, 0.0, None) * area[ended])
+    take_from(lying, length, shape.start_piece, np.clip(-starts_mm, 0.0, None) * FILAMENT_AREA)
     return lying
+
+
+def blobs(thing: PrintedObject) -> tuple[Floats, Floats, NDArray[np.int64]]:
+    """Blobs at starts and ends that can be seen: (k, 3) places on top of the road, (k,) radius in mm, (k,) road piece.
+
+    A blob is half a ball of what is too much: 0.24 mm³ has a radius of 0.49 mm.
+    """
+    shape = thing.geometry
+    road = np.clip(shape.end_piece, 0, max(len(shape.a) - 1, 0))
+    ends = thing.end_surplus_mm * shape.height[road] * shape.width[road] if len(shape.a) else thing.end_surplus_mm
+    volume = np.concatenate([thing.start_surplus_mm * FILAMENT_AREA, ends])
+    at = np.vstack([np.column_stack([shape.start_at, shape.start_z]), np.column_stack([shape.end_at, shape.end_z])])
+    piece = np.concatenate([shape.start_piece, shape.end_piece])
+    radius = np.cbrt(np.clip(volume, 0.0, None) * 1.5 / np.pi)
+    seen = (radius > SMALLEST_BLOB_MM) & (piece >= 0) & (piece < len(shape.a))
+    return at[seen], radius[seen], piece[seen]
 
 
 def _drift(size: int, quiet: bool, rng: np.random.Generator) -> Floats:
