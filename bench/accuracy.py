@@ -43,10 +43,16 @@ def summary(key: str, tally: Tally) -> dict[str, object]:
         "prints": round(float(np.mean(tally.prints)), 2),
         "grams": round(float(np.mean(tally.grams)), 1),
         "minutes": round(float(np.mean(tally.minutes)), 1),
+        "by_drive": {drive: _of_drive(tally, drive) for drive in sorted(set(tally.drives)) if drive},
     }
 
 
-def _spread(errors: list[float]) -> dict[str, object]:
+def _of_drive(tally: Tally, drive: str) -> dict[str, object]:
+    mine = np.array(tally.drives) == drive
+    return {who: _spread(np.array(getattr(tally, who))[mine]) for who in ("drumbo", "habit")}
+
+
+def _spread(errors: list[float] | np.ndarray) -> dict[str, object]:
     sizes = np.abs(errors)
     return {
         "median": round(float(np.median(sizes)), 4),
@@ -85,6 +91,9 @@ def _print(key: str, row: dict, spools: int, seed: int) -> None:
     for who in ("drumbo", "habit"):
         spread = row[who]
         print(f"  {who:7} median {spread['median']:7} p90 {spread['p90']:7}  deciles {spread['deciles']}")
+    for drive, both in row["by_drive"].items():
+        figures = (f"{who} median {both[who]['median']} p90 {both[who]['p90']}" for who in ("drumbo", "habit"))
+        print(f"  {drive}: {', '.join(figures)}")
     cost = f"{row['prints']} prints, {row['grams']} g, {row['minutes']} min a spool"
     print(f"  inside the 90 % interval: {row['coverage90']:.0%}; {cost}", flush=True)
 

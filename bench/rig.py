@@ -31,11 +31,13 @@ class Tally:
     prints: list[int] = field(default_factory=list)
     grams: list[float] = field(default_factory=list)
     minutes: list[float] = field(default_factory=list)
+    drives: list[str] = field(default_factory=list)
 
-    def found(self, value: float, error: float, habit: float, truth: float) -> None:
+    def found(self, value: float, error: float, habit: float, truth: float, drive: str = "") -> None:
         """One reader's result, unrounded, beside what the habit makes of the same readings."""
         self.drumbo.append(value - truth)
         self.habit.append(habit - truth)
+        self.drives.append(drive)
         self.inside.append(abs(value - truth) <= INTERVAL_90 * error)
 
     def cost(self, files: list[PrintFile]) -> None:

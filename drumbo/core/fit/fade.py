@@ -23,9 +23,9 @@ from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD, log_likelihood, pick
 
 Floats = NDArray[np.float64]
 
-WITHIN = 0.2
+WITHIN = 0.5
 """Scores: what nobody tells apart from clean, not even in a second look."""
-AMOUNT, FLOOR, POWER = (0.4, 8.0), (0.004, 1.5), (1.0, 2.2)
+AMOUNT, FLOOR, POWER = (0.8, 20.0), (0.004, 1.5), (1.0, 2.2)
 BEYOND = 4.0
 """How many steps past the longest length the answer may lie."""
 FALLS = 1.1

@@ -60,14 +60,15 @@ def fit_vee(
     ridges: Floats,
     *,
     unit: float | None = None,
+    ratio: tuple[float, float] = RIDGE_PER_GAP,
     known: tuple[float, float] | None = None,
     seed: int = 0,
 ) -> Vee:
     """Fit scores (n,) 0..4, NaN where nobody looked, at rising x (n,): of what falls below the best and above it.
 
     A departure is a share of the best, or of `unit` where the best may be 0 or less; a hundredth to a tenth of that
-    halves a score. `known` is what an earlier sweep says: a value and its standard error. Needs three steps at which
-    something was scored; ValueError otherwise.
+    halves a score; `ratio` bounds how much later the fall above the best is seen. `known` is what an earlier sweep
+    says: a value and its standard error. Needs three steps at which something was scored; ValueError otherwise.
     """
     x = np.asarray(x, float)
     seen_gaps, seen_ridges = np.isfinite(gaps), np.isfinite(ridges)
@@ -75,7 +76,7 @@ def fit_vee(
         raise ValueError("a fit needs scores at three steps")
     step = float(np.diff(x).mean())
     low, high = x[0] - BEYOND * step, x[-1] + BEYOND * step
-    table = _plausible().copy()
+    table = _plausible(ratio).copy()
     table[:, 0] = low + (high - low) * table[:, 0]
     likely = np.zeros(len(table))
     for scores, seen, side in ((gaps, seen_gaps, -1), (ridges, seen_ridges, 1)):
@@ -107,12 +108,12 @@ def fit_vee(
 
 
 @cache
-def _plausible() -> Floats:
+def _plausible(ratio: tuple[float, float]) -> Floats:
     """(m, 7) pairs spread evenly: place 0..1, halves, powers and biases of gaps and ridges."""
     even = qmc.Sobol(7, seed=1).random_base2(PAIRS_LOG2)
     table = np.empty_like(even)
     table[:, 0] = even[:, 0]
-    for column, (least, most) in zip((1, 2, 3, 4), (HALF_GAP, RIDGE_PER_GAP, POWERS, POWERS), strict=True):
+    for column, (least, most) in zip((1, 2, 3, 4), (HALF_GAP, ratio, POWERS, POWERS), strict=True):
         table[:, column] = least * (most / least) ** even[:, column]
     table[:, 2] *= table[:, 1]
     table[:, 5:] = BIAS_SD * ndtri(np.clip(even[:, 5:], 1e-4, 1 - 1e-4))

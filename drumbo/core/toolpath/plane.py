@@ -70,7 +70,6 @@ def closed_from_rear(ring: Floats) -> Floats:
     return out
 
 
-@njit(cache=True, nogil=True)
 def cut_end(points: Floats, length: float) -> tuple[Floats, Floats]:
     """A line (k, 2) up to `length` mm before its end, and the points (m, 2) that lead on from there.
 
@@ -87,6 +86,7 @@ def cut_end(points: Floats, length: float) -> tuple[Floats, Floats]:
     return np.vstack([points[: last + 1], cut]), points[last + 1 :]
 
 
+@njit(cache=True, nogil=True)
 def subdivide(points: Floats, longest: float) -> Floats:
     """The same line with more points, none further from the next than `longest`."""
     counts = np.empty(len(points) - 1, np.int64)

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from drumbo.core.motion import plan_moves
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.lag import cycles
-from drumbo.standins.filament.nearness import beside, search
+from drumbo.standins.filament.nearness import beside, enclosed, search
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -25,6 +25,8 @@ Ints = NDArray[np.int64]
 PIECE_MM = 1.0
 FILAMENT_AREA = math.pi * 1.75**2 / 4
 JUNCTION_MM_S = 8.0
+INSIDE_MM = 15.0
+"""A travel with roads on both sides within so much goes on inside of an object: what oozes there is not seen."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -269,18 +271,22 @@ def _travels(
     x: Floats, y: Floats, z: Floats, e: Floats, way: Floats, seconds: Floats, layers: Ints,
     pieces: Mapping[str, Any], piece_layer: Ints, pulled: Floats, pull_speed: Floats,
 ) -> dict[str, Any]:  # fmt: skip
-    """Travels of 2 mm or more: how much was pulled back before, and how far each goes through the air."""
+    """Travels of 2 mm or more: how much was pulled back before, and how far each goes through the open air."""
     rows = np.flatnonzero((e == 0) & (way > 2.0))
     a = np.stack([x, y], axis=1)[rows - 1] if len(rows) else np.empty((0, 2))
     b = np.stack([x, y], axis=1)[rows] if len(rows) else np.empty((0, 2))
     samples = np.linspace(0.03, 0.97, 12)
     points = (a[:, None] + (b - a)[:, None] * samples[None, :, None]).reshape(-1, 2)
-    near = np.full(len(points), np.inf)
+    near, hidden = np.full(len(points), np.inf), np.zeros(len(points), bool)
     if len(points) and len(pieces["a"]):
         order = np.argsort(piece_layer, kind="stable")
         edges = np.searchsorted(piece_layer[order], np.arange(piece_layer.max() + 2))
-        search(points, pieces["a"], pieces["b"], order, edges, 0, np.repeat(layers[rows], 12), near)
-    air = (near.reshape(-1, 12) > 0.6).mean(axis=1) * way[rows]
+        at = np.repeat(layers[rows], len(samples))
+        search(points, pieces["a"], pieces["b"], order, edges, 0, at, near)
+        along = (b - a) / way[rows][:, None]
+        aside = np.repeat(np.stack([-along[:, 1], along[:, 0]], axis=1), len(samples), axis=0)
+        enclosed(points, aside, pieces["a"], pieces["b"], order, edges, at, INSIDE_MM, hidden)
+    air = ((near > 0.6) & ~hidden).reshape(-1, len(samples)).mean(axis=1) * way[rows]
     return {
         "travel_a": a, "travel_b": b, "travel_z": z[rows], "travel_move": rows,
         "travel_pulled": pulled[rows], "travel_pull_speed": pull_speed[rows], "travel_s": seconds[rows],

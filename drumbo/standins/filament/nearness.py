@@ -104,3 +104,30 @@ def beside(a: Any, b: Any, order: Any, edges: Any, layer: Any, which: Any, sides
                             side = 0 if across > 0 else 1
                             sides[w, side] = min(sides[w, side], abs(across))
                     piece = follow[piece]
+
+
+@njit(cache=True, nogil=True)
+def enclosed(
+    query: Any, aside: Any, a: Any, b: Any, order: Any, edges: Any, layer: Any, reach: float, out: Any
+) -> None:
+    """Whether roads of its own layer cross a query's line (q, 2) to both sides, within `reach` mm, into `out` (q,).
+
+    `aside` (q, 2) are unit vectors. What is enclosed lies within an object and is not seen.
+    """
+    for q in range(len(query)):
+        px, py, nx, ny = query[q, 0], query[q, 1], aside[q, 0], aside[q, 1]
+        left = right = False
+        for k in range(edges[layer[q]], edges[layer[q] + 1]):
+            i = order[k]
+            ax, ay = a[i, 0] - px, a[i, 1] - py
+            dx, dy = b[i, 0] - a[i, 0], b[i, 1] - a[i, 1]
+            turn = nx * dy - ny * dx
+            if turn == 0.0:
+                continue
+            along, share = (ax * dy - ay * dx) / turn, (ax * ny - ay * nx) / turn
+            if 0.0 <= share <= 1.0 and abs(along) <= reach:
+                left |= along > 0
+                right |= along < 0
+                if left and right:
+                    break
+        out[q] = left and right

@@ -123,7 +123,7 @@ def melt(
         bond=physics.bond(spool, t_c, shape.fan, shape.layer_s),
         gloss=physics.sheen(spool, t_c, load),
         damage=physics.damage(spool, t_c),
-        string_mm3=strings * rough(len(strings), 1.3),
+        string_mm3=strings * rough(len(strings), 1.0),
         lag=lag,
         untuned=untuned,
         start_surplus_mm=starts,

@@ -15,13 +15,15 @@ from drumbo.trials.base import Curve, Plan, Readings, Result, Step, number
 
 Floats = NDArray[np.float64]
 
-COARSE_SHARE = 0.07
+COARSE_SHARE = 0.035
 """A value whose error is more than this share of it is worth a fine sheet."""
 FINE_STEPS = 10
 """A fine step is about one so-many-th of the value."""
 SPLIT_MISFIT = 1.9
 UNIT_SHARE = 4.0
 """Departures that halve a score are a 25th to two fifths of the value: a hundredth to a tenth of so many times it."""
+EVEN = (0.65, 1.6)
+"""Bulges and thinning are seen about equally soon."""
 PICK_STEPS, PICK_SHARE = 0.5, 0.05
 
 
@@ -55,7 +57,7 @@ def _known(plan: Plan) -> tuple[float, float] | None:
 
 def _by_scores(plan: Plan, x: Floats, bulges: Floats, thins: Floats) -> Result:
     known = _known(plan)
-    found = fit_vee(x, bulges, thins, unit=UNIT_SHARE * float(x.mean()), known=known)
+    found = fit_vee(x, bulges, thins, unit=UNIT_SHARE * float(x.mean()), ratio=EVEN, known=known)
     step = number(plan, "step_s")
     error = max(found.error, 0.12 * step)
     low, high = as_good(found.x, found.mean, 5.0)

@@ -23,6 +23,8 @@ BASE_LAYERS = 3
 SPLIT_MISFIT = 1.9
 UNIT_MM = 3.0
 """Departures that halve a score are 0.03 to 0.3 mm: a hundredth to a tenth of this."""
+EVEN = (0.65, 1.6)
+"""Blobs and gaps are seen about equally soon."""
 PICK_STEPS = 0.6
 
 WORDS = ("large", "plain", "small", "just seen", "none")
@@ -137,7 +139,7 @@ class RetractionRestart(Kind):
         if int((np.isfinite(below) | np.isfinite(above)).sum()) < 3:
             return self._by_pick(plan, steps, readings.picked)
         x = np.array([step.value for step in steps])
-        found = fit_vee(x, below, above, unit=UNIT_MM)
+        found = fit_vee(x, below, above, unit=UNIT_MM, ratio=EVEN)
         error = max(found.error, 0.15 * number(plan, "step_mm"))
         low, high = as_good(found.x, found.mean, 5.0)
         state, says = _state(plan, found)

@@ -1,0 +1,56 @@
+"""A coarse sheet, its extension where it ends too early, then a fine one. The truth is the pressure's own lag at the
+profile's heat.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bench.rig import Drawn, Tally, best_step, printed, read, with_values
+from drumbo.standins.filament import physics
+from drumbo.trials import kind
+from drumbo.trials.base import Plan, PrintFile, Readings
+
+SLUG = "pressure-advance"
+MOST_EXTENSIONS = 2
+
+
+def sequence(spool: Drawn, readers: int) -> Tally:
+    """Every reader goes the whole way. Errors are shares of the truth: drives differ twentyfold."""
+    trial, tally = kind(SLUG), Tally()
+    heat = np.array([spool.context.profile.number("nozzle_c")])
+    truth = float(physics.lag_seconds(spool.spool, heat)[0])
+    for reader in range(readers):
+        files: list[PrintFile] = []
+        drive = spool.context.printer.drive
+        plan = trial.suggest(spool.context)
+        result, readings = _go(spool, plan, reader, files)
+        for _ in range(MOST_EXTENSIONS):
+            if result.state == "edge" and result.extend is not None:
+                plan = dict(result.extend)
+                result, readings = _go(spool, plan, reader, files)
+        context = with_values(spool.context, {SETS: (round(result.value, 3), result.error)})
+        if trial.wants(context) is not None:
+            plan = trial.suggest(context)
+            result, readings = _go(spool, plan, reader, files)
+        tally.found(result.value / truth, result.error / truth, _habit(plan, readings) / truth, 1.0, drive)
+        tally.cost(files)
+    return tally
+
+
+SETS = kind(SLUG).sets[0]
+
+
+def _go(spool: Drawn, plan: Plan, reader: int, files: list[PrintFile]):
+    trial = kind(SLUG)
+    file = trial.print_file(plan, spool.context)
+    files.append(file)
+    readings = read(trial, plan, spool.context, printed(file, spool.spool), spool.number * 100 + reader)
+    return trial.evaluate(plan, readings), readings
+
+
+def _habit(plan: Plan, readings: Readings) -> float:
+    """The most even road: the best sum of both scores."""
+    steps = kind(SLUG).steps(plan)
+    totals = np.array([readings.score("bulges", s.index) + readings.score("thins", s.index) for s in steps])
+    return steps[best_step(totals)].value

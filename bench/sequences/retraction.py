@@ -1,0 +1,77 @@
+"""Posts, extended where they end too early. The truth is the shortest length whose exact, noise-free strings come as
+close to those of the longest pull as Drumbo calls clean enough.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from bench.rig import Drawn, Tally, printed, read, shape_of
+from drumbo.core.fit.fade import WITHIN
+from drumbo.standins import eye
+from drumbo.standins.filament import physics
+from drumbo.standins.filament.printing import melt
+from drumbo.trials import kind
+from drumbo.trials.base import Plan, PrintFile, Readings
+
+SLUG = "retraction-length"
+MOST_EXTENSIONS = 1
+CLEAN_SCORE = 4
+
+
+def sequence(spool: Drawn, readers: int) -> Tally:
+    """One print, a second one where the first ends before it is clean."""
+    trial, tally, truth = kind(SLUG), Tally(), _truth(spool)
+    for reader in range(readers):
+        files: list[PrintFile] = []
+        plan = trial.suggest(spool.context)
+        result, readings = _go(spool, plan, reader, files)
+        for _ in range(MOST_EXTENSIONS):
+            if result.state == "edge" and result.extend is not None:
+                plan = dict(result.extend)
+                result, readings = _go(spool, plan, reader, files)
+        habit = _habit(plan, readings)
+        value, error = (habit, 1.0) if result.value is None else (result.value, result.error)
+        tally.found(value, error, habit, truth, spool.context.printer.drive)
+        tally.cost(files)
+    return tally
+
+
+def _go(spool: Drawn, plan: Plan, reader: int, files: list[PrintFile]):
+    trial = kind(SLUG)
+    file = trial.print_file(plan, spool.context)
+    files.append(file)
+    readings = read(trial, plan, spool.context, printed(file, spool.spool), spool.number * 100 + reader)
+    return trial.evaluate(plan, readings), readings
+
+
+def _habit(plan: Plan, readings: Readings) -> float:
+    """The first clean step, counted from the bottom: the first with full marks, or else with the best there are."""
+    steps = kind(SLUG).steps(plan)
+    scores = [readings.score("strings", step.index) for step in steps]
+    wanted = min(CLEAN_SCORE, max(scores))
+    return next(step.value for step, score in zip(steps, scores, strict=True) if score >= wanted)
+
+
+def _truth(spool: Drawn) -> float:
+    """From one step's travels, with every pull-back and without noise."""
+    trial, context = kind(SLUG), spool.context
+    plan = trial.suggest(context)
+    step = trial.piece(plan, context).places[0]
+    heat = context.profile.number("nozzle_c")
+    quiet = melt(shape_of(trial.print_file(plan, context).gcode), spool.spool, nozzle_c=heat)
+    shape = quiet.geometry
+    here = (shape.travel_z > step.low[2]) & (shape.travel_z <= step.high[2])
+    lengths = np.linspace(0.0, 12.0 if context.printer.drive == "bowden" else 3.0, 601)
+    heats = np.full(len(here), heat)
+
+    def exact(length: float) -> float:
+        felt = physics.felt_pull(spool.spool, np.full(len(here), length), shape.travel_pull_speed)
+        strings = np.where(shape.travel_air_mm > 1.0, physics.ooze(spool.spool, heats, felt, shape.travel_s), 0.0)
+        around = eye.Around(here, here[:0], here[:0])
+        return 4 - (4 - eye.ASPECTS["strings"](replace(quiet, string_mm3=strings), here[:0], around)) * quiet.hides
+
+    scores = np.array([exact(float(length)) for length in lengths])
+    return float(lengths[int(np.argmax(scores >= scores[-1] - WITHIN))])
