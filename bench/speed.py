@@ -166,6 +166,46 @@ def tower_seconds() -> Measured:
     return statistics.median(_timed(_tower) for _ in range(5)), "s"
 
 
+def _file_seconds(slug: str) -> Measured:
+    trial, context = kind(slug), _context()
+    plan = trial.suggest(context)
+    trial.print_file(plan, context)
+    return statistics.median(_timed(lambda: trial.print_file(plan, context)) for _ in range(5)), "s"
+
+
+def retraction_tower_seconds() -> Measured:
+    """The suggested posts for retraction: planned, sliced, written."""
+    return _file_seconds("retraction-length")
+
+
+def pressure_sheet_seconds() -> Measured:
+    """The suggested sheet for pressure advance: planned, sliced, written."""
+    return _file_seconds("pressure-advance")
+
+
+def lag_seconds() -> Measured:
+    """The stand-in's pressure lag along half a million roads of 1 to 20 mm, their velocity profile included."""
+    from drumbo.core.motion import plan_moves  # noqa: PLC0415
+    from drumbo.standins.filament.lag import delivered_share  # noqa: PLC0415
+
+    rng, n = np.random.default_rng(5), 500_000
+    way, angle = rng.uniform(1, 20, n), rng.uniform(0, 2 * np.pi, n)
+    speed, same = rng.choice([20.0, 60.0, 100.0], n), np.ones(n)
+    counts = np.ceil(way).astype(np.int64)
+    first = np.cumsum(counts) - counts
+
+    def lag() -> None:
+        motion = plan_moves(way * np.cos(angle), way * np.sin(angle), 0 * same, 0.03 * way, speed, 2000.0, 8.0)
+        moves = {
+            "entry": motion.entry, "cruise": motion.cruise, "leave": motion.leave, "accel": 2000 * same, "way": way,
+            "area": 0.08 * same, "pulled": 0 * same,
+        }  # fmt: skip
+        delivered_share(moves, first, counts, 0.04 * same, 0.02 * same)
+
+    lag()
+    return statistics.median(_timed(lag) for _ in range(5)), "s"
+
+
 def trial_page_vs_bare_page() -> Measured:
     """A printed and scored trial's page through the server, against an empty route of the same server."""
     from waitress.server import create_server  # noqa: PLC0415
@@ -206,7 +246,7 @@ BENCHES: dict[str, Callable[[], Measured]] = {
     f.__name__: f
     for f in (
         gcode_read_vs_loop, gcode_pipeline_vs_loop, gcode_memory_vs_file, planner_vs_loop, hatch_vs_shapely,
-        tower_seconds, trial_page_vs_bare_page,
+        tower_seconds, retraction_tower_seconds, pressure_sheet_seconds, lag_seconds, trial_page_vs_bare_page,
     )
 }  # fmt: skip
 

@@ -24,7 +24,8 @@ class Parameter:
 
     `main` parameters decide their group's state on the drum. `tolerance` is the change, in `unit`, that
     makes what rests on this parameter doubtful, or `tolerance_share` of it if that is more. `rests_on` names
-    parameters by key. A parameter of scope "printer" is the printer's own: no profile holds it.
+    parameters by key. A parameter of scope "printer" is the printer's own: no profile holds it. One that is
+    `shared` may have a value of the printer's beneath the profile's, for all materials.
     """
 
     key: str
@@ -42,6 +43,7 @@ class Parameter:
     too_high: str = ""
     help: str = ""
     scope: str = "profile"
+    shared: bool = False
 
     def show(self, value: float) -> str:
         """The number as it is printed everywhere, without its unit."""
@@ -115,18 +117,21 @@ PARAMETERS: tuple[Parameter, ...] = (
               too_high="Thin where a road brakes, fat where it pulls away.",
               help="0 leaves it off; prints are fine without it, only less even at corners."),
     Parameter("retraction_mm", "Retraction length", "mm", "retraction", 0, 8, 1, main=True, tolerance=0.3,
+              shared=True,
               rests_on=("nozzle_c",), too_low="Strings and zits.", too_high="Ground filament, jams, gaps at starts."),
-    Parameter("retraction_speed_mm_s", "Retraction speed", "mm/s", "retraction", 15, 70, rests_on=("nozzle_c",),
+    Parameter("retraction_speed_mm_s", "Retraction speed", "mm/s", "retraction", 15, 70, shared=True,
+              rests_on=("nozzle_c",),
               too_low="The pull comes too late.", too_high="The drive slips on the filament."),
-    Parameter("restart_extra_mm", "Restart extra", "mm", "retraction", -0.4, 0.2, 2,
+    Parameter("restart_extra_mm", "Restart extra", "mm", "retraction", -0.4, 0.2, 2, shared=True,
               rests_on=("retraction_mm", "nozzle_c"),
               too_low="A gap where an outer wall starts.", too_high="A blob where an outer wall starts.",
               help="How much more, or less, is pushed back than was pulled; of filament."),
-    Parameter("coasting_mm", "Coasting", "mm", "retraction", 0, 0.5, 2, rests_on=("retraction_mm", "nozzle_c"),
+    Parameter("coasting_mm", "Coasting", "mm", "retraction", 0, 0.5, 2, shared=True,
+              rests_on=("retraction_mm", "nozzle_c"),
               too_low="A blob where an outer wall ends.", too_high="A gap where an outer wall ends.",
               help="How far before the end of an outer wall extrusion stops; what is under pressure still comes."),
-    Parameter("retraction_min_travel_mm", "Shortest travel that retracts", "mm", "retraction", 0.5, 4, 1),
-    Parameter("z_hop_mm", "Lift on travel", "mm", "retraction", 0, 1, 2, help="0 keeps the nozzle down."),
+    Parameter("retraction_min_travel_mm", "Shortest travel that retracts", "mm", "retraction", 0.5, 4, 1, shared=True),
+    Parameter("z_hop_mm", "Lift on travel", "mm", "retraction", 0, 1, 2, shared=True, help="0 keeps the nozzle down."),
     Parameter("max_flow_mm3_s", "Max volumetric speed", "mm³/s", "max_flow", 1, 40, 1, main=True, tolerance=1,
               rests_on=("nozzle_c",), too_low="Prints slower than it could.",
               too_high="Matt, gaping walls; the drive grinds."),

@@ -23,7 +23,7 @@ class Field:
     """One thing a maker can fill in.
 
     `low` and `high` are hard bounds in `unit`: outside them nothing sensible can be made. Advice belongs
-    in warnings, which never refuse.
+    in warnings, which never refuse. A `late` choice does not touch what is made: it may change afterwards.
     """
 
     key: str
@@ -38,6 +38,7 @@ class Field:
     choices: tuple[tuple[str, str], ...] = ()
     whole: bool = False
     longest: int = 200
+    late: bool = False
 
     def read(self, text: str | float | None) -> Scalar:
         """The value of what was typed; raises InvalidInput naming this field and the remedy."""

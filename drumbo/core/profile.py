@@ -115,6 +115,7 @@ def start(name: str, material: Material, printer: Printer) -> Profile:
     begin = Origin(From.START, f"{kin.name} start")
     label = Origin(From.LABEL, "from the label")
     values = {key: Value(number, begin) for key, number in numbers.items()}
+    values |= {key: of_printer(number, printer) for key, number in printer.own.items() if key in values}
     values["filament_diameter_mm"] = Value(material.diameter_mm, label)
     values["density_g_cm3"] = Value(material.density_g_cm3, label)
     _into_range(values, ("nozzle_c", "nozzle_first_c"), material.nozzle_low_c, material.nozzle_high_c, label)
@@ -124,6 +125,11 @@ def start(name: str, material: Material, printer: Printer) -> Profile:
     _into_range(values, ("nozzle_c", "nozzle_first_c"), 0, printer.nozzle_max_c, limit)
     _into_range(values, ("bed_c", "bed_first_c"), 0, printer.bed_max_c, limit)
     return Profile(name, values)
+
+
+def of_printer(number: float, printer: Printer) -> Value:
+    """A starting value that is the printer's for all materials."""
+    return Value(number, Origin(From.START, f"as on {printer.name}, for all materials"))
 
 
 def _into_range(values: dict[str, Value], keys: Iterable[str], low: float, high: float, origin: Origin) -> None:
@@ -259,14 +265,16 @@ def effective(
 ) -> tuple[Say, ...]:
     """Every place that has a say in `key`, weakest first; exactly one wins.
 
-    A family's start is overruled by the profile, the profile by a trial's own sweep, and all of them by
-    what the printer may run.
+    A family's start is overruled by the printer's own value where it has one, that by the profile, the profile by a
+    trial's own sweep, and all of them by what the printer may run.
     """
     kin = family(material.family)
     says = [Say(f"{kin.name} start", "", kin.starting_values(printer.drive, printer.nozzle_mm).get(key))]
     if key in {"nozzle_c", "nozzle_first_c"}:
         span = f"{material.nozzle_low_c:g} to {material.nozzle_high_c:g} °C"
         says.append(Say(f"label of {material.name}", span, None))
+    if key in BY_KEY and BY_KEY[key].shared:
+        says.append(Say(printer.name, "for all materials", printer.own.get(key)))
     if key in profile.values:
         value = profile.values[key]
         says.append(Say(f"profile {profile.name}", value.origin.note or str(value.origin.kind), value.number))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field, fields
 from typing import TypeVar
 
 from drumbo.core.errors import InvalidInput
@@ -36,7 +36,10 @@ M84"""
 
 @dataclass(frozen=True, slots=True)
 class Printer:
-    """A filament printer. The bed spans x 0..bed_x_mm and y 0..bed_y_mm unless `origin` is "centre"."""
+    """A filament printer. The bed spans x 0..bed_x_mm and y 0..bed_y_mm unless `origin` is "centre".
+
+    `own` are its values for all materials, by catalogue key; a profile's value wins over them.
+    """
 
     name: str
     drive: str = "direct"
@@ -57,6 +60,7 @@ class Printer:
     link_url: str = ""
     camera_url: str = ""
     notes: str = ""
+    own: Mapping[str, float] = field(default_factory=dict)
 
     def numbers(self) -> dict[str, float]:
         """Catalogue key → number, for what is the printer's own and known."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 
 from sqlalchemy import select
@@ -23,6 +23,7 @@ from drumbo.core.profile import (
     Value,
     changed,
     difference,
+    of_printer,
     rested,
     sectors,
     start,
@@ -228,6 +229,45 @@ def still_good(workshop: Workshop, profile_id: int, key: str, note: str) -> int:
             raise NotNow("nothing there wants a recheck")
         after = profile_still_good(profile, key, note or "still good", printer_of(row.printer).numbers())
         return append(session, row, after, f"{BY_KEY[key].name} is still good{': ' + note if note else ''}")
+
+
+def share(workshop: Workshop, profile_id: int, key: str) -> int:
+    """Make a profile's value the printer's for all materials. Profiles on it that still have a starting value take it;
+    those that measured or set their own keep it. Returns how many took it.
+    """
+    with workshop.writing() as session:
+        row = get_row(session, profile_id)
+        profile = profile_of(latest(row))
+        if key not in BY_KEY or not BY_KEY[key].shared or key not in profile.values:
+            raise NotNow("that belongs to the material; no printer has it for all")
+        number = profile.values[key].number
+        printer = _set_own(row.printer, {**printer_of(row.printer).own, key: number})
+        took = 0
+        wanted = select(ProfileRow).where(ProfileRow.printer_id == row.printer_id)
+        for other in session.scalars(wanted.options(selectinload(ProfileRow.revisions))):
+            held = profile_of(latest(other))
+            if other.id == profile_id or held.values[key].origin.kind != From.START:
+                continue
+            after = changed(held, {key: of_printer(number, printer)}, printer.numbers())
+            append(session, other, after, f"{BY_KEY[key].name} as on {printer.name}, for all materials")
+            took += 1
+        return took
+
+
+def unshare(workshop: Workshop, profile_id: int, key: str) -> None:
+    """The printer has no value for all materials any more; what profiles hold stays."""
+    with workshop.writing() as session:
+        row = get_row(session, profile_id)
+        own = printer_of(row.printer).own
+        if key not in own:
+            raise NotNow("the printer has no such value")
+        _set_own(row.printer, {k: v for k, v in own.items() if k != key})
+
+
+def _set_own(row: PrinterRow, own: dict[str, float]) -> Printer:
+    printer = replace(printer_of(row), own=own)
+    row.spec = asdict(printer)
+    return printer
 
 
 def undo(workshop: Workshop, profile_id: int) -> int:

@@ -95,7 +95,7 @@ def set_choice(workshop: Workshop, trial_id: int, field: str, value: str) -> Non
     with workshop.writing() as session:
         row = get_trial(session, trial_id)
         context = context_of(row.profile, row.revision)
-        spec = next((f for f in kind_of(row).fields(context) if f.key == field and f.kind == "choice"), None)
+        spec = next((f for f in kind_of(row).fields(context) if f.key == field and f.late), None)
         if spec is None:
             raise InvalidInput(field, "cannot be changed after printing")
         row.plan = {**plan_of(row), field: spec.read(value)}

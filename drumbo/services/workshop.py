@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Mapping
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import TypeVar
 
 from sqlalchemy import select
@@ -56,6 +56,8 @@ def save_printer(workshop: Workshop, typed: Typed, number: int | None = None) ->
         with workshop.writing() as session:
             row = PrinterRow() if number is None else _get(session, PrinterRow, number, "printer")
             before = {} if number is None else printer_of(row).numbers()
+            if number is not None:
+                made = replace(made, own=printer_of(row).own)
             row.name, row.spec = made.name, asdict(made)
             session.add(row)
             session.flush()

@@ -20,7 +20,7 @@ from drumbo.core.toolpath import PrintSettings, Toolpath, Zone, build, settings_
 from drumbo.core.workshop import Printer
 from drumbo.trials.base import Context, Step
 
-MAST, DEEP, REACH, POST, MARGIN = 17.0, 6.0, 40.0, 5.5, 4.0
+MAST, DEEP, REACH, POST, MARGIN = 17.0, 6.0, 32.0, 5.5, 4.0
 LEDGE = 0.5
 WIDTH = 2 * (REACH + POST / 2 + MARGIN)
 DEPTH = DEEP + 2 * MARGIN + 2

@@ -13,9 +13,13 @@ from drumbo.core.piece import Drawing, Place
 from drumbo.services.pictures import Picture
 from drumbo.trials.base import Result, Spread, Step
 
-ROW_PX = 48.0
+ROW_PX, LEAST_ROW_PX = 48.0, 31.0
+TOWER_WIDTH = 500.0
+"""A tower wider than this gets lower rows, down to the least that a score fits into."""
 FIT_WIDTH, FIT_HEIGHT = 220.0, 138.0
-STRIP_WIDTH, STRIP_SCALE = 940.0, 8.0
+STRIP_WIDTH, STRIP_HEIGHT, STRIP_SCALE = 940.0, 330.0, 8.0
+LEAST_PITCH_PX = 68.0
+"""A deep strip is drawn smaller, so that its scores stay in sight, but its columns no narrower than a score."""
 MARGIN_MM = 2.0
 
 
@@ -36,7 +40,7 @@ class Band:
 class PiecePicture:
     """A view box in mm (y downwards), its size in px, the camera's picture in it, and the steps in page order.
 
-    For a strip `first_px` and `pitch_px` tell where its columns are.
+    For a strip `first_px` and `pitch_px` tell where its columns are, for a tower `row_px` how high its rows.
     """
 
     view: str
@@ -48,6 +52,7 @@ class PiecePicture:
     lies: bool
     first_px: float = 0.0
     pitch_px: float = 0.0
+    row_px: float = ROW_PX
 
 
 def piece_picture(
@@ -59,17 +64,18 @@ def piece_picture(
 ) -> PiecePicture:
     """The piece to scale, with the camera's picture laid over it.
 
-    A tower's step is `row_px` high; a strip is at most `most_px` wide.
+    A tower's step is `row_px` high, or less where it is wide; a strip is at most `most_px` wide.
     """
     lies = drawing.view == "top"
     m = MARGIN_MM
     if lies:
-        scale = min(most_px / (drawing.width + 2 * m), STRIP_SCALE)
+        scale = min(most_px / (drawing.width + 2 * m), STRIP_SCALE, _deep_scale(drawing))
         view = f"{drawing.left - m:.2f} {-drawing.top - m:.2f} {drawing.width + 2 * m:.2f} {drawing.height + 2 * m:.2f}"
         high = drawing.height + 2 * m
     else:
         # A tower stands on its lower edge, without a margin there or above, so that rows meet its steps.
         step = drawing.places[0].high[2] - drawing.places[0].low[2]
+        row_px = min(row_px, max(LEAST_ROW_PX, TOWER_WIDTH / (drawing.width + 2 * m) * step))
         scale = row_px / step if len(drawing.places) > 1 else 2.4
         top = drawing.places[-1].high[2] if len(drawing.places) > 1 else drawing.height
         view = f"{drawing.left - m:.2f} {-top:.2f} {drawing.width + 2 * m:.2f} {top + m:.2f}"
@@ -83,13 +89,22 @@ def piece_picture(
         image=_image(picture, middle, lies),
         bands=tuple(_band(drawing, place, lies) for place in places),
         lies=lies,
-        **(_columns(drawing, scale) if lies else {}),
+        **(_columns(drawing, scale) if lies else {"row_px": round(row_px, 2)}),
     )
+
+
+def _pitch_mm(drawing: Drawing) -> float:
+    places = drawing.places
+    return places[1].low[0] - places[0].low[0] if len(places) > 1 else drawing.width
+
+
+def _deep_scale(drawing: Drawing) -> float:
+    return max(STRIP_HEIGHT / (drawing.height + 2 * MARGIN_MM), LEAST_PITCH_PX / _pitch_mm(drawing))
 
 
 def _columns(drawing: Drawing, scale: float) -> dict[str, float]:
     places = drawing.places
-    pitch = places[1].low[0] - places[0].low[0] if len(places) > 1 else drawing.width
+    pitch = _pitch_mm(drawing)
     middle = (places[0].low[0] + places[0].high[0]) / 2
     return {
         "first_px": round((middle - pitch / 2 - drawing.left + MARGIN_MM) * scale, 1),
@@ -145,8 +160,8 @@ def fit_picture(result: Result | None, steps: Sequence[Step], picture: PiecePict
         first, per_step = picture.first_px + picture.pitch_px / 2, picture.pitch_px
         start = steps[0].value
     else:
-        size = (FIT_WIDTH, ROW_PX * len(steps))
-        first, per_step = ROW_PX / 2, ROW_PX
+        size = (FIT_WIDTH, picture.row_px * len(steps))
+        first, per_step = picture.row_px / 2, picture.row_px
         start = steps[-1].value
     ticks = tuple((_quality(q, picture.lies), q) for q in (25, 50, 75, 100))
     if result is None or result.value is None or len(steps) < 2:

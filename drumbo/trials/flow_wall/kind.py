@@ -64,7 +64,7 @@ class FlowWall(Kind):
             Field("known_ratio", "By surface it was", low=0.6, high=1.4, required=False,
                   help="To be told whether walls and tops agree."),
             Field("known_error", "give or take", low=0.0005, high=0.2, required=False),
-            Field("into", "Take it into", kind="choice", choices=INTO),
+            Field("into", "Take it into", kind="choice", choices=INTO, late=True),
         )  # fmt: skip
 
     def suggest(self, context: Context) -> dict[str, Scalar]:

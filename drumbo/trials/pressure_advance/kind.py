@@ -84,9 +84,8 @@ class PressureAdvance(Kind):
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what does not fit or cannot be set; warn of what tells little."""
-        hindered = self.hindered(context)
-        if hindered:
-            raise InvalidInput("low_s", hindered[0].lower() + hindered[1:].rstrip("."))
+        if self.hindered(context):
+            raise InvalidInput("low_s", "cannot be set: this printer's firmware has no word for it")
         low, step, count = number(plan, "low_s"), number(plan, "step_s"), int(number(plan, "roads"))
         fast, slow = number(plan, "fast_mm_s"), number(plan, "slow_mm_s")
         if slow > 0.6 * fast:

@@ -54,7 +54,7 @@ class Temperature(Kind):
             Field("step_mm", "Height of a step", "mm", low=8, high=12, step=0.5),
             Field("first_c", "First layer", "°C", low=150, high=top, step=5, whole=True,
                   help="Held for the plate's first layer only."),
-            Field("aim", "Judged for", kind="choice", choices=tuple((a.key, a.name) for a in AIMS)),
+            Field("aim", "Judged for", kind="choice", choices=tuple((a.key, a.name) for a in AIMS), late=True),
         )  # fmt: skip
 
     def suggest(self, context: Context) -> dict[str, Scalar]:

@@ -98,6 +98,18 @@ def still_good(number: int, key: str) -> Any:
     return redirect(url_for("profiles.show", number=number, _anchor=f"value-{key}"))
 
 
+@pages.post("/<int:number>/values/<key>/share")
+def share(number: int, key: str) -> Any:
+    took = service.share(workshop(), number, key)
+    return redirect(url_for("profiles.show", number=number, shared=key, took=took, _anchor=f"value-{key}"))
+
+
+@pages.post("/<int:number>/values/<key>/unshare")
+def unshare(number: int, key: str) -> Any:
+    service.unshare(workshop(), number, key)
+    return redirect(url_for("profiles.show", number=number, _anchor=f"value-{key}"))
+
+
 @pages.get("/<int:number>/next/<slug>")
 def next_facts(number: int, slug: str) -> str:
     """Minutes, grams and money of the trial that comes next; asked for once the page is there."""
