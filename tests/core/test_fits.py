@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from drumbo.core.fit.fade import WITHIN, fit_fade
 from drumbo.core.fit.ordinal import log_likelihood
 from drumbo.core.fit.vee import fit_vee
 from drumbo.core.fit.wall import fit_wall, nominal_mm, spread_kept
@@ -95,3 +96,23 @@ def test_walls_that_contradict_each_other_are_found_out() -> None:
     assert abs(found.apart) > 4
     with pytest.raises(ValueError, match="two readings"):
         fit_wall([0.4], [0.9], 0.407, 0.2)
+
+
+LENGTHS = np.round(np.arange(0.2, 1.41, 0.1), 2)
+
+
+@given(st.floats(0.5, 1.2), st.floats(1.5, 8), st.floats(0.01, 0.15))
+@settings(max_examples=25, deadline=None)
+def test_the_shortest_clean_length_is_found(full: float, amount: float, floor: float) -> None:
+    left = amount * np.clip(1 - LENGTHS / full, 0, None) ** 1.5 + floor
+    found = fit_fade(LENGTHS, np.rint(4 / (1 + left**1.1)))
+    last = 4 / (1 + floor**1.1)
+    enough = (4 / (last - WITHIN) - 1) ** (1 / 1.1)
+    clean = full * (1 - min((enough - floor) / amount, 1) ** (1 / 1.5))
+    assert found.clean == pytest.approx(clean, abs=max(2.5 * found.error, 0.12))
+
+
+def test_lengths_that_change_nothing_are_flat_and_a_range_that_ends_too_early_is_said() -> None:
+    assert fit_fade(LENGTHS, np.full(len(LENGTHS), 2.0)).flat
+    rising = fit_fade(LENGTHS, np.array([0, 0, 0, 0, 0, 0, 0, 1, 1, 1, 1, 2, 2], float))
+    assert rising.beyond > 0.5

@@ -25,7 +25,7 @@ Ints = NDArray[np.int64]
 PIECE_MM = 1.0
 FILAMENT_AREA = math.pi * 1.75**2 / 4
 JUNCTION_MM_S = 8.0
-INSIDE_MM = 15.0
+INSIDE_MM = 25.0
 """A travel with roads on both sides within so much goes on inside of an object: what oozes there is not seen."""
 
 

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 
-PARTS = 4
+PARTS = 8
 """Steps through one piece of road."""
 SLOWEST_MM_S = 0.5
 """A head that starts from rest is not reckoned slower than this."""
