@@ -22,7 +22,7 @@ import click
 import numpy as np
 
 from bench.rig import Tally, drawn
-from bench.sequences import SEQUENCES
+from bench.sequences import SEQUENCES, UNITS
 from drumbo.core.catalogue import BY_KEY
 
 DECILES = np.arange(0.1, 0.95, 0.1)
@@ -36,7 +36,7 @@ def one(key: str, seed: int, readers: int, number: int) -> Tally:
 def summary(key: str, tally: Tally) -> dict[str, object]:
     """The figures of one parameter."""
     return {
-        "unit": BY_KEY[key].unit,
+        "unit": UNITS.get(key, BY_KEY[key].unit),
         "drumbo": _spread(tally.drumbo),
         "habit": _spread(tally.habit),
         "coverage90": round(float(np.mean(tally.inside)), 3),

@@ -2,6 +2,8 @@
 
 from bench.sequences import extruder_steps, flow_surface, flow_wall, pressure_advance, retraction, temperature
 
+UNITS = {"pressure_advance_s": "share of the truth"}
+"""Units of errors that are not the parameter's own."""
 SEQUENCES = {
     "nozzle_c": temperature.sequence,
     "flow_ratio": flow_surface.sequence,

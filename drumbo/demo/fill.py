@@ -89,6 +89,11 @@ def fill(house: Workshop, room: PrintRoom, link_url: str, camera_url: str, say: 
     say("  … a coarse strip and two rings for its flow …")
     _strip(house, room, pla)
     _print(house, room, _plan(house, pla, {}, "flow-wall"))
+    say("  … posts for its retraction, a sheet for its pressure advance …")
+    posts = _plan(house, pla, {}, "retraction-length")
+    _print(house, room, posts)
+    adopting.adopt(house, posts)
+    _print(house, room, _plan(house, pla, {}, "pressure-advance"))
     say("  … and a tower that waits to be read …")
     _tower(house, room, tpu, {}, adopt=False, scored=4)
     for key, typed in (("flow_ratio", "0.97"), ("retraction_mm", "0.9"), ("pressure_advance_s", "0.045")):
