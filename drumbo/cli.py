@@ -33,6 +33,8 @@ def _stop_on_signals() -> None:
         raise SystemExit(0)
 
     signal.signal(signal.SIGTERM, stop)
+    # A shell that starts a program in the background has it ignore Ctrl-C; here that always ends it.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
 class _Group(click.Group):

@@ -85,7 +85,7 @@ def fill(house: Workshop, room: PrintRoom, link_url: str, camera_url: str, say: 
         for spool, printer in zip(spools, (petrel, petrel, petrel, petrel, skua, skua), strict=True)
     )
     say("  printing a finished tower on the stand-in …")
-    _tower(house, room, pla, {"hot_c": 230, "cold_c": 195})
+    _tower(house, room, pla, {"hot_c": 230, "cold_c": 200, "step_mm": 8})
     say("  … a coarse strip and two rings for its flow …")
     _strip(house, room, pla)
     _print(house, room, _plan(house, pla, {}, "flow-wall"))

@@ -93,9 +93,11 @@ class Sender:
         while not flight.finished:
             if self._stop.is_set():
                 return self._halt(line)
+            out = []
             while flight.may_send(WINDOW):
-                number, text = flight.next()
-                line.write(_numbered(number, text))
+                out.append(_numbered(*flight.next()))
+            if out:
+                line.write("\n".join(out))
             answer = line.read()
             now = time.monotonic()
             if answer:

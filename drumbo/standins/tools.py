@@ -19,6 +19,7 @@ PEN_MARK_MM = 0.3
 """A mark drawn on filament is placed and found again within about so much."""
 JAW_DEEP_MM, JAW_BROAD_MM = 1.0, 1.5
 """How far jaws reach up and down, and to either side, from the place picked."""
+JAW_THICK_MM = 1.2
 RISES = 200.0
 """Filament is marked no higher than this above the drive, mm."""
 
@@ -44,8 +45,11 @@ def calliper(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> floa
     middle = (shape.a + shape.b) / 2 - start
     along, aside = middle @ axis, np.abs(middle @ np.array([-axis[1], axis[0]]))
     height = shape.z - shape.height / 2
-    held = (np.abs(height - jaws.z) <= JAW_DEEP_MM) & (aside <= JAW_BROAD_MM) & (along > -0.2) & (along < length + 0.2)
-    held &= thing.missing < 0.5
+    reached = (np.abs(height - jaws.z) <= JAW_DEEP_MM) & (aside <= JAW_BROAD_MM) & (thing.missing < 0.5)
+    held = reached & (along > -0.2) & (along < length + 0.2)
+    # Jaws do not go into a plate: what goes on behind them lies deeper than they reach.
+    beyond = reached & ~held & (along > -JAW_THICK_MM) & (along < length + JAW_THICK_MM)
+    held &= ~np.isin(shape.layer, shape.layer[beyond])
     if not held.any():
         raise DrumboError("the jaws close on nothing there; pick two points with the wall between them")
     roads = (shape.b - shape.a)[held]

@@ -32,7 +32,7 @@ def _known(house: Workshop, profile: int, group: str) -> Known:
 
 
 def test_coarse_then_fine_then_a_new_heat_asks_for_a_recheck(house: Workshop, begun: Begun, room: PrintRoom) -> None:
-    coarse = _printed(house, room, begun.profile, "flow-surface")
+    coarse = _printed(house, room, begun.profile, "flow-surface", pads=6.0, low_ratio=0.91)
     assert trials.sheet(house, coarse).pictures[0].frame["view"] == "top"
     prints.ask_the_eye(house, coarse)
     adopting.adopt(house, coarse)
@@ -41,7 +41,9 @@ def test_coarse_then_fine_then_a_new_heat_asks_for_a_recheck(house: Workshop, be
     facts = profiles.next_facts(house, begun.profile, upcoming.kind.slug)
     assert facts["seconds"] > 300
     assert facts["grams"] > 1
-    fine = _printed(house, room, begun.profile, "flow-surface")
+    suggested = trials.draft(house, begun.profile, "flow-surface").plan
+    low = suggested["low_ratio"] + 2 * suggested["step_ratio"]
+    fine = _printed(house, room, begun.profile, "flow-surface", pads=5.0, low_ratio=low)
     assert trials.sheet(house, fine).plan["step_ratio"] == 0.005
     prints.ask_the_eye(house, fine)
     result = trials.sheet(house, fine).result

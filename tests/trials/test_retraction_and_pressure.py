@@ -155,6 +155,21 @@ def test_a_coarse_sheet_leads_to_a_fine_one_that_is_surer(context: Context) -> N
     assert fine.value == pytest.approx(coarse.value, abs=3 * coarse.error)
 
 
+@pytest.mark.parametrize("drive", ["direct", "bowden"])
+def test_widths_alone_tell_it_too(drive: str) -> None:
+    context = plain_context("pla", drive=drive)
+    plan = PRESSURE.suggest(context)
+    widths = Readings(measures=exact_readings(PRESSURE, plan, context, seed=5).measures)
+    found = PRESSURE.evaluate(plan, widths)
+    truth = float(lag_seconds(draw_spool("pla", 5, drive), np.array([context.profile.number("nozzle_c")]))[0])
+    assert found.state == "good"
+    assert found.value is not None
+    assert found.error is not None
+    assert abs(found.value - truth) < max(3 * found.error, 0.12 * truth)
+    level = Readings().with_measure("width", 0, "brakes", 0.45)
+    assert PRESSURE.evaluate(plan, level).state == "few"
+
+
 def test_a_sheet_that_ends_too_early_goes_on(context: Context) -> None:
     plan = PRESSURE.suggest(context)
     found = PRESSURE.evaluate(plan, _scores(PRESSURE, plan, "000000012", "444444444"))

@@ -108,9 +108,11 @@ def _lay(
                 if share < 0.0 or share > 1.0:
                     continue
                 reach = (begins[i] + (ends[i] - begins[i]) * share) / 2
-                away = np.hypot(x - a[i, 0] - share * dx, y - a[i, 1] - share * dy) / reach
-                if away >= 1.0:
+                across, aside = x - a[i, 0] - share * dx, y - a[i, 1] - share * dy
+                away = across * across + aside * aside
+                if away >= reach * reach:
                     continue
+                away = np.sqrt(away) / reach
                 # A back that is flat where the road was pressed against its neighbours and round where it was not;
                 # a ridge stands where two roads push together.
                 edge = max(0.0, (away - flat[i]) / (1.0 - flat[i]))
@@ -125,40 +127,44 @@ def _lay(
 
 def _lit(
     thing: PrintedObject, surface: Floats, owner: Any, frame: Frame, colour_hex: str, rng: np.random.Generator
-) -> Floats:
+) -> Any:
     """Colour (h, w, 3) under the low lamp: slopes towards it shine, slopes away and deep lines lie in shadow."""
-    scale = frame.px_per_mm
-    down, right = np.gradient(surface * scale)
-    normal = np.stack([-right, down, np.full_like(surface, 0.9)], axis=-1)
-    normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
-    light = np.clip(normal @ (LAMP / np.linalg.norm(LAMP)), 0, None)
+    surface = surface.astype(np.float32)
+    down, right = np.gradient(surface * np.float32(frame.px_per_mm))
+    steep = np.sqrt(right**2 + down**2 + np.float32(0.81))
+
+    def facing(way: Floats) -> Any:
+        x, y, z = (float(c) for c in way / np.linalg.norm(way))
+        return np.clip((y * down - x * right + 0.9 * z) / steep, 0, None)
+
     shadow = _cast(surface, frame)
     index = np.maximum(owner, 0)
-    gloss = thing.gloss[index]
     half_way = LAMP / np.linalg.norm(LAMP) + np.array([0.0, 0.0, 1.0])
-    shine = np.clip(normal @ (half_way / np.linalg.norm(half_way)), 0, None) ** 40 * gloss
-    grain = rng.normal(0, 0.015, len(thing.gloss))[index]
-    tone = (0.30 + 1.05 * light) * shadow + grain
-    picture = rgb(colour_hex) * tone[..., None] + (70.0 * shine * shadow)[..., None]
-    plate = PLATE * (0.9 + rng.normal(0, 0.02, surface.shape))[..., None] * shadow[..., None]
-    return np.where((owner >= 0)[..., None], picture, plate)
+    shine = 70.0 * facing(half_way) ** 40 * thing.gloss.astype(np.float32)[index] * shadow
+    grain = rng.normal(0, 0.015, len(thing.gloss)).astype(np.float32)[index]
+    tone = (0.30 + 1.05 * facing(LAMP)) * shadow + grain
+    plate = (0.9 + 0.02 * rng.standard_normal(surface.shape, np.float32)) * shadow
+    there, picture = owner >= 0, np.empty((*surface.shape, 3), np.float32)
+    for channel, (colour, card) in enumerate(zip(rgb(colour_hex), PLATE, strict=True)):
+        picture[..., channel] = np.where(there, float(colour) * tone + shine, float(card) * plate)
+    return picture
 
 
-def _cast(surface: Floats, frame: Frame) -> Floats:
+def _cast(surface: Any, frame: Frame) -> Any:
     """Shadows: what stands towards the lamp and higher than the light's slope takes the light away."""
     down = -LAMP[1] / LAMP[0]
     falls = LAMP[2] / -LAMP[0] / frame.px_per_mm
-    return np.asarray(1 - 0.5 * np.clip((_edge_of_shade(surface, down, falls) - surface) / 0.12, 0, 1))
+    return np.asarray(1 - 0.5 * np.clip((_edge_of_shade(surface, down, falls) - surface) / 0.12, 0, 1), np.float32)
 
 
 @njit(cache=True, nogil=True)
-def _edge_of_shade(surface: Floats, down: float, falls: float) -> Floats:  # pragma: no cover - compiled
+def _edge_of_shade(surface: Any, down: float, falls: float) -> Any:  # pragma: no cover - compiled
     """(h, w) height up to which each pixel lies in shade. Light comes from the left and `down` rows a column (0..1).
 
     The shade of a column is that of the one before it, and what stands there, lower by `falls`, mm.
     """
     rows, columns = surface.shape
-    shade = np.full((rows, columns), -1.0)
+    shade = np.full((rows, columns), np.float32(-1.0))
     for column in range(1, columns):
         for row in range(1, rows):
             here = max(surface[row, column - 1], shade[row, column - 1])

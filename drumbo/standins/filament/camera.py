@@ -68,7 +68,7 @@ def png(image: Image.Image, px_per_mm: float) -> bytes:
     note = PngImagePlugin.PngInfo()
     note.add_text("mm_per_px", f"{1 / px_per_mm:.6f}")
     out = io.BytesIO()
-    image.save(out, "PNG", pnginfo=note)
+    image.save(out, "PNG", pnginfo=note, compress_level=2)
     return out.getvalue()
 
 

@@ -85,10 +85,12 @@ class _Session:
                     told = self._report(told)
                 if not self._lines:
                     return
-                raw = self._lines.popleft()
+                raw, more = self._lines.popleft(), bool(self._lines)
             with contextlib.suppress(Halted):
                 self._line(self._device.mangle(raw))
-            self._flush()
+            # Lines that came together are answered together.
+            if not more:
+                self._flush()
             told = self._report(told)
 
     def _report(self, told: float) -> float:

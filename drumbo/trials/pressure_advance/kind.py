@@ -11,7 +11,19 @@ from drumbo.core.gcode.dialects import dialect
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath, build, settings_for
-from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.base import (
+    Aspect,
+    Context,
+    Kind,
+    Measure,
+    Plan,
+    Readings,
+    Result,
+    Site,
+    Step,
+    ToRead,
+    number,
+)  # fmt: skip
 from drumbo.trials.pressure_advance import sheet
 from drumbo.trials.pressure_advance.verdict import fine_plan, is_coarse, verdict
 
@@ -24,6 +36,10 @@ ASPECTS: tuple[Aspect, ...] = (
            "Where the head brakes, at the upper ticks on the way up and at the lower ones on the way down."),
     Aspect("thins", "Thins", ("torn", "plainly thin", "thinner", "just seen", "none"),
            "At the same places: is the road thinner there, and fat where it pulls away?"),
+)  # fmt: skip
+WIDTH = Measure(
+    "width", "Width of the left leg", "mm", tuple(Site(key, name) for key, name, _ in sheet.SITES), 0.1, 3.0, 2,
+    how="On the way up, just past the upper ticks, and near the gable. Where both are alike, the value is right.",
 )  # fmt: skip
 
 
@@ -145,9 +161,9 @@ class PressureAdvance(Kind):
         )
 
     def readings(self, plan: Plan) -> ToRead:
-        """Bulges and thinning; or the most even road."""
+        """Bulges and thinning; or the most even road; or widths, from a photo or under a magnifier."""
         del plan
-        return ToRead(aspects=ASPECTS, pick="the most even road")
+        return ToRead(aspects=ASPECTS, measures=(WIDTH,), pick="the most even road")
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Where neither bulges nor thinning is left; see `verdict`."""

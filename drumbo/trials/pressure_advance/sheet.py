@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from drumbo.core.piece import Part, Piece, Place, block, raised_text, ribbon, union
+from drumbo.core.piece import Jaw, Part, Piece, Place, block, raised_text, ribbon, union
 from drumbo.trials.base import Step
 
 Floats = NDArray[np.float64]
@@ -24,6 +24,9 @@ MARGIN, SHELF = 3.5, 8.0
 DEPTH = 2 * SLOW + FAST + GABLE + SHELF + 2 * MARGIN
 DIGITS_HIGH, STROKE = 4.2, 0.9
 TICK = 1.6
+JAW_REACH = 1.2
+SITES = (("brakes", "where it brakes", 0.8), ("slow", "at the slow end", SLOW - 1.5))
+"""Where a road's width may be measured on its way up: key, name, and mm past where the head begins to brake."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,7 +92,7 @@ def plate(steps: Sequence[Step], base_mm: float, layer_mm: float) -> list[Part]:
 
 def sheet(steps: Sequence[Step], base_mm: float, layer_mm: float, road_mm: float) -> Piece:
     """The whole piece as a solid, for its mesh and its drawing."""
-    parts, places = plate(steps, base_mm, layer_mm), []
+    parts, places, jaws = plate(steps, base_mm, layer_mm), [], []
     for step in steps:
         roads = legs(step.index, len(steps))
         solid = union(ribbon(leg.points, road_mm, base_mm - layer_mm / 2, base_mm + layer_mm) for leg in roads)
@@ -98,4 +101,13 @@ def sheet(steps: Sequence[Step], base_mm: float, layer_mm: float, road_mm: float
         x, (y0, _, _, y3) = _middle(step.index, len(steps)), levels()
         low, high = (x - half, y0 - 1.0, base_mm), (x + half, y3 + GABLE + 1.0, base_mm + layer_mm)
         places.append(Place(step.index, step.value, step.label, low, high, axis=0))
-    return Piece("sheet", union(p.solid for p in parts), tuple(parts), tuple(places))
+        jaws += _jaws(step.index, x - APART / 2, base_mm + layer_mm / 2)
+    return Piece("sheet", union(p.solid for p in parts), tuple(parts), tuple(places), tuple(jaws))
+
+
+def _jaws(step: int, x: float, z: float) -> list[Jaw]:
+    _, _, brakes, _ = levels()
+    return [
+        Jaw("width", step, key, (x - JAW_REACH, brakes + past), (x + JAW_REACH, brakes + past), z)
+        for key, _, past in SITES
+    ]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.quality import as_good
 from drumbo.core.fit.vee import Vee, fit_vee
-from drumbo.trials.base import Curve, Plan, Readings, Result, Step, number
+from drumbo.trials.base import Curve, Plan, Readings, Result, Spread, Step, number
 
 Floats = NDArray[np.float64]
 
@@ -24,6 +25,8 @@ UNIT_SHARE = 4.0
 """Departures that halve a score are a 25th to two fifths of the value: a hundredth to a tenth of so many times it."""
 EVEN = (0.65, 1.6)
 """Bulges and thinning are seen about equally soon."""
+FEWEST_WIDTHS, WIDTH_SD_MM = 3, 0.015
+"""Two readings of a calliper differ by so much at least."""
 PICK_STEPS, PICK_SHARE = 0.5, 0.05
 
 
@@ -33,16 +36,66 @@ def is_coarse(value: float, error: float) -> bool:
 
 
 def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
-    """All scores together where there are enough, else the road that was picked."""
+    """All scores together where there are enough, with the widths; else widths alone, or the road that was picked."""
+    measured = _by_widths(steps, readings)
     x = np.array([step.value for step in steps])
     bulges, thins = (_column(readings, aspect, steps) for aspect in ("bulges", "thins"))
     scored = int((np.isfinite(bulges) | np.isfinite(thins)).sum())
     if scored >= 3:
-        return _by_scores(plan, x, bulges, thins)
+        seen = _by_scores(plan, x, bulges, thins)
+        return seen if measured is None or seen.state != "good" else _both(plan, seen, measured)
+    if measured is not None:
+        return measured
     if readings.picked is not None:
         return _by_pick(plan, steps, readings.picked)
     left = 3 - scored
     return Result("few", says=f"Score {left} more road{'s' if left > 1 else ''}, or pick the most even.")
+
+
+def _by_widths(steps: Sequence[Step], readings: Readings) -> Result | None:
+    """A line through (width where it brakes − width at the slow end) over the value: right where it crosses 0."""
+    pairs = [
+        (step.value, braking - slow)
+        for step in steps
+        if (braking := readings.measured("width", step.index, "brakes")) is not None
+        and (slow := readings.measured("width", step.index, "slow")) is not None
+    ]
+    if len(pairs) < FEWEST_WIDTHS:
+        return None
+    x, apart = np.array(pairs).T
+    middle = float(x.mean())
+    slope = float(((x - middle) @ apart) / ((x - middle) @ (x - middle)))
+    rests = apart - apart.mean() - slope * (x - middle)
+    scatter = max(float(np.sqrt((rests**2).sum() / max(len(x) - 2, 1))), WIDTH_SD_MM)
+    slope_error = scatter / float(np.sqrt((x - middle) @ (x - middle)))
+    if slope > -2 * slope_error:
+        return Result("flat", says="The widths do not depend on the value; look whether they are of the right places.")
+    away = -float(apart.mean()) / slope
+    value = middle + away
+    error = float(np.hypot(scatter / np.sqrt(len(x)), away * slope_error)) / abs(slope)
+    best = max(value, 0.0)
+    points = tuple((f"{v:g} s", round(float(d), 3), True) for v, d in zip(x, apart, strict=True))
+    spread = Spread("wider where it brakes by", "mm", 2, points, float(apart.mean()), scatter / len(x) ** 0.5, 0.0)
+    edge = not x[0] - 0.5 * (x[1] - x[0]) <= value <= x[-1] + 0.5 * (x[-1] - x[-2])
+    says = "Both widths are alike beyond the end of the sheet." if edge else "Here both widths are alike."
+    return Result("edge" if edge else "good", best, error, max(best - error, 0.0), best + error, says,
+                  (f"From the widths of {len(x)} roads.",), spreads=(spread,))  # fmt: skip
+
+
+def _both(plan: Plan, seen: Result, measured: Result) -> Result:
+    """Scores and widths have their say by how sure each is."""
+    if measured.value is None or measured.error is None or seen.value is None or seen.error is None:
+        return seen
+    weights = seen.error**-2, measured.error**-2
+    value = (seen.value * weights[0] + measured.value * weights[1]) / sum(weights)
+    note = (
+        f"The widths say {measured.value:.3f} ± {measured.error:.3f} s, the scores {seen.value:.3f} ± {seen.error:.3f}."
+    )
+    error = max(sum(weights) ** -0.5, 0.12 * number(plan, "step_s"))
+    low, high = min(seen.low or value, value), max(seen.high or value, value)
+    return replace(
+        seen, value=value, error=error, low=low, high=high, notes=(*seen.notes, note), spreads=measured.spreads
+    )
 
 
 def _column(readings: Readings, aspect: str, steps: Sequence[Step]) -> Floats:

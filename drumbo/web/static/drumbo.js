@@ -160,7 +160,7 @@
         if (e.key.toLowerCase() === "z" && !e.metaKey && !e.ctrlKey && !e.altKey) { e.preventDefault(); $("[data-zoom]")?.click(); }
       });
     }
-    if (fields.length) { wait(waits); if (waits.value === "") waits.focus({ preventScroll: true }); }
+    if (fields.length) { wait(waits); if (waits.value === "" && !aspects.length) waits.focus({ preventScroll: true }); }
     root.addEventListener("drumbo:number", (e) => {
       if (!waits) return;
       waits.value = e.detail; keepNumber(waits); onward(waits);
