@@ -2,22 +2,29 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 
 from drumbo.standins import eye, tools
-from drumbo.standins.filament.geometry import geometry
+from drumbo.standins.filament.geometry import Geometry, geometry
 from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import Spool, draw_spool
 from drumbo.trials.base import Context, Kind, Plan, Readings
 
 
-def printed(gcode: str, spool: Spool, **machine: float) -> PrintedObject:
-    """What a file makes of a spool."""
-    device = Machine(**machine)
+@lru_cache(maxsize=4)
+def _shape(gcode: str, machine: tuple[tuple[str, float], ...]) -> Geometry:
+    device = Machine(**dict(machine))  # type: ignore[arg-type]
     for line in gcode.splitlines():
         device.run(line)
-    return melt(geometry(device.moves), spool, digest=spool.seed)
+    return geometry(device.moves)
+
+
+def printed(gcode: str, spool: Spool, **machine: float) -> PrintedObject:
+    """What a file makes of a spool."""
+    return melt(_shape(gcode, tuple(sorted(machine.items()))), spool, digest=spool.seed)
 
 
 def exact_readings(trial: Kind, plan: Plan, context: Context, seed: int, **machine: float) -> Readings:
