@@ -16,7 +16,7 @@ from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import Spool, draw_spool
 from drumbo.standins.tools import Jaws
-from drumbo.trials.base import Context, Kind, Plan, PrintFile, Readings
+from drumbo.trials.base import Context, Kind, Plan, PrintFile, Readings, Result
 
 INTERVAL_90 = 1.645
 
@@ -111,6 +111,20 @@ def read(trial: Kind, plan: Plan, context: Context, thing: PrintedObject, seed: 
     for jaw, value in zip(piece.jaws, numbers, strict=True):
         readings = readings.with_measure(jaw.measure, jaw.step, jaw.site, value)
     return readings
+
+
+def go(
+    trial: Kind, spool: Drawn, plan: Plan, reader: int, files: list[PrintFile], extensions: int = 0
+) -> tuple[Plan, Result, Readings]:
+    """Print a plan, read it, and go on where it ends too early; the files join those of the spool."""
+    while True:
+        file = trial.print_file(plan, spool.context)
+        files.append(file)
+        readings = read(trial, plan, spool.context, printed(file, spool.spool), spool.number * 100 + reader)
+        result = trial.evaluate(plan, readings)
+        if result.state != "edge" or result.extend is None or extensions == 0:
+            return plan, result, readings
+        plan, extensions = dict(result.extend), extensions - 1
 
 
 def with_values(context: Context, numbers: dict[str, tuple[float, float]]) -> Context:

@@ -6,10 +6,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from bench.rig import Drawn, Tally, best_step, printed, read, shape_of, with_values
+from bench.rig import Drawn, Tally, best_step, go, shape_of, with_values
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
-from drumbo.trials.base import Plan, PrintFile, Readings
+from drumbo.trials.base import Plan, Readings
 
 SLUG = "flow-surface"
 MOST_EXTENSIONS = 2
@@ -22,26 +22,14 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     for reader in range(readers):
         context, files = spool.context, []
         plan = trial.suggest(context)
-        result, readings = _go(spool, plan, reader, files)
-        for _ in range(MOST_EXTENSIONS):
-            if result.state == "edge" and result.extend is not None:
-                plan = dict(result.extend)
-                result, readings = _go(spool, plan, reader, files)
+        plan, result, readings = go(trial, spool, plan, reader, files, MOST_EXTENSIONS)
         context = with_values(context, {"flow_ratio": (round(result.value, 3), result.error)})
         if trial.wants(context) is not None:
             plan = trial.suggest(context)
-            result, readings = _go(spool, plan, reader, files)
+            plan, result, readings = go(trial, spool, plan, reader, files)
         tally.found(result.value, result.error, _habit(plan, readings), truth)
         tally.cost(files)
     return tally
-
-
-def _go(spool: Drawn, plan: Plan, reader: int, files: list[PrintFile]):
-    trial = kind(SLUG)
-    file = trial.print_file(plan, spool.context)
-    files.append(file)
-    readings = read(trial, plan, spool.context, printed(file, spool.spool), spool.number * 100 + reader)
-    return trial.evaluate(plan, readings), readings
 
 
 def _habit(plan: Plan, readings: Readings) -> float:

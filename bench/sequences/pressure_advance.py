@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from bench.rig import Drawn, Tally, best_step, printed, read, with_values
+from bench.rig import Drawn, Tally, best_step, go, with_values
 from drumbo.standins.filament import physics
 from drumbo.trials import kind
 from drumbo.trials.base import Plan, PrintFile, Readings
@@ -24,29 +24,17 @@ def sequence(spool: Drawn, readers: int) -> Tally:
         files: list[PrintFile] = []
         drive = spool.context.printer.drive
         plan = trial.suggest(spool.context)
-        result, readings = _go(spool, plan, reader, files)
-        for _ in range(MOST_EXTENSIONS):
-            if result.state == "edge" and result.extend is not None:
-                plan = dict(result.extend)
-                result, readings = _go(spool, plan, reader, files)
+        plan, result, readings = go(trial, spool, plan, reader, files, MOST_EXTENSIONS)
         context = with_values(spool.context, {SETS: (round(result.value, 3), result.error)})
         if trial.wants(context) is not None:
             plan = trial.suggest(context)
-            result, readings = _go(spool, plan, reader, files)
+            plan, result, readings = go(trial, spool, plan, reader, files)
         tally.found(result.value / truth, result.error / truth, _habit(plan, readings) / truth, 1.0, drive)
         tally.cost(files)
     return tally
 
 
 SETS = kind(SLUG).sets[0]
-
-
-def _go(spool: Drawn, plan: Plan, reader: int, files: list[PrintFile]):
-    trial = kind(SLUG)
-    file = trial.print_file(plan, spool.context)
-    files.append(file)
-    readings = read(trial, plan, spool.context, printed(file, spool.spool), spool.number * 100 + reader)
-    return trial.evaluate(plan, readings), readings
 
 
 def _habit(plan: Plan, readings: Readings) -> float:

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from bench.rig import Drawn, Tally, printed, read, shape_of
+from bench.rig import Drawn, Tally, go, shape_of
 from drumbo.core.fit.fade import WITHIN
 from drumbo.standins import eye
 from drumbo.standins.filament import physics
@@ -27,24 +27,12 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     for reader in range(readers):
         files: list[PrintFile] = []
         plan = trial.suggest(spool.context)
-        result, readings = _go(spool, plan, reader, files)
-        for _ in range(MOST_EXTENSIONS):
-            if result.state == "edge" and result.extend is not None:
-                plan = dict(result.extend)
-                result, readings = _go(spool, plan, reader, files)
+        plan, result, readings = go(trial, spool, plan, reader, files, MOST_EXTENSIONS)
         habit = _habit(plan, readings)
         value, error = (habit, 1.0) if result.value is None else (result.value, result.error)
         tally.found(value, error, habit, truth, spool.context.printer.drive)
         tally.cost(files)
     return tally
-
-
-def _go(spool: Drawn, plan: Plan, reader: int, files: list[PrintFile]):
-    trial = kind(SLUG)
-    file = trial.print_file(plan, spool.context)
-    files.append(file)
-    readings = read(trial, plan, spool.context, printed(file, spool.spool), spool.number * 100 + reader)
-    return trial.evaluate(plan, readings), readings
 
 
 def _habit(plan: Plan, readings: Readings) -> float:

@@ -6,10 +6,14 @@ line, the contract test and the benchmark serve every kind through it.
 
 from __future__ import annotations
 
+import math
 from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
 
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput
@@ -21,6 +25,7 @@ from drumbo.core.toolpath import Toolpath, path_motion
 from drumbo.core.workshop import Material, Printer
 
 Plan = Mapping[str, Scalar]
+Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,6 +109,11 @@ class Readings:
         """The score given, or None where nothing was scored yet."""
         return self.scores.get(aspect, {}).get(str(step))
 
+    def column(self, aspect: str, steps: Sequence[Step]) -> Floats:
+        """(n,) the scores of an aspect by step, NaN where nothing was scored."""
+        scores = (self.score(aspect, step.index) for step in steps)
+        return np.array([math.nan if score is None else float(score) for score in scores])
+
     def measured(self, measure: str, step: int, site: str) -> float | None:
         """The number measured, or None where nothing was measured yet."""
         return self.measures.get(measure, {}).get(str(step), {}).get(site)
@@ -163,6 +173,16 @@ class Curve:
     high: tuple[float, ...]
     points: tuple[tuple[float, float], ...]
     unit: str = ""
+
+    @classmethod
+    def of(cls, grid: Floats, mean: Floats, sd: Floats, x: Floats, quality: Floats, digits: int = 4) -> Curve:
+        """The picture of a fit over `grid` (g,) with the quality of each step at x (n,), NaN where there is none."""
+
+        def column(values: Floats, decimals: int = 2) -> tuple[float, ...]:
+            return tuple(round(float(v), decimals) for v in values[::2])
+
+        points = tuple((float(a), float(b)) for a, b in zip(x, quality, strict=True) if np.isfinite(b))
+        return cls(column(grid, digits), column(mean), column(mean - sd), column(mean + sd), points)
 
 
 @dataclass(frozen=True, slots=True)
@@ -371,6 +391,25 @@ class Kind(ABC):
         """Nozzle temperature of the first layer; the profile's, unless the kind sweeps it."""
         del plan
         return context.profile.number("nozzle_first_c")
+
+
+def weighed(one: tuple[float, float], other: tuple[float, float]) -> tuple[float, float]:
+    """Two values with their standard errors as one. (1.0, 0.02) and (1.1, 0.02): (1.05, 0.0141)."""
+    weights = one[1] ** -2, other[1] ** -2
+    return (one[0] * weights[0] + other[0] * weights[1]) / sum(weights), sum(weights) ** -0.5
+
+
+def known_before(plan: Plan, value: str, error: str) -> tuple[float, float] | None:
+    """What an earlier trial found, from two fields of a plan; None where they are empty."""
+    found, sure = plan[value], plan[error]
+    return None if found is None or sure is None else (float(found), float(sure))
+
+
+def check_known(plan: Plan, value: str, error: str) -> None:
+    """InvalidInput names the field that is missing where only one of the two was filled in."""
+    if (plan[value] is None) != (plan[error] is None):
+        missing = value if plan[value] is None else error
+        raise InvalidInput(missing, "is needed too: what is known needs both the value and how sure it is")
 
 
 def number(plan: Plan, key: str) -> float:

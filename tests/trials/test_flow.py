@@ -7,7 +7,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.reader import read
 from drumbo.core.profile import From, Origin, Value, changed
 from drumbo.trials import kind
-from drumbo.trials.base import Context, Readings
+from drumbo.trials.base import Context, Kind, Readings, weighed
 from tests.conftest import plain_context
 
 SURFACE, WALL, STEPS = kind("flow-surface"), kind("flow-wall"), kind("extruder-steps")
@@ -180,3 +180,20 @@ def test_steps_by_the_usual_formula(context: Context) -> None:
 def test_a_mark_that_would_go_into_the_drive_is_refused(context: Context) -> None:
     with pytest.raises(InvalidInput, match="must not reach the drive"):
         STEPS.read_plan({**STEPS.suggest(context), "mark_mm": 100.0}, context)
+
+
+def test_what_two_trials_say_is_weighed_by_how_sure_each_is() -> None:
+    """The docstring's numbers, and a sure one against a vague one."""
+    value, error = weighed((1.0, 0.02), (1.1, 0.02))
+    assert (value, error) == (pytest.approx(1.05), pytest.approx(0.01414, abs=1e-5))
+    value, error = weighed((1.0, 0.01), (1.1, 0.1))
+    assert value == pytest.approx(1.001, abs=1e-4)
+    assert error < 0.01
+
+
+@pytest.mark.parametrize("kind_", [SURFACE, WALL])
+def test_half_of_what_is_known_is_refused_at_the_other_half(kind_: Kind, context: Context) -> None:
+    plan = {**kind_.suggest(context), "known_ratio": None, "known_error": "0.01"}
+    with pytest.raises(InvalidInput) as caught:
+        kind_.read_plan(plan, context)
+    assert "is needed too" in caught.value.problems["known_ratio"]

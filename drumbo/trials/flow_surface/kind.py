@@ -9,7 +9,7 @@ from drumbo.core.fields import Field, Scalar
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import PrintSettings, Toolpath, Zone, build, settings_for
-from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, check_known, number
 from drumbo.trials.flow_surface import strip
 from drumbo.trials.flow_surface.verdict import COARSE_ERROR, fine_plan, verdict
 
@@ -85,9 +85,7 @@ class FlowSurface(Kind):
             size = f"{strip.width_mm(pads) + 8:.0f} × {strip.DEPTH + 40:.0f} mm"
             remedy = f"; {room} pads fit" if room >= FEWEST_PADS else ""
             raise InvalidInput("pads", f"needs a bed of {size} for {pads} pads{remedy}")
-        if (plan["known_ratio"] is None) != (plan["known_error"] is None):
-            missing = "known_ratio" if plan["known_ratio"] is None else "known_error"
-            raise InvalidInput(missing, "is needed too: what is known needs both the flow and how sure it is")
+        check_known(plan, "known_ratio", "known_error")
         return self._warnings(plan, context, low, high, step)
 
     def _warnings(self, plan: Plan, context: Context, low: float, high: float, step: float) -> dict[str, str]:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.quality import as_good
 from drumbo.core.fit.vee import Vee, fit_vee
-from drumbo.trials.base import Curve, Plan, Readings, Result, Step, number
+from drumbo.trials.base import Curve, Plan, Readings, Result, Step, known_before, number, weighed
 
 Floats = NDArray[np.float64]
 
@@ -27,7 +27,7 @@ PICK_STEPS, PICK_SEES = 0.55, 0.008
 def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
     """All scores together where there are enough, else the pad that was picked."""
     x = np.array([step.value for step in steps])
-    gaps, ridges = (_column(readings, aspect, steps) for aspect in ("gaps", "ridges"))
+    gaps, ridges = (readings.column(aspect, steps) for aspect in ("gaps", "ridges"))
     scored = int((np.isfinite(gaps) | np.isfinite(ridges)).sum())
     if scored >= 3:
         return _by_scores(plan, x, gaps, ridges, readings)
@@ -37,26 +37,13 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
     return Result("few", says=f"Score {left} more pad{'s' if left > 1 else ''}, or pick the smoothest.")
 
 
-def _column(readings: Readings, aspect: str, steps: Sequence[Step]) -> Floats:
-    scores = (readings.score(aspect, step.index) for step in steps)
-    return np.array([math.nan if score is None else float(score) for score in scores])
-
-
-def _known(plan: Plan) -> tuple[float, float] | None:
-    value, error = plan["known_ratio"], plan["known_error"]
-    return None if value is None or error is None else (float(value), float(error))
-
-
 def _by_scores(plan: Plan, x: Floats, gaps: Floats, ridges: Floats, readings: Readings) -> Result:
-    known = _known(plan)
+    known = known_before(plan, "known_ratio", "known_error")
     found = fit_vee(x, gaps, ridges, known=known)
     step = number(plan, "step_ratio")
     error = max(found.error, LEAST_ERROR, 0.12 * step)
     low, high = as_good(found.x, found.mean, 5.0)
-    curve = Curve(
-        x=_tuple(found.x, 4), y=_tuple(found.mean), low=_tuple(found.mean - found.sd),
-        high=_tuple(found.mean + found.sd), points=_points(x, gaps, ridges),
-    )  # fmt: skip
+    curve = Curve.of(found.x, found.mean, found.sd, x, 12.5 * (gaps + ridges))
     state, says, extend, words = _state(plan, found, error)
     notes = []
     if known is not None:
@@ -72,15 +59,6 @@ def _by_scores(plan: Plan, x: Floats, gaps: Floats, ridges: Floats, readings: Re
         state=state, value=found.best, error=error, low=min(low, found.best), high=max(high, found.best),
         says=says, notes=tuple(notes), curve=curve, extend=extend, extend_says=words,
     )  # fmt: skip
-
-
-def _tuple(values: Floats, digits: int = 2) -> tuple[float, ...]:
-    return tuple(round(float(v), digits) for v in values[::2])
-
-
-def _points(x: Floats, gaps: Floats, ridges: Floats) -> tuple[tuple[float, float], ...]:
-    both = 12.5 * (gaps + ridges)
-    return tuple((float(a), float(b)) for a, b in zip(x, both, strict=True) if np.isfinite(b))
 
 
 def _state(plan: Plan, found: Vee, error: float) -> tuple[str, str, Mapping[str, Scalar] | None, str]:
@@ -123,12 +101,10 @@ def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
     """The quick way: one pad is all that is known, so the error is wide."""
     step, value = number(plan, "step_ratio"), steps[picked].value
     error = math.hypot(PICK_STEPS * step, PICK_SEES)
-    known = _known(plan)
+    known = known_before(plan, "known_ratio", "known_error")
     notes = ["Picked by eye; scoring gaps and ridges of all pads makes it surer."]
     if known is not None:
-        weights = error**-2, known[1] ** -2
-        value = (value * weights[0] + known[0] * weights[1]) / sum(weights)
-        error = sum(weights) ** -0.5
+        value, error = weighed((value, error), known)
         notes.append(f"The earlier {known[0]:.3f} ± {known[1]:.3f} has its say in this.")
     low, high = value - error, value + error
     if picked in {0, len(steps) - 1}:

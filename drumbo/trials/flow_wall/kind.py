@@ -22,6 +22,7 @@ from drumbo.trials.base import (
     Spread,
     Step,
     ToRead,
+    check_known,
     number,
 )  # fmt: skip
 from drumbo.trials.flow_wall import frames
@@ -89,9 +90,7 @@ class FlowWall(Kind):
             raise InvalidInput("wall_mm", f"the piece needs a bed of {size}")
         if number(plan, "wall_mm") + 2 > printer.height_mm:
             raise InvalidInput("wall_mm", f"{printer.name} prints no higher than {printer.height_mm:g} mm")
-        if (plan["known_ratio"] is None) != (plan["known_error"] is None):
-            missing = "known_ratio" if plan["known_ratio"] is None else "known_error"
-            raise InvalidInput(missing, "is needed too: what is known needs both the flow and how sure it is")
+        check_known(plan, "known_ratio", "known_error")
         warnings = {}
         now = context.profile.number("flow_ratio")
         if abs(number(plan, "flow_ratio") - now) > 1e-9:

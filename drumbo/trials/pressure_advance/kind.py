@@ -22,6 +22,7 @@ from drumbo.trials.base import (
     Site,
     Step,
     ToRead,
+    check_known,
     number,
 )  # fmt: skip
 from drumbo.trials.pressure_advance import sheet
@@ -110,9 +111,7 @@ class PressureAdvance(Kind):
         if count > room or context.printer.bed_y_mm < sheet.DEPTH + 40:
             size = f"{sheet.width_mm(count) + 8:.0f} × {sheet.DEPTH + 40:.0f} mm"
             raise InvalidInput("roads", f"needs a bed of {size} for {count} roads; {room} fit side by side")
-        if (plan["known_s"] is None) != (plan["known_error"] is None):
-            missing = "known_s" if plan["known_s"] is None else "known_error"
-            raise InvalidInput(missing, "is needed too: what is known needs both the value and how sure it is")
+        check_known(plan, "known_s", "known_error")
         return self._warnings(plan, context, low + (count - 1) * step, fast)
 
     def _warnings(self, plan: Plan, context: Context, high: float, fast: float) -> dict[str, str]:

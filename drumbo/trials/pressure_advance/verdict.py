@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.quality import as_good
 from drumbo.core.fit.vee import Vee, fit_vee
-from drumbo.trials.base import Curve, Plan, Readings, Result, Spread, Step, number
+from drumbo.trials.base import Curve, Plan, Readings, Result, Spread, Step, known_before, number, weighed
 
 Floats = NDArray[np.float64]
 
@@ -39,7 +39,7 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
     """All scores together where there are enough, with the widths; else widths alone, or the road that was picked."""
     measured = _by_widths(steps, readings)
     x = np.array([step.value for step in steps])
-    bulges, thins = (_column(readings, aspect, steps) for aspect in ("bulges", "thins"))
+    bulges, thins = (readings.column(aspect, steps) for aspect in ("bulges", "thins"))
     scored = int((np.isfinite(bulges) | np.isfinite(thins)).sum())
     if scored >= 3:
         seen = _by_scores(plan, x, bulges, thins)
@@ -86,40 +86,24 @@ def _both(plan: Plan, seen: Result, measured: Result) -> Result:
     """Scores and widths have their say by how sure each is."""
     if measured.value is None or measured.error is None or seen.value is None or seen.error is None:
         return seen
-    weights = seen.error**-2, measured.error**-2
-    value = (seen.value * weights[0] + measured.value * weights[1]) / sum(weights)
+    value, sure = weighed((seen.value, seen.error), (measured.value, measured.error))
     note = (
         f"The widths say {measured.value:.3f} ± {measured.error:.3f} s, the scores {seen.value:.3f} ± {seen.error:.3f}."
     )
-    error = max(sum(weights) ** -0.5, 0.12 * number(plan, "step_s"))
+    error = max(sure, 0.12 * number(plan, "step_s"))
     low, high = min(seen.low or value, value), max(seen.high or value, value)
     return replace(
         seen, value=value, error=error, low=low, high=high, notes=(*seen.notes, note), spreads=measured.spreads
     )
 
 
-def _column(readings: Readings, aspect: str, steps: Sequence[Step]) -> Floats:
-    scores = (readings.score(aspect, step.index) for step in steps)
-    return np.array([math.nan if score is None else float(score) for score in scores])
-
-
-def _known(plan: Plan) -> tuple[float, float] | None:
-    value, error = plan["known_s"], plan["known_error"]
-    return None if value is None or error is None else (float(value), float(error))
-
-
 def _by_scores(plan: Plan, x: Floats, bulges: Floats, thins: Floats) -> Result:
-    known = _known(plan)
+    known = known_before(plan, "known_s", "known_error")
     found = fit_vee(x, bulges, thins, unit=UNIT_SHARE * float(x.mean()), ratio=EVEN, known=known)
     step = number(plan, "step_s")
     error = max(found.error, 0.12 * step)
     low, high = as_good(found.x, found.mean, 5.0)
-    both = 12.5 * (bulges + thins)
-    curve = Curve(
-        x=_tuple(found.x, 5), y=_tuple(found.mean), low=_tuple(found.mean - found.sd),
-        high=_tuple(found.mean + found.sd),
-        points=tuple((float(a), float(b)) for a, b in zip(x, both, strict=True) if np.isfinite(b)),
-    )  # fmt: skip
+    curve = Curve.of(found.x, found.mean, found.sd, x, 12.5 * (bulges + thins), digits=5)
     state, says, extend, words = _state(plan, found, error)
     notes = []
     if known is not None:
@@ -131,10 +115,6 @@ def _by_scores(plan: Plan, x: Floats, bulges: Floats, thins: Floats) -> Result:
         state=state, value=best, error=error, low=min(low, best), high=max(high, best), says=says,
         notes=tuple(notes), curve=curve, extend=extend, extend_says=words,
     )  # fmt: skip
-
-
-def _tuple(values: Floats, digits: int = 2) -> tuple[float, ...]:
-    return tuple(round(float(v), digits) for v in values[::2])
 
 
 def _state(plan: Plan, found: Vee, error: float) -> tuple[str, str, Mapping[str, Scalar] | None, str]:
@@ -184,12 +164,10 @@ def _further(plan: Plan, edge: int) -> dict[str, Scalar]:
 def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
     step, value = number(plan, "step_s"), steps[picked].value
     error = math.hypot(PICK_STEPS * step, PICK_SHARE * value)
-    known = _known(plan)
+    known = known_before(plan, "known_s", "known_error")
     notes = ["Picked by eye; scoring all roads makes it surer."]
     if known is not None:
-        weights = error**-2, known[1] ** -2
-        value = (value * weights[0] + known[0] * weights[1]) / sum(weights)
-        error = sum(weights) ** -0.5
+        value, error = weighed((value, error), known)
         notes.append(f"The earlier {known[0]:.3f} ± {known[1]:.3f} s has its say in this.")
     low, high = max(value - error, 0.0), value + error
     if picked == len(steps) - 1 or (picked == 0 and steps[0].value > 0):

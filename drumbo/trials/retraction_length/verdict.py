@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 
 import numpy as np
@@ -25,29 +24,20 @@ PICK_STEPS = 0.6
 def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
     """All scores together where there are enough, else the step that was picked."""
     x = np.array([step.value for step in steps])
-    strings = _column(readings, "strings", steps)
+    strings = readings.column("strings", steps)
     scored = int(np.isfinite(strings).sum())
     if scored >= 3:
-        return _by_scores(plan, x, strings, _column(readings, "restart", steps))
+        return _by_scores(plan, x, strings, readings.column("restart", steps))
     if readings.picked is not None:
         return _by_pick(plan, steps, readings.picked)
     left = 3 - scored
     return Result("few", says=f"Score {left} more step{'s' if left > 1 else ''}, or pick the first clean one.")
 
 
-def _column(readings: Readings, aspect: str, steps: Sequence[Step]) -> Floats:
-    scores = (readings.score(aspect, step.index) for step in steps)
-    return np.array([math.nan if score is None else float(score) for score in scores])
-
-
 def _by_scores(plan: Plan, x: Floats, strings: Floats, restarts: Floats) -> Result:
     found = fit_fade(x, strings)
     step = number(plan, "step_length_mm")
-    curve = Curve(
-        x=_tuple(found.x, 3), y=_tuple(25 * found.mean), low=_tuple(25 * (found.mean - found.sd)),
-        high=_tuple(25 * (found.mean + found.sd)),
-        points=tuple((float(a), 25 * float(b)) for a, b in zip(x, strings, strict=True) if np.isfinite(b)),
-    )  # fmt: skip
+    curve = Curve.of(found.x, 25 * found.mean, 25 * found.sd, x, 25 * strings)
     gaps_from = _gaps_from(x, restarts)
     notes = _notes(found, gaps_from)
     if found.misfit > SPLIT_MISFIT:
@@ -106,10 +96,6 @@ def _gaps_from(x: Floats, restarts: Floats) -> float | None:
     first = len(poor) - int(np.argmin(poor[::-1]))
     better = restarts[seen[:first]].mean() - restarts[seen[first:]].mean()
     return float(x[seen[first]]) if better > 0.8 else None
-
-
-def _tuple(values: Floats, digits: int = 2) -> tuple[float, ...]:
-    return tuple(round(float(v), digits) for v in values[::2])
 
 
 def _longer(plan: Plan) -> dict[str, Scalar]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -135,7 +134,7 @@ class RetractionRestart(Kind):
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Where neither is seen. Too little gives gaps at starts, and blobs at ends."""
         steps = self.steps(plan)
-        below, above = (self._column(readings, aspect, steps) for aspect in self.readings(plan).aspects)
+        below, above = (readings.column(aspect.key, steps) for aspect in self.readings(plan).aspects)
         if int((np.isfinite(below) | np.isfinite(above)).sum()) < 3:
             return self._by_pick(plan, steps, readings.picked)
         x = np.array([step.value for step in steps])
@@ -143,14 +142,8 @@ class RetractionRestart(Kind):
         error = max(found.error, 0.15 * number(plan, "step_mm"))
         low, high = as_good(found.x, found.mean, 5.0)
         state, says = _state(plan, found)
-        points = tuple((float(a), 12.5 * float(b)) for a, b in zip(x, below + above, strict=True) if np.isfinite(b))
-        curve = Curve(_tuple(found.x, 3), _tuple(found.mean), _tuple(found.mean - found.sd),
-                      _tuple(found.mean + found.sd), points)  # fmt: skip
+        curve = Curve.of(found.x, found.mean, found.sd, x, 12.5 * (below + above))
         return Result(state, found.best, error, min(low, found.best), max(high, found.best), says, curve=curve)
-
-    def _column(self, readings: Readings, aspect: Aspect, steps: Sequence[Step]) -> np.ndarray:
-        scores = (readings.score(aspect.key, step.index) for step in steps)
-        return np.array([math.nan if score is None else float(score) for score in scores])
 
     def _by_pick(self, plan: Plan, steps: Sequence[Step], picked: int | None) -> Result:
         if picked is None:
@@ -192,10 +185,6 @@ def _base(context: Context) -> tuple[float, PrintSettings]:
 
 def _with(settings: PrintSettings, field: str, value: float) -> PrintSettings:
     return replace(settings, **{field: value})  # type: ignore[arg-type]
-
-
-def _tuple(values: np.ndarray, digits: int = 2) -> tuple[float, ...]:
-    return tuple(round(float(v), digits) for v in values[::2])
 
 
 def _state(plan: Plan, found: Vee) -> tuple[str, str]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
 import numpy as np
@@ -92,8 +91,7 @@ class RetractionSpeed(Kind):
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """The middle of what is as clean as the cleanest."""
         steps = self.steps(plan)
-        scores = np.array([[math.nan if (s := readings.score("strings", step.index)) is None else float(s)]
-                           for step in steps])  # fmt: skip
+        scores = readings.column("strings", steps)[:, None]
         scored = int(np.isfinite(scores).sum())
         if scored < 3:
             left = 3 - scored
@@ -102,7 +100,8 @@ class RetractionSpeed(Kind):
         found = fit_quality(x, scores, np.ones(1))
         error = max(found.error, 0.3 * number(plan, "step_mm_s"))
         state, says = _state(found)
-        return Result(state, found.best, error, found.low, found.high, says, curve=_curve(found, x))
+        curve = Curve.of(found.x, found.mean, found.sd, x, found.points)
+        return Result(state, found.best, error, found.low, found.high, says, curve=curve)
 
     def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
         """The speed, in whole mm/s."""
@@ -139,12 +138,3 @@ def _state(found: Quality) -> tuple[str, str]:
     if found.drop < FLAT_DROP:
         return "flat", f"No clear difference between {found.x[0]:g} and {found.x[-1]:g} mm/s; any of them will do."
     return "good", f"{found.low:.0f} to {found.high:.0f} mm/s is as good."
-
-
-def _curve(found: Quality, x: np.ndarray) -> Curve:
-    def column(values: np.ndarray) -> tuple[float, ...]:
-        return tuple(round(float(v), 2) for v in values[::2])
-
-    points = tuple((float(a), float(b)) for a, b in zip(x, found.points, strict=True) if np.isfinite(b))
-    mean, sd = found.mean, found.sd
-    return Curve(column(found.x), column(mean), column(mean - sd), column(mean + sd), points)

@@ -228,8 +228,12 @@ def image(number: int) -> Response:
     return Response(data, mimetype=mime, headers={"Cache-Control": "private, max-age=86400, immutable"})
 
 
+def _finite(number: float) -> float:
+    return number if math.isfinite(number) else 0.0
+
+
 def _points() -> prints.Points:
-    ax, ay, bx, by = (request.form.get(key, 0.0, float) for key in ("ax", "ay", "bx", "by"))
+    ax, ay, bx, by = (_finite(request.form.get(key, 0.0, float)) for key in ("ax", "ay", "bx", "by"))
     return prints.Points((ax, ay), (bx, by))
 
 
