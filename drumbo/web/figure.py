@@ -21,6 +21,8 @@ STRIP_WIDTH, STRIP_HEIGHT, STRIP_SCALE = 940.0, 330.0, 8.0
 LEAST_PITCH_PX = 68.0
 """A deep strip is drawn smaller, so that its scores stay in sight, but its columns no narrower than a score."""
 MARGIN_MM = 2.0
+WIDEST_CROP = 6.8
+"""How many times as wide as it is high the picture of one step may be."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,7 +132,9 @@ def _band(drawing: Drawing, place: Place, lies: bool) -> Band:
         x, wide = low[0], high[0] - low[0]
         crop = f"{x - 1.5:.2f} {-drawing.top:.2f} {wide + 3:.2f} {drawing.height:.2f}"
         return Band(index, label, x, -drawing.top, wide, drawing.height, crop)
-    crop = f"{drawing.left:.2f} {-high[2] - 1:.2f} {drawing.width:.2f} {high[2] - low[2] + 2:.2f}"
+    # On a phone a low step of a wide tower shows its left part, with the digits, rather than all of it tiny.
+    tall = high[2] - low[2] + 2
+    crop = f"{drawing.left:.2f} {-high[2] - 1:.2f} {min(drawing.width, WIDEST_CROP * tall):.2f} {tall:.2f}"
     return Band(index, label, drawing.left, -high[2], drawing.width, high[2] - low[2], crop)
 
 

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import io
 import re
 
 import pytest
-from playwright.sync_api import Page, expect
+from PIL import Image
+from playwright.sync_api import Browser, Page, expect
 
-from drumbo.services import profiles, workshop
+from drumbo.services import pictures, profiles, trials, workshop
 from drumbo.store.database import Workshop
 from tests.conftest import LABEL
 from tests.e2e.conftest import Site
@@ -130,3 +132,31 @@ def test_a_wall_is_measured_with_the_stand_ins_calliper(page: Page, site: Site, 
     said = verdict.inner_text()
     page.get_by_role("link", name="Adopt…").click()
     expect(page.locator(".ba")).to_contain_text(said)
+
+
+def test_a_photos_scale_is_told_once_and_then_it_measures(browser: Browser, site: Site, profile: int) -> None:
+    """The maker's own photo, on a phone: nothing sticks out, one known length, then two points fill the field."""
+    trial = trials.create(site.house, profile, "flow-wall", trials.draft(site.house, profile, "flow-wall").plan)
+    trials.printed_by_hand(site.house, trial)
+    out = io.BytesIO()
+    Image.new("RGB", (1600, 1200), "#9999aa").save(out, "JPEG")
+    pictures.add_picture(site.house, trial, out.getvalue())
+    page = browser.new_page(viewport={"width": 390, "height": 844})
+    page.goto(f"{site.base}/trials/{trial}/read")
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    page.get_by_role("button", name="Look closely at picture 1").click()
+    page.get_by_role("button", name="Calliper").click()
+    page.wait_for_function("document.querySelector('#zoom img').naturalWidth > 0")
+    page.mouse.click(60, 300)
+    page.mouse.click(260, 300)
+    asked = page.get_by_label("How far apart the two points are, mm")
+    asked.fill("long")
+    asked.press("Enter")
+    expect(page.locator("#calliper")).to_contain_text("not a number")
+    asked.fill("20")
+    asked.press("Enter")
+    expect(page.locator("#calliper")).to_contain_text("scale set")
+    page.mouse.click(60, 340)
+    page.mouse.click(65, 340)
+    expect(page.locator("[data-measure]").first).to_have_value("0.50")
+    page.close()

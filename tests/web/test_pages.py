@@ -8,6 +8,7 @@ from collections.abc import Iterator
 
 import pytest
 from flask.testing import FlaskClient
+from PIL import Image
 
 from drumbo.core.catalogue import PARAMETERS
 from drumbo.services import profiles, trials
@@ -220,6 +221,36 @@ def test_made_up_forms_are_answered_and_change_nothing(
     )
     assert trials.sheet(house, printed).readings.count() == 0
     assert len(profiles.cards(house)) == 1
+
+
+def test_what_belongs_to_all_materials_or_holds_anyway_is_refused_with_words(
+    client: FlaskClient, house: Workshop, begun: Begun
+) -> None:
+    values = f"/profiles/{begun.profile}/values"
+    assert "no printer has it for all" in client.post(f"{values}/nozzle_c/share").text
+    assert "no such value" in client.post(f"{values}/retraction_mm/unshare").text
+    assert "nothing there wants a recheck" in client.post(f"{values}/flow_ratio/still-good").text.lower()
+    long = client.post(f"{values}/flow_ratio/still-good", data={"note": "x" * 1001})
+    assert long.status_code == 422
+    assert "longer than 1000" in long.text
+    assert profiles.sheet(house, begun.profile).card.revision == 1
+    client.post(f"{values}/retraction_mm/share")
+    assert "No longer for all materials" in client.get(f"{values}/retraction_mm").text
+    assert client.post(f"/printers/{begun.printer}/edit", data={"name": ""}).status_code == 422
+    client.post(f"{values}/retraction_mm/unshare")
+    assert "Same for all materials on Petrel One" in client.get(f"{values}/retraction_mm").text
+
+
+@pytest.mark.parametrize("points", [{}, {"ax": "nan", "bx": "inf"}, {"ax": "left", "ay": "up"}])
+def test_points_that_are_none_set_no_scale(client: FlaskClient, printed: int, points: dict[str, str]) -> None:
+    out = io.BytesIO()
+    Image.new("RGB", (300, 200)).save(out, "PNG")
+    out.seek(0)
+    client.post(f"/trials/{printed}/photos", data={"photo": (out, "a.png")})
+    answer = client.post("/pictures/1/scale", data={**points, "length": "20"})
+    assert answer.status_code == 422
+    assert "further apart" in answer.text
+    assert "scale first" in client.post("/pictures/1/calliper", data=points).text
 
 
 def test_the_drum_tells_states_by_shape() -> None:
