@@ -36,7 +36,7 @@ def one(key: str, seed: int, readers: int, number: int) -> Tally:
 def summary(key: str, tally: Tally) -> dict[str, object]:
     """The figures of one parameter."""
     return {
-        "unit": UNITS.get(key, BY_KEY[key].unit),
+        "unit": UNITS[key] if key in UNITS else BY_KEY[key].unit,
         "drumbo": _spread(tally.drumbo),
         "habit": _spread(tally.habit),
         "coverage90": round(float(np.mean(tally.inside)), 3),
@@ -87,7 +87,8 @@ def main(seed: int, spools: int, readers: int, only: tuple[str, ...], as_json: b
 
 
 def _print(key: str, row: dict, spools: int, seed: int) -> None:
-    print(f"{BY_KEY[key].name} ({row['unit'] or 'ratio'}), {spools} spools, seed {seed}")
+    name, _, how = key.partition(" ")
+    print(f"{' '.join([BY_KEY[name].name, how]).strip()} ({row['unit'] or 'ratio'}), {spools} spools, seed {seed}")
     for who in ("drumbo", "habit"):
         spread = row[who]
         print(f"  {who:7} median {spread['median']:7} p90 {spread['p90']:7}  deciles {spread['deciles']}")

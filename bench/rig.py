@@ -106,6 +106,10 @@ def read(trial: Kind, plan: Plan, context: Context, thing: PrintedObject, seed: 
         scores = eye.look(thing, [place.box(middle) for place in piece.places], aspects, seed)
         rows = {a: {str(i): int(scores[i, k]) for i in range(len(scores))} for k, a in enumerate(aspects)}
         readings = replace(readings, scores=rows)
+    if to_read.firsts:
+        boxes = [place.box(middle) for place in piece.places]
+        firsts = eye.first_seen(thing, boxes, [f.key for f in to_read.firsts], seed)
+        readings = replace(readings, firsts=firsts)
     placed = [jaw.on_bed(middle) for jaw in piece.jaws]
     numbers = eye.measure_all(thing, [Jaws(j.a, j.b, j.z, j.tool) for j in placed], seed)
     for jaw, value in zip(piece.jaws, numbers, strict=True):

@@ -37,6 +37,9 @@ def exact_readings(trial: Kind, plan: Plan, context: Context, seed: int, **machi
     boxes = [place.box(middle) for place in piece.places]
     exact = np.clip(np.rint(eye.exact_scores(thing, boxes, aspects)), 0, 4).astype(int)
     readings = Readings({a: {str(i): int(exact[i, k]) for i in range(len(boxes))} for k, a in enumerate(aspects)})
+    if to_read.firsts:
+        for key, step in eye.first_seen(thing, boxes, [f.key for f in to_read.firsts]).items():
+            readings = readings.with_first(key, step)
     rng = np.random.default_rng(seed)
     for jaw in piece.jaws:
         at = jaw.on_bed(middle)

@@ -1,8 +1,19 @@
 """One module a parameter: the whole sequence of one hidden spool, and what the plain habit makes of the same prints."""
 
-from bench.sequences import extruder_steps, flow_surface, flow_wall, pressure_advance, retraction, temperature
+from bench.sequences import (
+    extruder_steps,
+    flow_surface,
+    flow_wall,
+    pressure_advance,
+    retraction,
+    rising_wall,
+    temperature,
+    weighed_blobs,
+)
 
-UNITS = {"pressure_advance_s": "share of the truth"}
+BY_WEIGHT, ALONG = "max_flow_mm3_s by weight", "max_flow_mm3_s along its curve"
+_SHARE = "share of the truth"
+UNITS = dict.fromkeys(("max_flow_mm3_s", BY_WEIGHT, ALONG, "pressure_advance_s"), _SHARE)
 """Units of errors that are not the parameter's own."""
 SEQUENCES = {
     "nozzle_c": temperature.sequence,
@@ -10,5 +21,8 @@ SEQUENCES = {
     "flow_outer_share": flow_wall.sequence,
     "retraction_mm": retraction.sequence,
     "pressure_advance_s": pressure_advance.sequence,
+    "max_flow_mm3_s": rising_wall.sequence,
+    BY_WEIGHT: weighed_blobs.at_profile,
+    ALONG: weighed_blobs.along,
     "extruder_steps_mm": extruder_steps.sequence,
 }

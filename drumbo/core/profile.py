@@ -5,8 +5,9 @@ A `Profile` is one frozen revision. Every change makes a new one; nothing is ove
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import asdict, dataclass, field, replace
 from enum import StrEnum
 from typing import Any
 
@@ -35,11 +36,41 @@ class Origin:
 
 
 @dataclass(frozen=True, slots=True)
+class Law:
+    """How a value follows another parameter, as a trial has found it: number · e^(rate · (x − at)), x in `key`'s unit.
+
+    It was found for x between `low` and `high`, and may be trusted `SLACK` of that span beyond. `note` says where it is
+    from. 12 mm³/s at 210 °C with a rate of 0.018 /°C is 13.1 at 215.
+    """
+
+    key: str
+    at: float
+    number: float
+    rate: float
+    low: float
+    high: float
+    note: str = ""
+
+    def of(self, x: float) -> float:
+        """The value at x."""
+        return self.number * math.exp(self.rate * (x - self.at))
+
+    def holds(self, x: float) -> bool:
+        """Whether x is near enough to what was tested."""
+        slack = SLACK * max(self.high - self.low, 10.0)
+        return self.low - slack <= x <= self.high + slack
+
+
+SLACK = 0.34
+
+
+@dataclass(frozen=True, slots=True)
 class Value:
     """A number in its parameter's unit, how sure it is (standard error, or None), and its origin.
 
     `basis` holds what it rests on as that was when the value was found (catalogue key → number); `recheck`
-    holds the reason where that has changed too far since. `still_good` is the maker's note that it holds anyway.
+    holds the reason where that has changed too far since. `still_good` is the maker's note that it holds anyway. A
+    value with a `law` follows what it names.
     """
 
     number: float
@@ -48,6 +79,7 @@ class Value:
     recheck: str | None = None
     basis: Mapping[str, float] = field(default_factory=dict)
     still_good: str = ""
+    law: Law | None = None
 
     def to_json(self) -> dict[str, Any]:
         """Plain data; `from_json` gives an equal value back."""
@@ -58,6 +90,7 @@ class Value:
             "recheck": self.recheck,
             "basis": dict(self.basis),
             "still_good": self.still_good,
+            "law": None if self.law is None else asdict(self.law),
         }
 
     @classmethod
@@ -71,6 +104,7 @@ class Value:
             recheck=data.get("recheck"),
             basis={key: float(number) for key, number in data.get("basis", {}).items()},
             still_good=data.get("still_good", ""),
+            law=None if data.get("law") is None else Law(**data["law"]),
         )
 
 
@@ -147,17 +181,43 @@ def changed(profile: Profile, new: Mapping[str, Value], also: Mapping[str, float
     """A new revision with `new` taken in; what rests on a value that moved too far is marked for a recheck.
 
     A value in `new` without a basis rests on the revision that it makes. A recheck goes away by itself when what
-    the value rests on comes back. `also` are numbers that a profile rests on without holding them: the printer's.
+    the value rests on comes back. A value with a law moves along it. `also` are numbers that a profile rests on without
+    holding them: the printer's.
     """
     outside = also or {}
     before = {**outside, **profile.numbers()}
     values = {**profile.values, **new}
     numbers = {**outside, **{key: value.number for key, value in values.items()}}
     for key, value in values.items():
+        if value.law is not None and value.law.key in numbers:
+            values[key] = _follow(key, value, numbers[value.law.key])
+    for key, value in values.items():
         if key in BY_KEY and value.origin.kind in RELIED_ON:
             basis = value.basis or _basis(key, numbers if key in new else before)
-            values[key] = replace(value, basis=basis, recheck=_doubt(basis, numbers))
+            values[key] = replace(value, basis=basis, recheck=_out_of_law(value, numbers) or _doubt(basis, numbers))
     return replace(profile, values=values)
+
+
+def _follow(key: str, value: Value, x: float) -> Value:
+    """The value where its law has it now; it rests on that, and says how it came there."""
+    law = value.law
+    assert law is not None
+    if value.basis.get(law.key) == x:
+        return value
+    number, other = round(law.of(x), BY_KEY[key].decimals), BY_KEY[law.key]
+    moved = "" if x == law.at else f", along its curve to {other.show(x)} {other.unit}"
+    error = None if value.error is None else value.error * number / value.number
+    origin = replace(value.origin, note=law.note + moved)
+    return replace(value, number=number, error=error, origin=origin, basis={**value.basis, law.key: x})
+
+
+def _out_of_law(value: Value, numbers: Mapping[str, float]) -> str | None:
+    law = value.law
+    if law is None or law.key not in numbers or law.holds(numbers[law.key]):
+        return None
+    other = BY_KEY[law.key]
+    tested = f"{other.show(law.low)} to {other.show(law.high)} {other.unit}"
+    return f"{other.name} is {other.show(numbers[law.key])}; its curve was measured from {tested}"
 
 
 def _basis(key: str, numbers: Mapping[str, float]) -> dict[str, float]:

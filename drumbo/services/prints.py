@@ -20,7 +20,7 @@ from drumbo.core.workshop import Printer
 from drumbo.links.sender import Progress, Sender, clean_lines
 from drumbo.services.convert import kind_of, piece_of, plan_of, printer_of
 from drumbo.services.pictures import add_picture
-from drumbo.services.reading import measure_all, score_all
+from drumbo.services.reading import first_all, measure_all, score_all
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from drumbo.store.models import PictureRow, PrinterRow, PrintRow, TrialRow, now
@@ -189,6 +189,12 @@ def ask_the_eye(workshop: Workshop, trial_id: int) -> int:
         }
         score_all(workshop, trial_id, scores)
         count += len(scores)
+    if to_read.firsts:
+        boxes = [place.box(printer.bed_middle) for place in piece.places]
+        signs = [f.key for f in to_read.firsts]
+        steps = _ask(printer.camera_url, "/first", {**asked, "boxes": boxes, "signs": signs})["steps"]
+        first_all(workshop, trial_id, {key: int(step) for key, step in steps.items()})
+        count += len(steps)
     if piece.jaws:
         jaws = [_placed(jaw.on_bed(printer.bed_middle)) for jaw in piece.jaws]
         found = _ask(printer.camera_url, "/measure", {**asked, "jaws": jaws})

@@ -60,6 +60,43 @@ def measure_all(
         return understood
 
 
+def first(workshop: Workshop, trial_id: int, key: str, typed: str | int) -> int | None:
+    """Say at which step something is seen first: a step's index, the number of steps where none shows it, a height
+    like "31.5 mm" from the plate, or an empty text to take it back. Returns the step as it was understood.
+    """
+    with workshop.writing() as session:
+        row = _readable(get_trial(session, trial_id))
+        if key not in {f.key for f in kind_of(row).readings(plan_of(row)).firsts}:
+            raise InvalidInput("first", "this trial has no such sign")
+        step = _first_step(row, typed)
+        _keep(row, readings_of(row).with_first(key, step))
+        return step
+
+
+def first_all(workshop: Workshop, trial_id: int, steps: Mapping[str, int]) -> None:
+    """Set several beginnings together."""
+    for key, step in steps.items():
+        first(workshop, trial_id, key, step)
+
+
+def _first_step(row: TrialRow, typed: str | int) -> int | None:
+    steps = len(kind_of(row).steps(plan_of(row)))
+    text = str(typed).strip()
+    if not text:
+        return None
+    if text.isdigit() and int(text) <= steps:
+        return int(text)
+    if not text.endswith("mm"):
+        raise InvalidInput("first", "this trial has no such step")
+    height = number("height", text)
+    chosen, context = kind_of(row), context_of(row.profile, row.revision)
+    places = chosen.piece(plan_of(row), context).places
+    low, high = places[0].low[2], places[-1].high[2]
+    if not low <= height <= high:
+        raise InvalidInput("height", f"{height:g} mm is not on the wall: it goes from {low:.1f} to {high:.1f} mm")
+    return next(p.index for p in places if height <= p.high[2])
+
+
 def _read(spec: Measure, typed: str | float) -> float | None:
     if isinstance(typed, str) and not typed.strip():
         return None

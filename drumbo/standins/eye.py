@@ -145,6 +145,23 @@ def _swelling(thing: PrintedObject, band: Mask) -> float:
     return lean * float(np.quantile(np.abs(where), 0.85))
 
 
+def _matt(thing: PrintedObject, bands: Sequence[Mask]) -> list[float]:
+    """How much of its gloss a wall has lost against the glossiest part beneath: a loss of half is plain."""
+    gloss = [float(thing.gloss[band].mean()) for band in bands]
+    best = np.maximum.accumulate(gloss)
+    return [4.0 * _falls(1.0 - here / beneath, 0.5, 3.5) for here, beneath in zip(gloss, best, strict=True)]
+
+
+def _holes(thing: PrintedObject, bands: Sequence[Mask]) -> list[float]:
+    """Share of a wall that is missing: one part in ten is plain to see."""
+    return [4.0 * _falls(float(thing.missing[band].mean()), 0.10, 2.2) for band in bands]
+
+
+def _parting(thing: PrintedObject, bands: Sequence[Mask]) -> list[float]:
+    """Layers that part by themselves or when the wall is squeezed: they hold a third of what they could, or less."""
+    return [4.0 * _falls(1.0 - float(((1.0 - thing.missing[band]) ** 2).mean()), 0.63, 4.0) for band in bands]
+
+
 def _falls(measure: float, half: float, steep: float) -> float:
     return float(1.0 / (1.0 + (max(measure, 0.0) / half) ** steep))
 
@@ -165,6 +182,12 @@ ASPECTS: dict[str, Callable[[PrintedObject, Mask, Around], float]] = {
     "bulges": _bulges,
     "thins": _thins,
 }
+BEGINS: dict[str, Callable[[PrintedObject, Sequence[Mask]], list[float]]] = {
+    "matt": _matt, "gaps": _holes, "splits": _parting,
+}  # fmt: skip
+"""What may begin at one band of many, by how plainly each band is free of it, 0..4."""
+PLAIN = 2
+"""A sign is there where its aspect gets no more than this."""
 
 
 def exact_scores(thing: PrintedObject, boxes: Sequence[Box], aspects: Sequence[str]) -> NDArray[np.float64]:
@@ -190,8 +213,10 @@ def _within(points: Floats, box: Box) -> Mask:
 
 def look(thing: PrintedObject, boxes: Sequence[Box], aspects: Sequence[str], seed: int) -> NDArray[np.int64]:
     """(boxes, aspects) whole scores 0..4 as a person gives them: noise per look, a bias per aspect, slips."""
-    rng = np.random.default_rng([seed, thing.digest])
-    scores = exact_scores(thing, boxes, aspects)
+    return _as_seen(exact_scores(thing, boxes, aspects), np.random.default_rng([seed, thing.digest]))
+
+
+def _as_seen(scores: NDArray[np.float64], rng: np.random.Generator) -> NDArray[np.int64]:
     scores = scores + rng.normal(0, SESSION_BIAS, scores.shape[1])[None, :]
     scores = scores + rng.normal(0, LOOK_NOISE, scores.shape)
     slips = rng.random(scores.shape) < WRONG_LOOKS
@@ -199,13 +224,38 @@ def look(thing: PrintedObject, boxes: Sequence[Box], aspects: Sequence[str], see
     return np.clip(np.rint(scores), 0, 4).astype(np.int64)
 
 
+def first_seen(
+    thing: PrintedObject, boxes: Sequence[Box], signs: Sequence[str], seed: int | None = None
+) -> dict[str, int]:
+    """The box from which on each sign is there, counted from 0, or the number of boxes where none shows it.
+
+    A look that the next one does not bear out is passed over. Without a seed nobody errs.
+    """
+    shape = thing.geometry
+    middle = np.column_stack([(shape.a + shape.b) / 2, shape.z])
+    bands = [_within(middle, box) for box in boxes]
+    exact = np.array([BEGINS[sign](thing, bands) for sign in signs]).T
+    exact = 4.0 - (4.0 - exact) * thing.hides
+    scores = np.rint(exact) if seed is None else _as_seen(exact, np.random.default_rng([seed, thing.digest, 3]))
+    return {sign: _begins(scores[:, column] <= PLAIN) for column, sign in enumerate(signs)}
+
+
+def _begins(there: Mask) -> int:
+    borne_out = there & np.append(there[1:], True)
+    return int(np.argmax(borne_out)) if borne_out.any() else len(there)
+
+
 def measure_all(thing: PrintedObject, places: Sequence[Jaws], seed: int) -> list[float]:
     """What a person reads off the tool at every place; once in two hundred a digit is misread."""
     rng = np.random.default_rng([seed, thing.digest, 2])
-    return [_read_off(measure(thing, jaws, rng), rng) for jaws in places]
+    return [_read_off(measure(thing, jaws, rng), DIGITS.get(jaws.tool, 0.1), rng) for jaws in places]
 
 
-def _read_off(number: float, rng: np.random.Generator) -> float:
+DIGITS = {"scale": 0.01}
+"""The digit that is misread, by tool, where it is not a tenth."""
+
+
+def _read_off(number: float, digit: float, rng: np.random.Generator) -> float:
     if rng.random() >= MISREAD:
         return number
-    return round(number + float(rng.choice([-0.3, -0.1, 0.1, 0.3])), 2)
+    return round(number + digit * float(rng.choice([-3, -1, 1, 3])), 3)

@@ -26,7 +26,9 @@ RISES = 200.0
 
 @dataclass(frozen=True, slots=True)
 class Jaws:
-    """Between `a` and `b` (x, y on the bed) at height `z`, mm, with a tool: "calliper" or "filament"."""
+    """Between `a` and `b` (x, y on the bed) at height `z`, mm, with a tool: "calliper" or "filament"; "scale" takes all
+    that lies between two opposite corners.
+    """
 
     a: tuple[float, float]
     b: tuple[float, float]
@@ -77,16 +79,24 @@ def filament_left(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) ->
 def weigh(
     thing: PrintedObject, low: tuple[float, float, float], high: tuple[float, float, float], rng: np.random.Generator
 ) -> float:
-    """Weight of all that lies in a box, g, rounded to a milligram."""
+    """Weight of all that lies in a box, g, rounded to a milligram. What was extruded in the air has fallen down."""
     shape = thing.geometry
     middle = np.column_stack([(shape.a + shape.b) / 2, shape.z - shape.height / 2])
     inside = ((middle >= low) & (middle <= high)).all(axis=1)
     area = np.maximum(thing.width_mm - shape.height * (1 - np.pi / 4), 0.0) * shape.height
     volume = float((area * np.hypot(*(shape.b - shape.a).T))[inside].sum())
+    fallen = ((shape.drop_at >= low[:2]) & (shape.drop_at <= high[:2])).all(axis=1) & (low[2] <= 0)
+    volume += float(thing.drop_mm3[fallen].sum())
     return round(volume * thing.density_g_cm3 / 1000 + rng.uniform(-SCALE_G, SCALE_G), 3)
 
 
-TOOLS = {"calliper": calliper, "filament": filament_left}
+def on_scale(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:
+    """Weight of all that lies between two corners, from the plate up, g."""
+    (x0, x1), (y0, y1) = (sorted(pair) for pair in zip(jaws.a, jaws.b, strict=True))
+    return abs(max(weigh(thing, (x0, y0, -1.0), (x1, y1, 1e4), rng), 0.0))
+
+
+TOOLS = {"calliper": calliper, "filament": filament_left, "scale": on_scale}
 
 
 def measure(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:

@@ -80,16 +80,28 @@ class Measure:
 
 
 @dataclass(frozen=True, slots=True)
+class First:
+    """Something that begins at one step and stays: at which one is it seen first?"""
+
+    key: str
+    name: str
+    look_at: str
+
+
+@dataclass(frozen=True, slots=True)
 class ToRead:
-    """All that is to be read at every step. `pick` is the question of a quick way: which one step is best."""
+    """All that is to be read. `firsts` are asked once for all steps, aspects and measures at every step. `pick` is the
+    question of a quick way: which one step is best.
+    """
 
     aspects: tuple[Aspect, ...] = ()
     measures: tuple[Measure, ...] = ()
+    firsts: tuple[First, ...] = ()
     pick: str = ""
 
     def count(self, steps: int) -> int:
         """How many readings there are to give, the quick way apart."""
-        return steps * (len(self.aspects) + sum(len(m.sites) for m in self.measures))
+        return steps * (len(self.aspects) + sum(len(m.sites) for m in self.measures)) + len(self.firsts)
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,11 +109,13 @@ class Readings:
     """What the maker saw. Step indices are text, as JSON keys are.
 
     `scores` is by aspect, then by step; 0 to 4. `measures` is by measure, step and site, in the measure's unit.
-    `picked` is the step chosen the quick way.
+    `firsts` holds the step at which something is seen first, or the number of steps where none shows it. `picked` is
+    the step chosen the quick way.
     """
 
     scores: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
     measures: Mapping[str, Mapping[str, Mapping[str, float]]] = field(default_factory=dict)
+    firsts: Mapping[str, int] = field(default_factory=dict)
     picked: int | None = None
     note: str = ""
 
@@ -133,10 +147,15 @@ class Readings:
             row[site] = number
         return replace(self, measures={**self.measures, measure: {**steps, str(step): row}})
 
+    def with_first(self, key: str, step: int | None) -> Readings:
+        """The same readings with one beginning set, or taken back with None."""
+        others = {other: at for other, at in self.firsts.items() if other != key}
+        return replace(self, firsts=others if step is None else {**others, key: step})
+
     def count(self) -> int:
-        """How many scores and numbers there are."""
+        """How many scores, numbers and beginnings there are."""
         numbers = sum(len(row) for steps in self.measures.values() for row in steps.values())
-        return sum(len(row) for row in self.scores.values()) + numbers
+        return sum(len(row) for row in self.scores.values()) + numbers + len(self.firsts)
 
     @property
     def any(self) -> bool:
@@ -148,6 +167,7 @@ class Readings:
         return {
             "scores": {a: dict(row) for a, row in self.scores.items()},
             "measures": {m: {s: dict(row) for s, row in steps.items()} for m, steps in self.measures.items()},
+            "firsts": dict(self.firsts),
             "picked": self.picked,
             "note": self.note,
         }
@@ -158,6 +178,7 @@ class Readings:
         return cls(
             scores={a: dict(row) for a, row in data.get("scores", {}).items()},
             measures={m: {s: dict(row) for s, row in steps.items()} for m, steps in data.get("measures", {}).items()},
+            firsts=dict(data.get("firsts", {})),
             picked=data.get("picked"),
             note=data.get("note", ""),
         )
@@ -203,13 +224,58 @@ class Spread:
 
 
 @dataclass(frozen=True, slots=True)
+class Axis:
+    """One side of a chart."""
+
+    name: str
+    unit: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Series:
+    """One thing on a chart, in the units of its axes.
+
+    `look` is "line", "band" (`y` low and `more` high), "points" (`more` the standard errors, `kept` which have a say),
+    "level" (a line across at y[0]) or "mark" (one place, with its name beside it). `tone` counts those that belong
+    together; each tone has its own dash and shade.
+    """
+
+    name: str
+    look: str
+    x: tuple[float, ...]
+    y: tuple[float, ...]
+    more: tuple[float, ...] = ()
+    kept: tuple[bool, ...] = ()
+    tone: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Chart:
+    """A picture of a result where one curve along the piece is not enough."""
+
+    title: str
+    x: Axis
+    y: Axis
+    series: tuple[Series, ...]
+
+    @classmethod
+    def from_json(cls, data: Mapping[str, Any]) -> Chart:
+        """The chart that `asdict` wrote."""
+        rows = []
+        for row in data["series"]:
+            x, y, more, kept = (tuple(row[column]) for column in ("x", "y", "more", "kept"))
+            rows.append(Series(row["name"], row["look"], x, y, more, kept, row["tone"]))
+        return cls(data["title"], Axis(**data["x"]), Axis(**data["y"]), tuple(rows))
+
+
+@dataclass(frozen=True, slots=True)
 class Result:
     """What the readings say.
 
     `state` is "good", or what stands in the way: "few" (too few readings), "flat", "edge", "split".
     `value` ± `error` (one standard error) lies in `low`..`high`, which is as good. `says` is the verdict in a
-    sentence, `notes` more of it; `extend` fills a plan that goes on where this one ends, under the words
-    `extend_says`.
+    sentence, `notes` more of it; `law` is how the value follows something, for the kind that found it; `extend` fills a
+    plan that goes on where this one ends, under the words `extend_says`.
     """
 
     state: str
@@ -221,6 +287,8 @@ class Result:
     notes: tuple[str, ...] = ()
     curve: Curve | None = None
     spreads: tuple[Spread, ...] = ()
+    charts: tuple[Chart, ...] = ()
+    law: Mapping[str, float] | None = None
     extend: Mapping[str, Scalar] | None = None
     extend_says: str = "Plan the next range"
 
@@ -240,7 +308,9 @@ class Result:
             Spread(**{**row, "points": tuple((str(w), float(n), bool(k)) for w, n, k in row["points"])})
             for row in data.get("spreads", ())
         )
-        return cls(**{**data, "curve": curve, "spreads": spreads, "notes": tuple(data.get("notes", ()))})
+        charts = tuple(Chart.from_json(row) for row in data.get("charts", ()))
+        more = {"curve": curve, "spreads": spreads, "charts": charts, "notes": tuple(data.get("notes", ()))}
+        return cls(**{**data, **more})
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,7 @@ from drumbo.core.piece import Drawing, Place
 from drumbo.services.pictures import Picture
 from drumbo.trials.base import Result, Spread, Step
 
-ROW_PX, LEAST_ROW_PX = 48.0, 31.0
+ROW_PX, LEAST_ROW_PX, LEAST_MARK_PX = 48.0, 31.0, 24.0
 TOWER_WIDTH = 500.0
 """A tower wider than this gets lower rows, down to the least that a score fits into."""
 FIT_WIDTH, FIT_HEIGHT = 220.0, 138.0
@@ -63,10 +63,12 @@ def piece_picture(
     middle: tuple[float, float],
     row_px: float = ROW_PX,
     most_px: float = STRIP_WIDTH,
+    least_px: float = LEAST_ROW_PX,
 ) -> PiecePicture:
     """The piece to scale, with the camera's picture laid over it.
 
-    A tower's step is `row_px` high, or less where it is wide; a strip is at most `most_px` wide.
+    A tower's step is `row_px` high, or less where it is wide, but not below `least_px`; a strip is at most `most_px`
+    wide.
     """
     lies = drawing.view == "top"
     m = MARGIN_MM
@@ -77,7 +79,7 @@ def piece_picture(
     else:
         # A tower stands on its lower edge, without a margin there or above, so that rows meet its steps.
         step = drawing.places[0].high[2] - drawing.places[0].low[2]
-        row_px = min(row_px, max(LEAST_ROW_PX, TOWER_WIDTH / (drawing.width + 2 * m) * step))
+        row_px = min(row_px, max(least_px, min(TOWER_WIDTH, most_px) / (drawing.width + 2 * m) * step))
         scale = row_px / step if len(drawing.places) > 1 else 2.4
         top = drawing.places[-1].high[2] if len(drawing.places) > 1 else drawing.height
         view = f"{drawing.left - m:.2f} {-top:.2f} {drawing.width + 2 * m:.2f} {top + m:.2f}"

@@ -93,7 +93,7 @@ def test_prints_on_the_stand_in_and_reads_to_a_result(trial: Kind, context: Cont
     assert result.error > 0
     assert result.low <= result.value <= result.high
     assert Result.from_json(json.loads(json.dumps(result.to_json()))) == result
-    assert result.curve is not None or result.spreads, "there is a picture of it"
+    assert result.curve is not None or result.spreads or result.charts, "there is a picture of it"
     new = trial.changes(plan, result, context, trial=5)
     assert set(new) <= set(trial.sets)
     assert all(v.origin.kind == From.TRIAL and v.origin.trial == 5 for v in new.values())
@@ -108,6 +108,7 @@ LEANS: dict[str, tuple[Callable[[Spool], float], float]] = {
     "retraction_speed_mm_s": (lambda spool: spool.pull_fast_mm_s, 0.0),
     "restart_extra_mm": (lambda spool: spool.restart_mm, 0.1),
     "pressure_advance_s": (lambda spool: spool.lag_s, 0.02),
+    "max_flow_mm3_s": (lambda spool: spool.melt_mm3_s / spool.grip, 2.5),
     "extruder_steps_mm": (lambda spool: 1 / spool.grip, 25),
 }
 """Catalogue key → what of a spool's truth the result follows, and how far the extremes of forty spools lie apart."""

@@ -139,11 +139,9 @@ def _start_and_end(program: Program, laid: NDArray[np.bool_], nozzle: Floats) ->
         line = int(program.line[int(cold.argmax())])
         remarks.append(Remark("bad", line, "feeds filament with the nozzle below 150 °C; the drive will grind"))
     for words, what in ((("M104", "M109"), "nozzle"), (("M140", "M190"), "bed")):
-        last = [c for c in program.found(*words) if "S" in c.values]
-        if last and last[-1].values["S"] > 0:
-            remarks.append(
-                Remark("bad", last[-1].line, f"the {what} is left at {last[-1].values['S']:g} °C at the end")
-            )
+        last = [(c.line, c.heat) for c in program.found(*words) if c.heat is not None]
+        if last and last[-1][1] > 0:
+            remarks.append(Remark("bad", last[-1][0], f"the {what} is left at {last[-1][1]:g} °C at the end"))
     fan = list(program.found("M106", "M107"))
     if fan and fan[-1].word == "M106" and fan[-1].values.get("S", 255) > 0:
         remarks.append(Remark("odd", fan[-1].line, "the fan is left running at the end"))
@@ -176,10 +174,10 @@ def _limits(program: Program, laid: NDArray[np.bool_], printer: Printer) -> list
     for words, limit, what in (
         (("M104", "M109"), printer.nozzle_max_c, "nozzle"), (("M140", "M190"), printer.bed_max_c, "bed")
     ):  # fmt: skip
-        over = [c for c in program.found(*words) if c.values.get("S", 0) > limit]
+        over = [(c.line, c.heat) for c in program.found(*words) if c.heat is not None and c.heat > limit]
         if over:
-            text = f"sets the {what} to {over[0].values['S']:g} °C; {printer.name} may run {limit:g} °C"
-            remarks.append(Remark("bad", over[0].line, text))
+            text = f"sets the {what} to {over[0][1]:g} °C; {printer.name} may run {limit:g} °C"
+            remarks.append(Remark("bad", over[0][0], text))
     return remarks
 
 

@@ -49,6 +49,11 @@ class Command:
     values: dict[str, float]
     text: str = ""
 
+    @property
+    def heat(self) -> float | None:
+        """Target of a heater's command, °C: S, or R where it also waits for cooling; None where it names none."""
+        return self.values.get("S", self.values.get("R"))
+
 
 @dataclass(frozen=True)
 class Program:
@@ -94,12 +99,16 @@ class Program:
     @property
     def nozzle_c(self) -> Floats:
         """(n,) nozzle target at every row, °C."""
-        return self.along(("M104", "M109"), "S", 0.0)
+        return self._targets("M104", "M109")
 
     @property
     def bed_c(self) -> Floats:
         """(n,) bed target at every row, °C."""
-        return self.along(("M140", "M190"), "S", 0.0)
+        return self._targets("M140", "M190")
+
+    def _targets(self, *words: str) -> Floats:
+        changes = [(c.row, c.heat) for c in self.found(*words) if c.heat is not None]
+        return self._steps(changes, 0.0)
 
     @property
     def fan(self) -> Floats:

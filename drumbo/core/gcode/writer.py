@@ -145,6 +145,8 @@ def _event(event: Event, job: Job) -> list[str]:
         return [f"; {event.text}"]
     if event.what == Set.NOZZLE:
         return [f"M104 S{event.value:g}"]
+    if event.what == Set.HEAT:
+        return [f"M109 R{event.value:g}"]
     if event.what == Set.PRESSURE:
         word = dialect(job.printer.dialect).pressure_advance
         return [word.format(value=event.value)] if word else []

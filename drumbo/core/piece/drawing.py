@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
 from manifold3d import CrossSection
 
 from drumbo.core.piece.piece import Jaw, Part, Piece, Place
@@ -29,7 +30,8 @@ class Drawing:
 
 def draw(piece: Piece) -> Drawing:
     """The piece from the side that it is read from, parts painted in the order in which it lists them."""
-    x0, y0, _, x1, y1, z1 = piece.solid.bounding_box()
+    boxes = np.array([part.solid.bounding_box() for part in piece.parts])
+    (x0, y0), (x1, y1, z1) = boxes[:, :2].min(axis=0).tolist(), boxes[:, 3:].max(axis=0).tolist()
     low, top = (0.0, z1) if piece.view == "front" else (y0, y1)
     shapes: dict[str, list[str]] = {}
     for part in piece.parts:

@@ -61,6 +61,18 @@ class Stroke:
 
 
 @dataclass(frozen=True, slots=True)
+class Turn:
+    """One turn of a wall that is printed in a single rising line: points (k, 3), mm, in piece coordinates, z the top
+    of the road, and its height (k − 1,) over what lies beneath. It goes on where the turn before ended.
+    """
+
+    points: Floats
+    heights: Floats
+    settings: PrintSettings
+    label: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class _Road:
     """A line to print: points (k, 2), closed where the first point follows the last."""
 
@@ -77,12 +89,13 @@ def build(
     overrides: Sequence[Override] = (),
     zones: Sequence[Zone] = (),
     strokes: Mapping[int, Sequence[Stroke]] | None = None,
+    turns: Sequence[Turn] = (),
 ) -> Toolpath:
     """The toolpath of a solid that stands on z = 0 around x = y = 0, printed at `middle` on the bed.
 
     Overrides take hold exactly between two layers; an island whose middle lies in a zone takes that zone's
     settings, and the next one outside has the piece's again. Strokes are drawn after what the solid has on their
-    layer (counted from 0), or on layers above it. The purge line starts at `purge_from`.
+    layer (counted from 0), or on layers above it; turns come last of all. The purge line starts at `purge_from`.
     """
     drawn = dict(strokes or {})
     special = [(zone, replace(settings, **zone.settings)) for zone in zones]  # type: ignore[arg-type]
@@ -105,6 +118,13 @@ def build(
         pen.begin_layer(index, *layer_at(index, settings))
         pen.fan(settings.fan_on_layer(index))
         _draw_strokes(pen, drawn[index], settings)
+    first = pen.layer + 1
+    for index, turn in enumerate(turns, first):
+        pen.use(turn.settings)
+        if turn.label:
+            pen.event(Set.NOTE, text=f"step {turn.label}")
+        pen.fan(turn.settings.fan_on_layer(index))
+        pen.climb(turn.points, turn.heights, Role.OUTER, index)
     return _slow_small_layers(pen.finish(), settings)
 
 

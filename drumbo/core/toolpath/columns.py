@@ -34,6 +34,7 @@ class Set(StrEnum):
     """What an event sets."""
 
     NOZZLE = "nozzle"
+    HEAT = "heat"
     FAN = "fan"
     BED = "bed"
     PRESSURE = "pressure"
@@ -42,8 +43,8 @@ class Set(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """Before the move in `row`: set something. Nozzle and bed in °C, fan as a share 0..1, pressure advance in s; a note
-    is text.
+    """Before the move in `row`: set something. Nozzle, heat (the nozzle too, and wait for it) and bed in °C, fan as a
+    share 0..1, pressure advance in s; a note is text.
     """
 
     row: int

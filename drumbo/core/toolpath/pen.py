@@ -39,6 +39,11 @@ class Pen:
         self.at: tuple[float, float] = (start[0] - offset[0], start[1] - offset[1])
         self._speeds: dict[tuple[Role, bool, float], float] = {}
 
+    @property
+    def layer(self) -> int:
+        """The layer that roads are drawn on now, counted from 0."""
+        return self._layer
+
     def use(self, settings: PrintSettings) -> None:
         """The roads that follow are drawn with these settings."""
         if settings is not self._settings:
@@ -79,6 +84,29 @@ class Pen:
         self._count = lay_rows(self._table, self._count, laid, self._offset[0], self._offset[1], row)
         for x, y in rest.tolist():
             self._move(x, y, 0.0, row[2], Role.TRAVEL)
+        self.at = (float(points[-1, 0]), float(points[-1, 1]))
+
+    def climb(self, points: Floats, heights: Floats, role: Role, index: int) -> None:
+        """Print along points (k, 3) that rise, on from the road before; `heights` (k − 1,) are the road's, mm.
+
+        The roads count as layer `index`.
+        """
+        self._layer, self._height = index, float(heights[-1])
+        self._next_z = float(points[0, 2])
+        self._new_layer = abs(self._next_z - self._z) > 1e-6
+        self._travel(float(points[0, 0]), float(points[0, 1]), None)
+        s = self._settings
+        area = s.road_area_of(heights) * s.flow_of(role, index)
+        ways = np.hypot(*np.diff(points[:, :2], axis=0).T)
+        count = len(heights)
+        self._grow(count + 1)
+        rows = self._table[self._count : self._count + count]
+        rows[:, :2] = points[1:, :2] + self._offset
+        rows[:, 2] = points[1:, 2]
+        rows[:, 3] = ways * area / s.filament_area
+        rows[:, 4], rows[:, 5], rows[:, 6], rows[:, 7] = self._speed(role), role, index, heights
+        self._count += count
+        self._z = float(points[-1, 2])
         self.at = (float(points[-1, 0]), float(points[-1, 1]))
 
     def _speed(self, role: Role) -> float:

@@ -6,8 +6,13 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+import numpy as np
+from numpy.typing import NDArray
+
 from drumbo.core.toolpath.columns import Role
 from drumbo.core.workshop import Printer
+
+Floats = NDArray[np.float64]
 
 _SPEEDS = {
     Role.TRAVEL: 150.0,
@@ -67,6 +72,10 @@ class PrintSettings:
         """
         width = self.width_mm if width_mm is None else width_mm
         return height_mm * (width - height_mm) + math.pi * height_mm**2 / 4
+
+    def road_area_of(self, heights_mm: Floats) -> Floats:
+        """(n,) `road_area` of many heights, mm²."""
+        return heights_mm * (self.width_mm - heights_mm) + math.pi * heights_mm**2 / 4
 
     def spacing(self, height_mm: float) -> float:
         """Distance between neighbouring roads that together fill their layer, mm: area / height.

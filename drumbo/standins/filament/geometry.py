@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from drumbo.core.motion import plan_moves
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.lag import cycles
+from drumbo.standins.filament.levels import levels
 from drumbo.standins.filament.nearness import beside, enclosed, search
 
 Floats = NDArray[np.float64]
@@ -33,13 +34,14 @@ INSIDE_MM = 25.0
 class Geometry:
     """Pieces (n,) of roads and travels (m,) through the air, with all that does not depend on heat.
 
-    a, b: (n, 2) ends in mm; layer, move: (n,); z: top of the road; height, width: mm; speed mm/s;
-    away_mm: distance to the nearest road of the layer beneath, inf where there is none near;
+    a, b: (n, 2) ends in mm; layer, move: (n,); z: top of the road; move_* are (k,), one a logged move; height, width:
+    mm; speed mm/s; away_mm: distance to the nearest road of the layer beneath, inf where there is none near;
     span_mm: length of the free run where it hangs between two supports, else 0; share: place along it, 0..1;
     angle_deg: overhang from upright; bare: nothing lies on it, it is seen from above; pitch_mm: mean distance to the
     roads on both sides, NaN where it has none on either; start_* are the places where a road starts after a pull-back,
     with what was pushed beyond what was pulled, end_* those where one ends before a pull-back, with the way gone there
-    without extrusion; start_piece and end_piece are the first and the last piece of that road;
+    without extrusion; start_piece and end_piece are the first and the last piece of that road; drop_* is what is
+    extruded while the head stands still, beyond what was pulled back: where, in which move, and the volume asked for;
     fed_mm is all filament that the drive moved, asked as in
     `volume_mm3`.
     """
@@ -77,11 +79,17 @@ class Geometry:
     end_z: Floats
     end_piece: Ints
     end_coasted_mm: Floats
+    drop_at: Floats
+    drop_z: Floats
+    drop_move: Ints
+    drop_mm3: Floats
     move_end_s: Floats
     move_target_c: Floats
     move_pressure_s: Floats
     move_first: Ints
     move_pieces: Ints
+    move_flow: Floats
+    move_seconds: Floats
     move_motion: dict[str, Floats]
     total_s: float
     volume_mm3: float
@@ -97,13 +105,13 @@ def geometry(moves: Mapping[str, Sequence[float]]) -> Geometry:
     ends = np.cumsum(motion.seconds + column["wait_s"])
     way = np.hypot(steps[0], steps[1])
     laid = (e > 0) & (way > 0.02)
-    heights, layers = _layers(z, laid)
-    layer_s = np.bincount(np.maximum(layers, 0), motion.seconds, len(heights) or 1)
+    heights, layers = levels(x, y, z, laid)
+    layer_s = np.bincount(layers, motion.seconds)
     pieces = _cut(x, y, steps, way, laid)
     move = pieces["move"]
     volume = e * FILAMENT_AREA * column["flow_factor"] * column["feed_factor"]
     area = np.where(way > 0, volume / np.maximum(way, 1e-9), 0.0)[move]
-    height = heights[layers[move]] if len(heights) else np.empty(0)
+    height = heights[move]
     width = physics.road_width(area, height)
     away = _nearest_beneath(pieces["a"], pieces["b"], layers[move])
     span, share = _free_runs(pieces["a"], pieces["b"], move, away, width)
@@ -121,7 +129,9 @@ def geometry(moves: Mapping[str, Sequence[float]]) -> Geometry:
         layer_s=layer_s[layers[move]] if len(move) else np.empty(0), span_mm=span, share=share, angle_deg=angle,
         bare=bare, pitch_mm=pitch,
         **travels, **_starts_and_ends(x, y, z, move, extra, pulled, coasted),
+        **_drops(x, y, z, e, volume, np.hypot(way, steps[2]), pulled),
         move_end_s=ends, move_target_c=column["nozzle_target"], move_pressure_s=column["pressure"],
+        move_flow=np.where(e > 0, volume / seconds, 0.0), move_seconds=motion.seconds,
         move_first=pieces["first"], move_pieces=pieces["counts"],
         move_motion={
             "entry": motion.entry, "cruise": motion.cruise, "leave": motion.leave, "accel": column["accel"],
@@ -149,16 +159,8 @@ def band(shape: Geometry, low: float, high: float) -> Geometry:
     return replace(shape, **kept, move_pieces=gone)
 
 
-_BY_HEIGHT = {"": "z", "travel_": "travel_z", "start_": "start_z", "end_": "end_z"}
-_PREFIXES = ("travel_", "start_", "end_", "move_")
-
-
-def _layers(z: Floats, laid: NDArray[np.bool_]) -> tuple[Floats, Ints]:
-    """Road height of every layer, and the layer of every move (the last laid one for travels)."""
-    levels = np.unique(np.round(z[laid], 3))
-    heights = np.diff(levels, prepend=0.0)
-    layers = np.searchsorted(levels, np.round(z, 3) - 1e-6)
-    return heights, np.clip(layers, 0, max(len(levels) - 1, 0))
+_BY_HEIGHT = {"": "z", "travel_": "travel_z", "start_": "start_z", "end_": "end_z", "drop_": "drop_z"}
+_PREFIXES = ("travel_", "start_", "end_", "drop_", "move_")
 
 
 def _cut(x: Floats, y: Floats, steps: list[Floats], way: Floats, laid: NDArray[np.bool_]) -> dict[str, Any]:
@@ -187,6 +189,14 @@ def _starts_and_ends(
         "start_extra_mm": extra[starts], "start_pulled_mm": pulled[np.maximum(starts - 1, 0)],
         "end_at": at[ends], "end_z": z[ends], "end_piece": np.searchsorted(move, ends) - 1,
         "end_coasted_mm": coasted[ends],
+    }  # fmt: skip
+
+
+def _drops(x: Floats, y: Floats, z: Floats, e: Floats, volume: Floats, way: Floats, pulled: Floats) -> dict[str, Any]:
+    """Filament that is pushed out while the head stands still falls down as a blob."""
+    rows = np.flatnonzero((e > 0) & (way < 1e-9) & (np.concatenate([[0.0], pulled[:-1]]) == 0.0))
+    return {
+        "drop_at": np.stack([x, y], axis=1)[rows], "drop_z": z[rows], "drop_move": rows, "drop_mm3": volume[rows],
     }  # fmt: skip
 
 

@@ -13,6 +13,11 @@ from drumbo.standins.filament.spool import Spool
 
 Floats = NDArray[np.float64]
 
+GRIND_LOAD, GRIND_S = 1.7, 20.0
+"""A drive that asks for so many times what can be melted, for so long, grinds the filament."""
+TOO_COLD_C = 15.0
+"""So far below what the polymer's label allows nothing can be pushed."""
+
 
 def logistic(x: Floats) -> Floats:
     """1 / (1 + e^−x), safe for large |x|."""
@@ -128,8 +133,31 @@ def bond(spool: Spool, t_c: Floats, fan: Floats, layer_s: Floats) -> Floats:
 
 
 def sheen(spool: Spool, t_c: Floats, load: Floats) -> Floats:
-    """Gloss 0 matt to 1 glossy: starved or cold plastic leaves the nozzle matt."""
-    return logistic((t_c - spool.sheen_c) / 8.0 - 1.2 * load)
+    """Gloss 0 matt to 1 glossy: cold plastic leaves the nozzle matt, and starved plastic rough, soon after each other
+    as the flow nears what can be melted.
+    """
+    return logistic((t_c - spool.sheen_c) / 8.0 - 1.2 * load - 3.0 * np.clip(load - 0.85, 0.0, None))
+
+
+def starved_bond(missing: Floats) -> Floats:
+    """Share of the bond that is left where so much of the road is missing: it touches what lies beneath less, and only
+    here and there. 0.5 missing leaves a quarter.
+    """
+    return (1.0 - missing) ** 2
+
+
+def grinds(seconds: Floats, load: Floats, cold: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """(n,) from which move on nothing comes any more: the wheel has worn a notch where it drove far more than melts for
+    `GRIND_S` without a rest, or drove filament that was too cold to melt at all.
+    """
+    worn = np.zeros(len(load), np.bool_)
+    over = (load > GRIND_LOAD) | cold
+    spent = np.cumsum(np.where(over, seconds, 0.0))
+    begun = np.maximum.accumulate(np.where((load > 0) & ~over, spent, 0.0))
+    late = np.flatnonzero(over & (spent - begun >= GRIND_S))
+    if len(late):
+        worn[late[0] :] = True
+    return worn
 
 
 def damage(spool: Spool, t_c: Floats) -> Floats:

@@ -15,6 +15,8 @@ from drumbo.standins.filament.spool import Spool
 
 Floats = NDArray[np.float64]
 
+THREAD_MM3 = 2.5
+"""Scatter of a blob's volume, from where its thread tears."""
 SMALLEST_BLOB_MM = 0.25
 """Radius below which a blob is lost in the road's own width."""
 
@@ -26,6 +28,7 @@ class PrintedObject:
     missing: share of the asked flow that did not arrive; width_mm: of the road as it lies; fill: how full roads seen
     from above lie beside each other, 1 is closed, NaN where that cannot be said; fed_mm: filament that went through
     the drive, mm; lag: what leaves the nozzle as a share of what is asked, untuned: the same without pressure advance;
+    drop_mm3: volume of what was extruded standing still;
     start_surplus_mm (of filament) and end_surplus_mm (of road): what is too much there, or too little below 0.
     """
 
@@ -45,6 +48,7 @@ class PrintedObject:
     string_mm3: Floats
     lag: Floats
     untuned: Floats
+    drop_mm3: Floats
     start_surplus_mm: Floats
     end_surplus_mm: Floats
     hides: float
@@ -85,7 +89,8 @@ def melt(
     t_c = by_move[shape.move]
     fed = physics.fed_share(spool)
     load = fed * shape.flow_mm3_s / physics.capability(spool, t_c, nozzle_mm)
-    missing = np.where(t_c < 150, 1.0, 1.0 - physics.delivered(load, np.ones_like(load)))
+    arrives = _arriving(shape, spool, by_move, fed, nozzle_mm)
+    missing = 1.0 - arrives[shape.move]
     span = shape.span_mm > 0
 
     def rough(size: int, spread: float) -> Floats:
@@ -120,17 +125,38 @@ def melt(
         sag_mm=sag * 4 * shape.share * (1 - shape.share) * rough(len(sag), 0.10),
         droop_mm=np.minimum(droop * rough(len(droop), 0.12), 3.0),
         curl_mm=np.where(hanging, physics.curl(spool, t_c, shape.angle_deg), 0.0) * rough(len(droop), 0.12),
-        bond=physics.bond(spool, t_c, shape.fan, shape.layer_s),
+        bond=physics.bond(spool, t_c, shape.fan, shape.layer_s) * physics.starved_bond(missing),
         gloss=physics.sheen(spool, t_c, load),
         damage=physics.damage(spool, t_c),
         string_mm3=strings * rough(len(strings), 1.0),
         lag=lag,
         untuned=untuned,
+        drop_mm3=_dropped(shape, fed * arrives[shape.drop_move], quiet, rng),
         start_surplus_mm=starts,
         end_surplus_mm=ends * rough(len(ends), 0.15),
         hides=spool.hides,
         digest=digest,
     )
+
+
+def _arriving(shape: Geometry, spool: Spool, by_move_c: Floats, fed: float, nozzle_mm: float) -> Floats:
+    """(k,) share of what is asked in each move that leaves the nozzle."""
+    load = fed * shape.move_flow / physics.capability(spool, by_move_c, nozzle_mm)
+    cold = (by_move_c < family(spool.family).nozzle_low_c - physics.TOO_COLD_C) & (load > 0)
+    arrives = physics.delivered(load, np.ones_like(load))
+    return np.where(physics.grinds(shape.move_seconds, load, cold) | (by_move_c < 150), 0.0, arrives)
+
+
+def _dropped(shape: Geometry, share: Floats, quiet: bool, rng: np.random.Generator) -> Floats:
+    """(d,) volume of what fell, mm³; each blob keeps or leaves a little of the thread to the nozzle."""
+    asked = shape.drop_mm3 * share
+    if quiet or not len(asked):
+        return asked
+    places = np.cumsum(np.any(np.diff(shape.drop_at, axis=0, prepend=shape.drop_at[:1]) != 0, axis=1))
+    first = np.flatnonzero(np.diff(places, prepend=-1))
+    thread = rng.normal(0, THREAD_MM3, len(first))
+    whole = np.add.reduceat(asked, first)
+    return np.asarray(asked * np.maximum(1 + thread / np.maximum(whole, 1e-9), 0.0)[places] * (whole > 1e-6)[places])
 
 
 def _lags(shape: Geometry, spool: Spool, by_move_c: Floats) -> tuple[Floats, Floats]:

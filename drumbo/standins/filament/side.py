@@ -6,6 +6,7 @@ GET  /front.png?scale=10 the camera before the bed; `X-Frame` holds view, left_m
                          object
 GET  /top.png?scale=16   the camera above the bed
 POST /eye                {"boxes": [[[x, y, z], [x, y, z]], …], "aspects": […], "seed", "object"}: scores
+POST /first              {"boxes", "signs": […], "seed", "object"}: the box at which each sign begins
 POST /measure            {"jaws": [{"a", "b", "z", "tool"}, …], "seed", "object"}: what a person reads off a tool
 POST /calliper           {"jaws": [one], "object"}: the calliper's own number; without z at half the object's height
 POST /weigh              {"low": [x, y, z], "high": [x, y, z], "object"}: grams of what lies in a box
@@ -72,8 +73,8 @@ class _Handler(BaseHTTPRequestHandler):
         try:
             body = json.loads(self.rfile.read(min(size, LONGEST_BODY)) or b"{}")
             actions = {
-                "/spool": self._spool, "/eye": self._eye, "/measure": self._measure, "/calliper": self._calliper,
-                "/weigh": self._weigh, "/fault": self._fault, "/pace": self._pace,
+                "/spool": self._spool, "/eye": self._eye, "/first": self._first, "/measure": self._measure,
+                "/calliper": self._calliper, "/weigh": self._weigh, "/fault": self._fault, "/pace": self._pace,
             }  # fmt: skip
             self._json(actions[urlparse(self.path).path](body))
         except (ValueError, KeyError, TypeError, DrumboError) as error:
@@ -109,6 +110,10 @@ class _Handler(BaseHTTPRequestHandler):
         boxes = [(_point(low), _point(high)) for low, high in body["boxes"]]
         scores = eye.look(self._thing(body), boxes, list(body["aspects"]), int(body.get("seed", 0)))
         return {"scores": scores.tolist()}
+
+    def _first(self, body: dict[str, Any]) -> dict[str, Any]:
+        boxes = [(_point(low), _point(high)) for low, high in body["boxes"]]
+        return {"steps": eye.first_seen(self._thing(body), boxes, list(body["signs"]), int(body.get("seed", 0)))}
 
     def _measure(self, body: dict[str, Any]) -> dict[str, Any]:
         thing = self._thing(body)

@@ -93,9 +93,9 @@
     // Scores go out one after the other, in the order in which they were given, and are kept even if the page closes.
     const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
     let chain = Promise.resolve(), waiting = 0;
-    function queue(url, body, failed) {
+    function queue(url, body, failed, kept) {
       waiting += 1;
-      chain = chain.then(() => post(url, body)).then(
+      chain = chain.then(() => post(url, body, kept)).then(
         (page) => { waiting -= 1; if (!waiting) renew(page); },
         (error) => { waiting -= 1; failed(error); });
     }
@@ -114,16 +114,66 @@
       paintPick(on ? null : s);
       queue(root.dataset.pickUrl, { step: on ? "" : s }, (error) => { paintPick(on ? s : null); say(error.message); });
     }
-    async function post(url, values) {
+    async function post(url, values, kept) {
       const answer = await fetch(url, { method: "POST", body: new URLSearchParams(values), keepalive: true, headers: { "X-CSRFToken": token, "HX-Request": "true" } })
         .catch(() => { throw new Error("Drumbo does not answer; that was not kept. Try it again in a moment."); });
       const text = await answer.text();
       if (!answer.ok) throw new Error(new DOMParser().parseFromString(text, "text/html").body.textContent.trim() || "That was not kept.");
+      kept?.(answer);
       return text;
     }
     function renew(page) {
       const fresh = new DOMParser().parseFromString(page, "text/html");
-      for (const id of ["verdict", "fit", "spreads"]) { const part = fresh.getElementById(id); if (part) document.getElementById(id)?.replaceWith(part); }
+      for (const id of ["verdict", "fit", "spreads", "charts"]) { const part = fresh.getElementById(id); if (part) document.getElementById(id)?.replaceWith(part); }
+    }
+
+    // Beginnings: a click says at which step a sign is seen first; it is there from that step on.
+    const firstUrl = root.dataset.firstUrl, signs = [...new Set($$("[data-first]", root).map((b) => b.dataset.first))];
+    const begun = (key) => { const on = $(`[data-first="${key}"].on`, root); return on ? on.dataset.at : ""; };
+    function paintFirst(key, at) {
+      $$(`[data-first="${key}"]`, root).forEach((b) => {
+        const here = at !== "" && b.dataset.at === String(at);
+        b.classList.toggle("on", here); b.setAttribute("aria-pressed", here);
+        b.classList.toggle("since", at !== "" && Number(b.dataset.at) > Number(at) && Number(b.dataset.at) < count);
+      });
+    }
+    function begin(key, typed) {
+      const before = begun(key), bad = $("#first-bad", root), height = String(typed).endsWith("mm");
+      bad.hidden = true;
+      if (!height) paintFirst(key, typed);
+      queue(firstUrl, { first: key, step: typed }, (error) => { paintFirst(key, before); bad.textContent = error.message; bad.hidden = false; },
+        height ? (answer) => paintFirst(key, answer.headers.get("X-Step")) : undefined);
+    }
+    let row = 0, column = 0;
+    function showFirst(focus) {
+      $$(".begins", root).forEach((b) => {
+        const here = b.dataset.at === String(row) && b.dataset.first === signs[column];
+        b.tabIndex = here ? 0 : -1; b.classList.toggle("now", here);
+        if (here && focus) b.focus({ preventScroll: false });
+      });
+      $$(".firsts [data-row]", root).forEach((r) => r.classList.toggle("now", r.dataset.row === String(row)));
+      $$(".band", root).forEach((r) => r.classList.toggle("now", r.dataset.step === String(row)));
+    }
+    if (signs.length) {
+      $$(".begins", root).forEach((b) => b.addEventListener("click", () => {
+        row = Number(b.dataset.at); column = signs.indexOf(b.dataset.first);
+        begin(b.dataset.first, b.classList.contains("on") ? "" : b.dataset.at); showFirst();
+      }));
+      for (const field of $$("[data-height]", root)) {
+        field.addEventListener("keydown", (e) => { if (e.key === "Enter") { e.preventDefault(); field.blur(); } });
+        field.addEventListener("change", () => { if (field.value.trim()) begin(field.dataset.height, `${field.value.trim().replace(/\s*mm$/, "")} mm`); field.value = ""; });
+      }
+      document.addEventListener("keydown", (e) => {
+        if (typing(e) || e.metaKey || e.ctrlKey || e.altKey || $("#zoom")?.open) return;
+        const move = { ArrowUp: [1, 0], ArrowDown: [-1, 0], ArrowRight: [0, 1], ArrowLeft: [0, -1] }[e.key];
+        const at = (r) => (r < 0 ? count : r > count ? 0 : r);
+        if (move) { row = at(row + move[0]); column = Math.max(0, Math.min(signs.length - 1, column + move[1])); }
+        else if ((e.key === " " || e.key === "Enter") && !e.target.closest("a, button:not(.begins), select, summary")) { begin(signs[column], String(row)); if (column < signs.length - 1) column += 1; }
+        else if (e.key === "Backspace" || e.key === "Delete") begin(signs[column], "");
+        else return;
+        e.preventDefault(); showFirst(true);
+      });
+      showFirst();
     }
 
     // Numbers: a calliper types one and Enter; it is kept, and the next empty field of the same step waits.

@@ -10,7 +10,8 @@ from flask import Blueprint, Response, redirect, render_template, request, url_f
 from drumbo.core.errors import DrumboError, InvalidInput, NotNow
 from drumbo.services import adopting, pictures, prints, reading
 from drumbo.services import trials as service
-from drumbo.web.figure import fit_picture, piece_picture, spread_picture
+from drumbo.web.chart import chart_picture
+from drumbo.web.figure import LEAST_MARK_PX, LEAST_ROW_PX, fit_picture, piece_picture, spread_picture
 from drumbo.web.views.common import plain_words, room, typed, workshop
 
 pages = Blueprint("trials", __name__)
@@ -57,7 +58,7 @@ def _draft_picture(draft: service.Draft) -> dict[str, Any]:
     if draft.drawing is None:
         return {"picture": None}
     rows = len(draft.drawing.places)
-    picture = piece_picture(draft.drawing, None, (0, 0), row_px=min(46.0, 440 / rows), most_px=PLAN_WIDTH)
+    picture = piece_picture(draft.drawing, None, (0, 0), row_px=min(46.0, 440 / rows), most_px=PLAN_WIDTH, least_px=0)
     return {"picture": picture, "drawing": draft.drawing}
 
 
@@ -88,7 +89,8 @@ def closed(sheet: service.Sheet, leaf: str) -> str | None:
 
 def _page(sheet: service.Sheet, leaf: str) -> dict[str, Any]:
     seen = [p for p in sheet.pictures if p.source == "camera" and p.frame and p.frame["view"] == sheet.drawing.view]
-    wide = {} if leaf == "read" else {"most_px": ADOPT_WIDTH}
+    least = LEAST_MARK_PX if sheet.to_read.firsts else LEAST_ROW_PX
+    wide = {"least_px": least} if leaf == "read" else {"most_px": ADOPT_WIDTH, "least_px": 0.0}
     picture = piece_picture(sheet.drawing, seen[-1] if seen else None, sheet.context.printer.bed_middle, **wide)
     page: dict[str, Any] = {
         "sheet": sheet,
@@ -97,6 +99,7 @@ def _page(sheet: service.Sheet, leaf: str) -> dict[str, Any]:
         "picture": picture,
         "fit": fit_picture(sheet.result, sheet.steps, picture),
         "spreads": [spread_picture(s) for s in sheet.result.spreads] if sheet.result else [],
+        "charts": [chart_picture(c) for c in sheet.result.charts] if sheet.result else [],
         "drawing": sheet.drawing,
         "to_read": sheet.to_read,
         "asked_eye": bool(sheet.context.printer.camera_url and any(run == "done" for run in sheet.runs)),
@@ -176,6 +179,13 @@ def measure(number: int) -> Any:
         form.get("number", ""),
     )  # fmt: skip
     return _verdict(number)
+
+
+@pages.post("/trials/<int:number>/first")
+def first(number: int) -> Any:
+    step = reading.first(workshop(), number, request.form.get("first", ""), request.form.get("step", ""))
+    page = _verdict(number)
+    return page, {"X-Step": "" if step is None else str(step)}
 
 
 @pages.post("/trials/<int:number>/pick")

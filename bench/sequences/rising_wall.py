@@ -1,0 +1,36 @@
+"""A rising wall, and a second one where the first did not fail. The truth is the flow of which 95 % still arrives."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bench.rig import Drawn, Tally, go
+from drumbo.standins.filament import physics
+from drumbo.trials import kind
+from drumbo.trials.base import Plan, PrintFile, Readings
+
+SLUG = "rising-wall"
+MOST_EXTENSIONS = 2
+
+
+def sequence(spool: Drawn, readers: int) -> Tally:
+    """One wall, and another where it ended too early or failed at once."""
+    trial, tally, truth = kind(SLUG), Tally(), limit(spool, spool.context.profile.number("nozzle_c"))
+    for reader in range(readers):
+        files: list[PrintFile] = []
+        plan, result, readings = go(trial, spool, trial.suggest(spool.context), reader, files, MOST_EXTENSIONS)
+        tally.found(result.value / truth, result.error / truth, _habit(plan, readings) / truth, 1.0)
+        tally.cost(files)
+    return tally
+
+
+def _habit(plan: Plan, readings: Readings) -> float:
+    """One step below the first band with gaps; the top where there is none."""
+    steps = kind(SLUG).steps(plan)
+    return steps[max(readings.firsts["gaps"] - 1, 0)].value
+
+
+def limit(spool: Drawn, nozzle_c: float) -> float:
+    """Flow as it is asked for of which 95 % of what comes at a slow pace arrives, mm³/s."""
+    melts = float(physics.capability(spool.spool, np.array(nozzle_c), spool.context.printer.nozzle_mm))
+    return melts / physics.fed_share(spool.spool)

@@ -1,0 +1,61 @@
+"""A tray of blobs on the scale. The truth is the flow of which 95 % of what comes at a slow pace arrives: at the
+profile's temperature, and along the curve at one that was in no row.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bench.rig import Drawn, Tally, go
+from bench.sequences.rising_wall import limit
+from drumbo.core.profile import Law
+from drumbo.trials import kind
+from drumbo.trials.base import Plan, PrintFile, Readings
+
+SLUG = "weighed-blobs"
+MOST_EXTENSIONS = 1
+ENOUGH = 0.95
+
+
+def at_profile(spool: Drawn, readers: int) -> Tally:
+    """The limit that goes into the profile."""
+    return _sequence(spool, readers, None)
+
+
+def along(spool: Drawn, readers: int) -> Tally:
+    """The limit half-way between the two hottest rows, where nothing was weighed."""
+    rows = _heats(kind(SLUG).suggest(spool.context))
+    return _sequence(spool, readers, (rows[0] + rows[1]) / 2)
+
+
+def _heats(plan: Plan) -> list[float]:
+    return sorted({row.heat_c for row in kind(SLUG).rows(plan)}, reverse=True)
+
+
+def _sequence(spool: Drawn, readers: int, elsewhere: float | None) -> Tally:
+    trial, tally, context = kind(SLUG), Tally(), spool.context
+    heat = context.profile.number("nozzle_c") if elsewhere is None else elsewhere
+    truth = limit(spool, heat)
+    for reader in range(readers):
+        files: list[PrintFile] = []
+        plan, result, readings = go(trial, spool, trial.suggest(context), reader, files, MOST_EXTENSIONS)
+        value = result.value
+        if elsewhere is not None and result.law is not None:
+            value = Law("nozzle_c", **result.law).of(heat)
+        error = result.error * value / result.value
+        tally.found(value / truth, error / truth, _habit(plan, readings, heat) / truth, 1.0)
+        tally.cost(files)
+    return tally
+
+
+def _habit(plan: Plan, readings: Readings, heat: float) -> float:
+    """In each row the fastest blob that weighs 95 % of its slowest one; a ruler between the rows."""
+    trial = kind(SLUG)
+    heats, limits = [], []
+    for row in trial.rows(plan):
+        grams = [readings.measured("blob", s.index, f"row-{row.letter.lower()}") for s in trial.steps(plan)]
+        enough = [s.value for s, g in zip(trial.steps(plan), grams, strict=True) if g >= ENOUGH * grams[0]]
+        heats.append(row.heat_c)
+        limits.append(max(enough))
+    order = np.argsort(heats)
+    return float(np.interp(heat, np.array(heats)[order], np.array(limits)[order]))

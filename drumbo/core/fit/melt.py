@@ -1,0 +1,141 @@
+"""From the weights of blobs to what a hot end can melt, and how that grows with heat.
+
+Of a flow Q that is asked at T only a share arrives, and the hotter, the more can be had:
+
+    share(Q, T) = g / (1 + c · (Q / Q₉₅(T))^p)        c = (1 − 0.95) / 0.95
+    Q₉₅(T)      = Q₀ · e^(k · (T − T₀))
+
+g is what any slow blob weighs against what is reckoned: grip, diameter and density are in it, and none of them is a
+matter of melting. All four numbers are fitted to all weights at once; a weight that stands apart loses its say. p and k
+are held loosely where they commonly lie. Each temperature is fitted by itself too, with the same g and p, which shows
+whether the curve does it justice.
+
+Q₉₅ = 12, p = 6: at Q = 12 the share is 0.95 g, at 15 it is 0.83 g.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import least_squares
+
+Floats = NDArray[np.float64]
+
+AT_LIMIT = 0.95
+C = (1 - AT_LIMIT) / AT_LIMIT
+POWER, POWER_SD = np.log(6.0), 0.25
+"""log p, held loosely."""
+RATE, RATE_SD = 0.017, 0.006
+"""k, 1/°C: a plain hot end gains 1.5 to 2 % per °C."""
+GAIN_SD = 0.10
+BLOB_SD = 0.006
+"""Scatter of one blob's share."""
+NOTHING = 0.04
+"""A blob with less than this share of a slow one is no blob: the drive has ground the filament."""
+FEWEST = 4
+
+
+@dataclass(frozen=True, slots=True)
+class Melt:
+    """g, p, k and ln Q₀ at `at_c`, with their covariance (4, 4) in the order ln g, ln p, ln Q₀, k.
+
+    `own` are (temperature, Q₉₅, standard error) of each temperature by itself; `kept` (n,) tells which weights had a
+    say; `misfit` is the scatter against what is usual.
+    """
+
+    gain: float
+    power: float
+    ln_q0: float
+    rate: float
+    at_c: float
+    cov: Floats
+    own: tuple[tuple[float, float, float], ...]
+    kept: NDArray[np.bool_]
+    misfit: float
+
+    def share(self, flow: Floats, heat_c: Floats) -> Floats:
+        """Share that arrives, against a slow blob."""
+        return np.asarray(
+            1.0 / (1.0 + C * (flow / np.exp(self.ln_q0 + self.rate * (heat_c - self.at_c))) ** self.power)
+        )
+
+    def limit(self, heat_c: float, share: float = AT_LIMIT) -> tuple[float, float]:
+        """(flow, standard error), mm³/s, at which so much of it still arrives."""
+        reach = np.log((1 / share - 1) / C)
+        log_limit = self.ln_q0 + self.rate * (heat_c - self.at_c) + reach / self.power
+        slopes = np.array([0.0, -reach / self.power, 1.0, heat_c - self.at_c])
+        value = float(np.exp(log_limit))
+        return value, value * float(np.sqrt(slopes @ self.cov @ slopes))
+
+    def heat_for(self, flow: float, share: float = AT_LIMIT) -> float:
+        """Temperature that carries a flow, °C."""
+        reach = np.log((1 / share - 1) / C) / self.power
+        return float(self.at_c + (np.log(flow) - reach - self.ln_q0) / self.rate)
+
+
+def fit_melt(flow: Floats, heat_c: Floats, share: Floats, weighed_sd: Floats) -> Melt:
+    """Fit shares (n,) of what was reckoned, of blobs at flows (n,), mm³/s, and temperatures (n,), °C.
+
+    `weighed_sd` (n,) is what the scale adds to a share. ValueError for fewer than four blobs.
+    """
+    kept = share > NOTHING
+    if kept.sum() < FEWEST:
+        raise ValueError("a curve needs four blobs")
+    rows, which = np.unique(heat_c[kept], return_inverse=True)
+    q, t, s, sd = flow[kept], heat_c[kept], share[kept], np.hypot(BLOB_SD, weighed_sd[kept])
+    at = float(rows.mean())
+    slow = float(np.median(s[q <= np.quantile(q, 0.3)]))
+    start = np.array([np.log(slow), POWER, np.log(np.median(q)), RATE])
+
+    def model(theta: Floats, log_limits: Floats) -> Floats:
+        return np.asarray(np.exp(theta[0]) / (1.0 + C * np.exp(np.exp(theta[1]) * (np.log(q) - log_limits))))
+
+    def rests(theta: Floats) -> Floats:
+        off = (model(theta, theta[2] + theta[3] * (t - at)) - s) / sd
+        return np.concatenate(
+            [_tamed(off), [theta[0] / GAIN_SD, (theta[1] - POWER) / POWER_SD, (theta[3] - RATE) / RATE_SD]]
+        )
+
+    found = least_squares(rests, start, x_scale=(0.05, 0.2, 0.2, 0.005))
+    theta = found.x
+    off = (model(theta, theta[2] + theta[3] * (t - at)) - s) / sd
+    misfit = float(np.sqrt(np.mean(np.minimum(np.abs(off), OUT) ** 2)))
+    cov = np.linalg.inv(found.jac.T @ found.jac) * max(1.0, misfit) ** 2
+    say = kept.copy()
+    say[kept] = np.abs(off) < OUT * max(1.0, misfit)
+    return Melt(
+        gain=float(np.exp(theta[0])), power=float(np.exp(theta[1])), ln_q0=float(theta[2]), rate=float(theta[3]),
+        at_c=at, cov=cov, own=_by_itself(theta, rows, which, q, s, sd, misfit), kept=say, misfit=misfit,
+    )  # fmt: skip
+
+
+OUT = 4.0
+"""Standard deviations from which on a weight is put down to a slip."""
+
+
+def _tamed(off: Floats) -> Floats:
+    """Departures, with those past `OUT` / 2 growing ever more slowly: one misread weight pulls no curve."""
+    far = np.abs(off) > OUT / 2
+    return np.where(far, np.sign(off) * np.sqrt(np.maximum(OUT * np.abs(off) - OUT**2 / 4, 0.0)), off)
+
+
+def _by_itself(
+    theta: Floats, rows: Floats, which: NDArray[np.int64], q: Floats, s: Floats, sd: Floats, misfit: float
+) -> tuple[tuple[float, float, float], ...]:
+    """Q₉₅ of each temperature from its own blobs, where they reach far enough to tell."""
+    own = []
+    for index, heat in enumerate(rows):
+        mine = which == index
+
+        def rests(log_limit: Floats, mine: NDArray[np.bool_] = mine) -> Floats:
+            model = np.exp(theta[0]) / (1.0 + C * np.exp(np.exp(theta[1]) * (np.log(q[mine]) - log_limit[0])))
+            return _tamed((model - s[mine]) / sd[mine])
+
+        found = least_squares(rests, [np.log(q[mine].max())], x_scale=0.2)
+        told = float((found.jac**2).sum())
+        error = max(1.0, misfit) / np.sqrt(told) if told > 0 else np.inf
+        if error < 0.25:
+            own.append((float(heat), float(np.exp(found.x[0])), float(np.exp(found.x[0]) * error)))
+    return tuple(own)

@@ -1,0 +1,60 @@
+"""Which layer every move lies on and how high its road is, from the moves alone: flat layers and rising spirals."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+SHORTEST_SPIRAL = 20
+"""Moves that rise one after the other; fewer are a ramp, not a wall."""
+STEEPEST = 0.2
+"""Rise a mm of way; a nozzle that climbs faster than this lays no wall."""
+
+
+def levels(x: Floats, y: Floats, z: Floats, laid: NDArray[np.bool_]) -> tuple[Floats, Ints]:
+    """(height of the road, layer) of every move (n,), mm and counted from 0.
+
+    Flat layers are told by their z, turns of a spiral by the head having turned once round. A flat layer is as high as
+    the step from the one beneath; a spiral rises by its height in each turn, but its first turn lies on what was flat,
+    and so thickens from nothing. Travels belong to the layer that they reach, and have no road.
+    """
+    top = np.round(z, 3)
+    over = np.full(len(z), np.nan)
+    for first, last in _spirals(x, y, z, laid):
+        turn = _turns(x[first - 1 : last], y[first - 1 : last])
+        bottom = z[first - 1]
+        floor = np.max(top[:first][laid[:first]], initial=0.0)
+        middle = (z[first:last] + z[first - 1 : last - 1]) / 2
+        ends = np.concatenate([np.flatnonzero(np.diff(turn)), [len(turn) - 1]])
+        reached = z[first:last][ends]
+        rise = np.diff(reached, prepend=bottom)
+        if len(rise) > 1:
+            rise[-1] = rise[-2]
+        top[first:last] = np.round(np.minimum(reached, bottom + np.cumsum(rise)), 3)[turn]
+        over[first:last] = np.where(turn == 0, np.minimum(middle - floor, rise[0]), rise[turn])
+    found = np.unique(top[laid])
+    layer = np.clip(np.searchsorted(found, top - 1e-6), 0, max(len(found) - 1, 0))
+    flat = np.diff(found, prepend=0.0)
+    heights = flat[layer] if len(found) else np.zeros(len(z))
+    return np.where(np.isnan(over), heights, np.maximum(over, 0.01)), layer
+
+
+def _spirals(x: Floats, y: Floats, z: Floats, laid: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """(first, last) moves of every stretch that rises steadily while it is laid."""
+    rise = np.diff(z, prepend=z[:1])
+    way = np.hypot(np.diff(x, prepend=x[:1]), np.diff(y, prepend=y[:1]))
+    level_or_up = laid & (rise > -1e-6) & (rise < STEEPEST * way)
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], level_or_up.astype(np.int8), [0]])))
+    stretches = [(int(a), int(b)) for a, b in zip(edges[0::2], edges[1::2], strict=True) if b - a >= SHORTEST_SPIRAL]
+    # Rounded to micrometres, a short move may not seem to rise; most do.
+    return [(a, b) for a, b in stretches if (rise[a:b] > 1e-6).mean() > 0.5]
+
+
+def _turns(x: Floats, y: Floats) -> Ints:
+    """(k,) how many times the head has turned round before each of the k moves between k + 1 points."""
+    heading = np.unwrap(np.arctan2(np.diff(y), np.diff(x)))
+    round_ = np.abs(heading - heading[0]) / (2 * np.pi)
+    return np.asarray(np.maximum.accumulate(np.floor(round_ + 1e-6).astype(np.int64)))

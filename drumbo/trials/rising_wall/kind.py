@@ -1,0 +1,232 @@
+"""The rising wall: plan, piece, roads, what to look for; its verdict is in `verdict.py`."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Field, Scalar
+from drumbo.core.motion import plan_moves
+from drumbo.core.piece import Piece, union
+from drumbo.core.profile import From, Origin, Value
+from drumbo.core.toolpath import PrintSettings, Role, Toolpath, Turn, build, settings_for
+from drumbo.trials.base import Context, First, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.rising_wall import pod
+from drumbo.trials.rising_wall.verdict import MARGINS, kept_share, verdict
+
+MOST_BANDS, USUAL_BANDS = 24, 14
+FOOT_LAYERS, STRIP_LAYERS = 5, 3
+NEARLY = 0.97
+"""A band counts as reached where the head runs at so much of what was asked, on the mean."""
+NICE = (0.05, 0.1, 0.2, 0.25, 0.5, 1.0, 2.0, 2.5, 5.0)
+SIGNS = (
+    First("matt", "Matt", "The first band that is plainly less glossy than the bands beneath it."),
+    First("gaps", "Gaps", "The first band with holes, or with lines that do not close."),
+    First("splits", "Splits", "The first band whose layers part, or come apart when the wall is squeezed."),
+)
+
+
+class RisingWall(Kind):
+    """Max volumetric speed from the height at which a wall fails."""
+
+    slug = "rising-wall"
+    title = "Max flow by a wall"
+    sets = ("max_flow_mm3_s",)
+    group = "max_flow"
+    about = (
+        "One wall in a single rising line, with more flow in every band, slowest at the bottom. Where it turns matt, "
+        "then gapes, then splits tells how much the hot end can melt. A ruler with every band's flow comes with it."
+    )
+    few = "Say at which band each sign begins; one sign is enough, three are surer."
+
+    def fields(self, context: Context) -> Sequence[Field]:
+        """The range, the bands, the road, and how much of the limit is kept back."""
+        nozzle = context.printer.nozzle_mm
+        return (
+            Field("low_mm3_s", "Flow at the bottom", "mm³/s", low=0.5, high=150, step=0.5),
+            Field("high_mm3_s", "Flow at the top", "mm³/s", low=1, high=200, step=0.5),
+            Field("step_mm3_s", "Step", "mm³/s", low=0.05, high=10, step=0.1),
+            Field("band_mm", "Height of a band", "mm", low=3, high=10, step=0.5),
+            Field("layer_mm", "Layer height", "mm", low=round(nozzle * 0.25, 2), high=round(nozzle * 0.8, 2), step=0.02,
+                  help="Thick layers reach more flow at the same speed."),
+            Field("width_mm", "Width of the road", "mm", low=round(nozzle, 2), high=round(nozzle * 2, 2), step=0.02),
+            Field("margin", "Keep back", kind="choice", choices=tuple((m.key, m.name) for m in MARGINS), late=True),
+        )  # fmt: skip
+
+    def suggest(self, context: Context) -> dict[str, Scalar]:
+        """From half of what the profile has now to half as much again and more, as far as the printer reaches."""
+        now, nozzle = context.profile.number("max_flow_mm3_s"), context.printer.nozzle_mm
+        road: dict[str, Scalar] = {"layer_mm": round(nozzle * 0.75, 2), "width_mm": round(nozzle * 1.4, 2)}
+        reach = self._reach(road, context)
+        low, high = 0.5 * now, min(1.65 * now, reach)
+        low = min(low, 0.4 * high)
+        step = next((s for s in NICE if s >= (high - low) / USUAL_BANDS), NICE[-1])
+        low = max(step, round(low / step) * step)
+        bands = math.floor((high - low) / step + 1e-6)
+        return {
+            "low_mm3_s": round(low, 3),
+            "high_mm3_s": round(low + bands * step, 3),
+            "step_mm3_s": step,
+            "band_mm": 4.0,
+            **road,
+            "margin": "tenth",
+        }
+
+    def check(self, plan: Plan, context: Context) -> dict[str, str]:
+        """Refuse a range that makes no bands, or that the printer cannot reach, and say what would reach it."""
+        low, high, step = (number(plan, key) for key in ("low_mm3_s", "high_mm3_s", "step_mm3_s"))
+        if high < low + 2 * step - 1e-9:
+            raise InvalidInput("high_mm3_s", f"must be {low + 2 * step:g} mm³/s or more, for three bands")
+        bands = len(self.steps(plan))
+        if bands > MOST_BANDS:
+            raise InvalidInput("step_mm3_s", f"makes {bands} bands; {MOST_BANDS} is the most. Take a larger step")
+        printer, made = context.printer, _build(plan, context)
+        if number(plan, "layer_mm") > 0.8 * number(plan, "width_mm"):
+            raise InvalidInput("layer_mm", f"is too high for a road of {number(plan, 'width_mm'):g} mm")
+        if made.foot_mm + bands * made.band_mm + 1 > printer.height_mm:
+            raise InvalidInput("band_mm", f"makes a wall higher than the {printer.height_mm:g} mm of {printer.name}")
+        wide, deep = 2 * (pod.HALF_LONG + pod.FOOT_WIDE), 2 * pod.HALF_DEEP + pod.RULER_WIDE + 20
+        if printer.bed_x_mm < max(wide, bands * made.band_mm) + 8 or printer.bed_y_mm < deep + 40:
+            raise InvalidInput("band_mm", f"the piece needs a bed of {wide + 8:.0f} × {deep + 40:.0f} mm")
+        self._check_reach(plan, context)
+        warnings = {}
+        if step > 0.12 * (low + high) / 2:
+            warnings["step_mm3_s"] = "is coarse; the result can be no finer than a band"
+        if low > context.profile.number("max_flow_mm3_s"):
+            warnings["low_mm3_s"] = "lies above what the profile has now; the lowest band may fail already"
+        return warnings
+
+    def _check_reach(self, plan: Plan, context: Context) -> None:
+        """Whether the head really runs as fast as every band asks, round the whole wall."""
+        settings = _settings(plan, context)
+        for step in self.steps(plan):
+            share, flow = self._reached(step.value, settings)
+            if share < NEARLY:
+                most = self._reach(plan, context)
+                why = (
+                    f"top speed of {context.printer.speed_max_mm_s:g} mm/s"
+                    if flow > 0.995 * _speed(context.printer.speed_max_mm_s, settings)
+                    else f"acceleration of {settings.accel_mm_s2:g} mm/s²"
+                )
+                raise InvalidInput(
+                    "high_mm3_s",
+                    f"cannot be reached: from {step.label} mm³/s on the {why} holds the head back to {flow:.1f}. "
+                    f"End at {most:.1f}, or print thicker layers or a wider road",
+                )
+
+    def _reached(self, flow: float, settings: PrintSettings) -> tuple[float, float]:
+        """(share of the asked, mm³/s) that a turn of the wall really runs at, on the mean over its time."""
+        top = max(settings.speeds.values())
+        area = settings.road_area(settings.layer_mm) * settings.flow_ratio
+        speed = min(flow / area, top)
+        outline, _ = pod.ring(_points(flow / area, settings))
+        dx, dy = np.tile(np.diff(outline, axis=0), (2, 1)).T
+        zero = np.zeros(len(dx))
+        motion = plan_moves(dx, dy, zero, zero + 1, zero + speed, settings.accel_mm_s2, settings.junction_mm_s)
+        half = len(dx) // 2
+        way = float(np.hypot(dx, dy)[:half].sum())
+        mean = area * way / float(motion.seconds[half // 2 : half // 2 + half].sum())
+        return mean / flow, mean
+
+    def _reach(self, plan: Plan, context: Context) -> float:
+        """The most flow that the wall can be printed at on this printer, mm³/s."""
+        settings = _settings(plan, context)
+        most = _speed(context.printer.speed_max_mm_s, settings)
+        for flow in np.linspace(most, 0.2 * most, 33):
+            if self._reached(float(flow), settings)[0] >= NEARLY:
+                return math.floor(float(flow) * 10) / 10
+        return math.floor(2 * most) / 10
+
+    def steps(self, plan: Plan) -> tuple[Step, ...]:
+        """Slowest first, from the bottom."""
+        low, high, step = (number(plan, key) for key in ("low_mm3_s", "high_mm3_s", "step_mm3_s"))
+        values = [round(low + i * step, 4) for i in range(math.floor((high - low) / step + 1e-6) + 1)]
+        decimals = max(len(f"{v:.2f}".rstrip("0").partition(".")[2]) for v in values)
+        return tuple(Step(i, value, f"{value:.{decimals}f}") for i, value in enumerate(values))
+
+    def piece(self, plan: Plan, context: Context) -> Piece:
+        """The pod and its ruler."""
+        return pod.pod(self.steps(plan), _build(plan, context))
+
+    def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
+        """Foot and ruler as a solid, gently; then the wall in one line, every band at its own flow."""
+        del piece
+        steps, made = self.steps(plan), _build(plan, context)
+        gentle = replace(_gentle(context), layer_time_min_s=0.0)
+        settings = _settings(plan, context)
+        area = settings.road_area(settings.layer_mm) * settings.flow_ratio
+        at = [replace(settings, max_flow_mm3_s=step.value) for step in steps]
+        points = _points(steps[-1].value / area, settings)
+        turns, seen = [], -1
+        for band, line, heights in pod.turns(len(steps), made, points):
+            turns.append(Turn(line, heights, at[band], steps[band].label if band != seen else ""))
+            seen = band
+        low_x, low_y = context.printer.bed_low
+        return build(
+            union(p.solid for p in pod.foot(steps, made)),
+            gentle,
+            middle=context.printer.bed_middle,
+            purge_from=(low_x + 10, low_y + 8),
+            turns=turns,
+        )
+
+    def readings(self, plan: Plan) -> ToRead:
+        """Where each sign begins."""
+        del plan
+        return ToRead(firsts=SIGNS)
+
+    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+        """All signs together; see `verdict`."""
+        return verdict(plan, self.steps(plan), readings)
+
+    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
+        """The limit less what is kept back, to a tenth. A curve that the profile has goes through it from now on."""
+        if result.value is None or result.error is None:
+            return {}
+        kept = kept_share(plan, result.value)
+        origin = Origin(From.TRIAL, f"{self.title.lower()}, {(1 - kept) * 100:.0f} % kept back", trial)
+        return {"max_flow_mm3_s": Value(round(result.value * kept, 1), origin, result.error * kept)}
+
+    def in_words(self, plan: Plan) -> str:
+        """From the bottom up."""
+        steps = self.steps(plan)
+        return f"{len(steps)} bands, {steps[0].label} mm³/s at the bottom to {steps[-1].label} at the top."
+
+    def overrides(self, plan: Plan) -> dict[str, str]:
+        """The flow, and the road that carries it."""
+        words = f"{number(plan, 'layer_mm'):g} × {number(plan, 'width_mm'):g} mm road"
+        return {"max_flow_mm3_s": f"{super().overrides(plan)['max_flow_mm3_s']}, {words}"}
+
+
+def _gentle(context: Context) -> PrintSettings:
+    return settings_for(context.profile.numbers(), context.printer)
+
+
+def _settings(plan: Plan, context: Context) -> PrintSettings:
+    """The wall's own road: as fast as the printer may, held only by the flow of each band."""
+    top = context.printer.speed_max_mm_s
+    gentle = _gentle(context)
+    return replace(
+        gentle, layer_mm=number(plan, "layer_mm"), width_mm=number(plan, "width_mm"), flow_outer_share=1.0,
+        flow_first_share=1.0, coasting_mm=0.0, layer_time_min_s=0.0, speeds={**gentle.speeds, Role.OUTER: top},
+    )  # fmt: skip
+
+
+def _build(plan: Plan, context: Context) -> pod.Build:
+    gentle, layer = _gentle(context), number(plan, "layer_mm")
+    foot, strip = (round(gentle.first_layer_mm + (n - 1) * gentle.layer_mm, 4) for n in (FOOT_LAYERS, STRIP_LAYERS))
+    return pod.Build(foot, strip, layer, max(1, round(number(plan, "band_mm") / layer)), number(plan, "width_mm"))
+
+
+def _points(speed: float, settings: PrintSettings) -> int:
+    """Corners of a turn so that none of them makes the head brake: it turns by less than junction speed ÷ speed."""
+    return int(min(max(60, math.ceil(1.1 * 2 * math.pi * speed / settings.junction_mm_s)), 720))
+
+
+def _speed(top: float, settings: PrintSettings) -> float:
+    """Flow of the road at top speed, mm³/s."""
+    return top * settings.road_area(settings.layer_mm) * settings.flow_ratio

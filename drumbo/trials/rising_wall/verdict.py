@@ -1,0 +1,143 @@
+"""What the signs of a rising wall say, in numbers and in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from drumbo.core.fields import Scalar
+from drumbo.core.fit.onset import Onset, Sign, fit_onset, times_at
+from drumbo.trials.base import Plan, Readings, Result, Spread, Step, number
+
+
+@dataclass(frozen=True, slots=True)
+class Margin:
+    """What is kept back of the limit: a share of it, or so many bands."""
+
+    key: str
+    name: str
+    share: float = 0.0
+    bands: int = 0
+
+
+MARGINS = (
+    Margin("tenth", "10 %", share=0.10),
+    Margin("more", "15 %", share=0.15),
+    Margin("fifth", "20 %", share=0.20),
+    Margin("band", "one band", bands=1),
+    Margin("bands", "two bands", bands=2),
+    Margin("none", "nothing"),
+)
+SIGNS = {
+    "matt": Sign("matt", 1.03, 0.12),
+    "gaps": Sign("gaps", times_at(0.08), 0.06),
+    "splits": Sign("splits", times_at(0.35), 0.08),
+}
+"""A wall loses its gloss as it nears the limit; holes are seen once 8 % or so is missing, and layers part when a third
+and more is. How sharply each is seen is told by its spread.
+"""
+NAMES = {"matt": "matt", "gaps": "gaps", "splits": "split"}
+CONTRADICTION = 2.6
+
+
+def kept_share(plan: Plan, limit: float) -> float:
+    """Share of the limit that goes into the profile."""
+    margin = next(m for m in MARGINS if m.key == plan["margin"])
+    return max(1 - margin.share - margin.bands * number(plan, "step_mm3_s") / limit, 0.1)
+
+
+def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
+    """The limit from all signs that began within the wall; else that it held, or failed from the start."""
+    said = {key: at for key, at in readings.firsts.items() if key in SIGNS}
+    if not said:
+        return Result("few", says="Say where the wall turns matt, gapes or splits; or that it does not.")
+    within = {key: at for key, at in said.items() if 0 < at < len(steps)}
+    if within:
+        return _limit(plan, steps, said, within)
+    if any(at == 0 for at in said.values()):
+        return _failed_at_once(plan, steps)
+    if said.get("gaps") == len(steps) or said.get("splits") == len(steps):
+        return _held(plan, steps)
+    return Result("few", says="Not matt anywhere; does it show gaps anywhere? Say so, then the wall has told all.")
+
+
+def _limit(plan: Plan, steps: Sequence[Step], said: dict[str, int], within: dict[str, int]) -> Result:
+    flows = [step.value for step in steps]
+    signs = [SIGNS[key] for key in within]
+    found = fit_onset(signs, [(flows[at - 1], flows[at]) for at in within.values()])
+    points = tuple((f"by {NAMES[key]}", round(value, 2), True) for key, value, _ in found.each)
+    spread = Spread("Limit by each sign", "mm³/s", 0, points, found.limit, found.error)
+    common = {
+        "value": found.limit, "error": found.error, "low": found.limit - found.error, "high": found.limit + found.error,
+        "spreads": (spread,),
+    }  # fmt: skip
+    disorder = _disorder(said)
+    if found.apart > CONTRADICTION or disorder:
+        says = disorder or "The signs contradict each other; look again where the wall turns matt and where it gapes."
+        return Result("split", says=says, notes=_notes(plan, found, steps), **common)  # type: ignore[arg-type]
+    if set(within) == {"matt"}:
+        return _only_matt(plan, steps, found, said, common)
+    says = f"{found.limit:.1f} mm³/s still come in full; past that less and less arrives."
+    return Result("good", says=says, notes=_notes(plan, found, steps), **common)  # type: ignore[arg-type]
+
+
+def _only_matt(
+    plan: Plan, steps: Sequence[Step], found: Onset, said: dict[str, int], common: dict[str, object]
+) -> Result:
+    """Matt, but never gaping: near the limit, and the wall may have ended too early."""
+    notes = _notes(plan, found, steps)
+    if "gaps" in said:
+        says = (
+            f"It turns matt, but holds to {steps[-1].label} mm³/s; the limit is near. Print a higher range to be sure."
+        )
+        return Result("edge", says=says, notes=notes, extend=_higher(plan, steps), **common)  # type: ignore[arg-type]
+    says = "By its gloss alone; where it gapes tells more surely."
+    return Result("good", says=says, notes=notes, **common)  # type: ignore[arg-type]
+
+
+def _held(plan: Plan, steps: Sequence[Step]) -> Result:
+    """The wall did not fail: the limit lies higher, and what was printed is safe."""
+    top, step = steps[-1].value, number(plan, "step_mm3_s")
+    higher = _higher(plan, steps)
+    says = f"It did not fail up to {top:g} mm³/s; print {higher['low_mm3_s']:g} to {higher['high_mm3_s']:g} next."
+    note = f"{top:g} can be had already; the limit lies higher."
+    return Result("edge", top, step, top, top + step, says, (note,), spreads=_no_sign(top, step), extend=higher)
+
+
+def _failed_at_once(plan: Plan, steps: Sequence[Step]) -> Result:
+    first, step = steps[0].value, number(plan, "step_mm3_s")
+    low = max(round(first * 0.4, 1), step)
+    lower: dict[str, Scalar] = {**plan, "low_mm3_s": low, "high_mm3_s": round(low + (len(steps) - 1) * step, 3)}
+    value = first / 1.2
+    says = f"The lowest band fails already; print from {low:g} mm³/s up."
+    note = "If lower flows fail too, it is not the flow: look at heat, the nozzle and the drive."
+    return Result("edge", value, 0.2 * value, 0.7 * value, first, says, (note,), spreads=_no_sign(value, 0.2 * value),
+                  extend=lower, extend_says="Plan a lower range")  # fmt: skip
+
+
+def _no_sign(value: float, error: float) -> tuple[Spread, ...]:
+    return (Spread("Known so far", "mm³/s", 0, (("this wall", value, True),), value, error),)
+
+
+def _higher(plan: Plan, steps: Sequence[Step]) -> dict[str, Scalar]:
+    """From where this wall ends to twice as much; a step in proportion."""
+    step = number(plan, "step_mm3_s")
+    low = round(steps[-1].value, 3)
+    return {**plan, "low_mm3_s": low, "high_mm3_s": round(low + (len(steps) - 1) * step, 3)}
+
+
+def _disorder(said: dict[str, int]) -> str:
+    """A wall gapes before it splits."""
+    if "gaps" in said and "splits" in said and said["splits"] < said["gaps"]:
+        return "It cannot split before it gapes; look again at those two."
+    return ""
+
+
+def _notes(plan: Plan, found: Onset, steps: Sequence[Step]) -> tuple[str, ...]:
+    del steps
+    kept = kept_share(plan, found.limit)
+    margin = next(m.name for m in MARGINS if m.key == plan["margin"])
+    notes = [f"With {margin} kept back, {found.limit * kept:.1f} goes into the profile."]
+    if len(found.each) == 1:
+        notes.append("One sign alone; a second one makes it surer.")
+    return tuple(notes)

@@ -1,0 +1,118 @@
+"""Charts of results as SVG: where everything is, in pixels. A drawing is a few paths, whatever it holds."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from drumbo.trials.base import Chart, Series
+
+WIDTH, HEIGHT = 440.0, 250.0
+LEFT, RIGHT, TOP, BOTTOM = 44.0, 62.0, 10.0, 34.0
+MOST_TICKS = 6
+LABEL_PX = 12.0
+
+
+@dataclass(frozen=True, slots=True)
+class Dot:
+    """One measured place with its error bar (y from, y to) and what it says."""
+
+    x: float
+    y: float
+    low: float
+    high: float
+    kept: bool
+    tone: int
+    says: str
+
+
+@dataclass(frozen=True, slots=True)
+class ChartPicture:
+    """Paths and places in px. `lines` are (tone, path, name, its x, its y); ticks are (place, text)."""
+
+    title: str
+    x_name: str
+    y_name: str
+    x_ticks: tuple[tuple[float, str], ...]
+    y_ticks: tuple[tuple[float, str], ...]
+    bands: tuple[str, ...]
+    lines: tuple[tuple[int, str, str, float, float], ...]
+    dots: tuple[Dot, ...]
+    levels: tuple[tuple[float, str], ...]
+    marks: tuple[tuple[float, float, str], ...]
+    says: str
+
+
+def chart_picture(chart: Chart) -> ChartPicture:
+    """The chart laid out; what is off its frame is cut by the page."""
+    xs = [x for s in chart.series for x in s.x]
+    ys = [y for s in chart.series for y in (*s.y, *_ends(s))]
+    x0, x1 = min(xs), max(xs)
+    y0, y1 = _room(min(ys), max(ys))
+
+    def px(x: float) -> float:
+        return round(LEFT + (WIDTH - LEFT - RIGHT) * (x - x0) / (x1 - x0 or 1), 1)
+
+    def py(y: float) -> float:
+        return round(HEIGHT - BOTTOM - (HEIGHT - TOP - BOTTOM) * (y - y0) / (y1 - y0 or 1), 1)
+
+    def path(x: tuple[float, ...], y: tuple[float, ...]) -> str:
+        return "L".join(f"{px(a)} {py(b)}" for a, b in zip(x, y, strict=True))
+
+    lines = [
+        (s.tone, "M" + path(s.x, s.y), s.name, px(s.x[-1]) + 4, py(s.y[-1]) + 3)
+        for s in chart.series
+        if s.look == "line"
+    ]
+    dots = [dot for s in chart.series if s.look == "points" for dot in _dots(s, chart, px, py)]
+    return ChartPicture(
+        title=chart.title,
+        x_name=f"{chart.x.name}, {chart.x.unit}",
+        y_name=f"{chart.y.name}, {chart.y.unit}",
+        x_ticks=_ticks(x0, x1, px),
+        y_ticks=_ticks(y0, y1, py),
+        bands=tuple(
+            "M" + path(s.x, s.more) + "L" + path(s.x[::-1], s.y[::-1]) + "Z" for s in chart.series if s.look == "band"
+        ),
+        lines=tuple(_apart(lines)),
+        dots=tuple(dots),
+        levels=tuple((py(s.y[0]), s.name) for s in chart.series if s.look == "level"),
+        marks=tuple((px(s.x[0]), py(s.y[0]), s.name) for s in chart.series if s.look == "mark"),
+        says=f"{chart.title}: {chart.y.name} over {chart.x.name.lower()}, {len(dots)} points measured",
+    )
+
+
+def _ends(series: Series) -> tuple[float, ...]:
+    if series.look == "band":
+        return series.more
+    return ()
+
+
+def _room(low: float, high: float) -> tuple[float, float]:
+    more = 0.06 * (high - low or 1)
+    return low - more, high + more
+
+
+def _dots(series: Series, chart: Chart, px, py) -> list[Dot]:  # type: ignore[no-untyped-def]
+    dots = []
+    for x, y, error, kept in zip(series.x, series.y, series.more, series.kept, strict=True):
+        says = f"{series.name}: {y:g} {chart.y.unit} at {x:g} {chart.x.unit}" + ("" if kept else ", left out")
+        dots.append(Dot(px(x), py(y), py(y - error), py(y + error), kept, series.tone, says))
+    return dots
+
+
+def _ticks(low: float, high: float, place) -> tuple[tuple[float, str], ...]:  # type: ignore[no-untyped-def]
+    rough = (high - low) / MOST_TICKS or 1.0
+    power = 10.0 ** math.floor(math.log10(rough))
+    each = next(power * n for n in (1, 2, 5, 10) if power * n >= rough)
+    count = math.ceil(low / each), math.floor(high / each)
+    return tuple((place(n * each), f"{n * each:g}") for n in range(count[0], count[1] + 1))
+
+
+def _apart(lines: list[tuple[int, str, str, float, float]]) -> list[tuple[int, str, str, float, float]]:
+    """Names at the ends of lines, moved down where they would lie on each other."""
+    placed, last = [], -1e9
+    for tone, path, name, x, y in sorted(lines, key=lambda line: line[4]):
+        last = max(y, last + LABEL_PX) if name else y
+        placed.append((tone, path, name, x, last))
+    return placed
