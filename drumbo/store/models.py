@@ -148,3 +148,24 @@ class PictureRow(Base):
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     trial: Mapped[TrialRow] = relationship(back_populates="pictures")
+
+
+class PartRow(Base):
+    """A maker's own part for the planner; its file lies in the data folder under `digest`."""
+
+    __tablename__ = "parts"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    digest: Mapped[str] = mapped_column(unique=True)
+    size: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class PrintSetRow(Base):
+    """Print settings kept under a name."""
+
+    __tablename__ = "print_sets"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    wish: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)

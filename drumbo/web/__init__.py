@@ -15,7 +15,7 @@ from drumbo.services.check import LARGEST_FILE
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
 from drumbo.web import drum, filters
-from drumbo.web.views import bench, check, materials, printers, profiles, trials
+from drumbo.web.views import bench, check, materials, planner, printers, profiles, trials
 from drumbo.web.views.common import plain_words
 
 POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'"
@@ -36,7 +36,7 @@ def create_app(workshop: Workshop, room: PrintRoom, *, secret: str, code: str | 
     CSRFProtect(app)
     filters.register(app)
     app.jinja_env.globals.update(drum=drum.draw, version=__version__)
-    for blueprint in (bench, materials, printers, profiles, trials, check):
+    for blueprint in (bench, materials, printers, profiles, trials, check, planner):
         app.register_blueprint(blueprint.pages)
     _guard(app, code)
     _errors(app)

@@ -25,6 +25,14 @@ def duration(seconds: float) -> str:
     return f"{minutes} min" if minutes else f"{round(seconds)} s"
 
 
+def clock(seconds: float) -> str:
+    """Time to the second, for comparing: 1 h 02 min, 5 min 16 s, 12 s."""
+    whole = round(seconds)
+    if whole >= 3600:
+        return f"{whole // 3600} h {whole % 3600 // 60:02d} min"
+    return f"{whole // 60} min {whole % 60:02d} s" if whole >= 60 else f"{whole} s"
+
+
 def grams(value: float) -> str:
     """Grams to a tenth."""
     return f"{value:.1f} g"
@@ -99,6 +107,7 @@ def register(app: Flask) -> None:
     """Make them known to templates."""
     for function in (
         duration,
+        clock,
         grams,
         money,
         day,

@@ -10,12 +10,12 @@ import numpy as np
 from manifold3d import CrossSection, Manifold
 from numpy.typing import NDArray
 
-from drumbo.core.motion import Motion
-from drumbo.core.toolpath.columns import Role, Set, Toolpath, path_motion
+from drumbo.core.toolpath.columns import Role, Set, Toolpath
 from drumbo.core.toolpath.hatch import hatch
+from drumbo.core.toolpath.pace import slow_small_layers
 from drumbo.core.toolpath.pen import Pen
 from drumbo.core.toolpath.plane import closed_from_rear, edges_of, inside, nearest_chain, subdivide
-from drumbo.core.toolpath.regions import LayerPlan, grow, layer_at, plan_layers
+from drumbo.core.toolpath.regions import FINE_MM, LayerPlan, grow, layer_at, plan_layers
 from drumbo.core.toolpath.settings import PrintSettings
 
 Floats = NDArray[np.float64]
@@ -90,6 +90,7 @@ def build(
     zones: Sequence[Zone] = (),
     strokes: Mapping[int, Sequence[Stroke]] | None = None,
     turns: Sequence[Turn] = (),
+    tolerance_mm: float = FINE_MM,
 ) -> Toolpath:
     """The toolpath of a solid that stands on z = 0 around x = y = 0, printed at `middle` on the bed.
 
@@ -101,7 +102,7 @@ def build(
     special = [(zone, replace(settings, **zone.settings)) for zone in zones]  # type: ignore[arg-type]
     pen = Pen(settings, offset=middle, start=purge_from)
     pending = sorted(overrides, key=lambda o: o.z_mm)
-    for layer in plan_layers(solid, settings):
+    for layer in plan_layers(solid, settings, tolerance_mm):
         pen.begin_layer(layer.index, layer.bottom, layer.height)
         while pending and pending[0].z_mm <= layer.bottom + 1e-6:
             override = pending.pop(0)
@@ -125,7 +126,7 @@ def build(
             pen.event(Set.NOTE, text=f"step {turn.label}")
         pen.fan(turn.settings.fan_on_layer(index))
         pen.climb(turn.points, turn.heights, Role.OUTER, index)
-    return _slow_small_layers(pen.finish(), settings)
+    return slow_small_layers(pen.finish(), settings)
 
 
 def _purge(pen: Pen, start: tuple[float, float], middle: tuple[float, float]) -> None:
@@ -268,27 +269,3 @@ def _fill(pen: Pen, roads: Sequence[_Road], island: Floats, settings: PrintSetti
         cuts = np.flatnonzero((gaps > reach) | (role == Role.BRIDGE))
         for chain in np.split(table, cuts[cuts > 0]):
             pen.draw(chain.reshape(-1, 2), role, island)
-
-
-def _slow_small_layers(path: Toolpath, settings: PrintSettings) -> Toolpath:
-    """Slow roads down on layers quicker than the minimum layer time, but never below the floor."""
-    if settings.layer_time_min_s <= 0 or not len(path):
-        return path
-    speed = path.speed
-    for _ in range(3):
-        motion = path_motion(replace(path, speed=speed))
-        speed = _slower(path, speed, motion, settings)
-    return replace(path, speed=speed)
-
-
-def _slower(path: Toolpath, speed: Floats, motion: Motion, settings: PrintSettings) -> Floats:
-    layers = int(path.layer.max()) + 1
-    roads = path.role >= Role.SKIRT
-    whole = np.bincount(path.layer, motion.seconds, layers)
-    printing = np.bincount(path.layer[roads], motion.seconds[roads], layers)
-    wanted = np.maximum(settings.layer_time_min_s - (whole - printing), 1e-6)
-    share = np.where(printing > 0, np.minimum(printing / wanted, 1.0), 1.0)
-    share = np.where(whole >= settings.layer_time_min_s * 0.995, 1.0, share)
-    share[0] = 1.0
-    slowed = np.maximum(speed * share[path.layer], np.minimum(speed, settings.speed_floor))
-    return np.where(roads, slowed, speed)

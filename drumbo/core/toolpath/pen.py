@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.toolpath.columns import Event, Role, Set, Toolpath
+from drumbo.core.toolpath.pace import CLIMB_MM_S
 from drumbo.core.toolpath.plane import crosses, cut_end, lay_rows
 from drumbo.core.toolpath.settings import PrintSettings
 
@@ -76,7 +77,7 @@ class Pen:
         bridging = role == Role.BRIDGE and self._layer >= self._settings.fan_off_layers
         self._blow(max(self._settings.fan_bridge, self._layer_fan) if bridging else self._layer_fan)
         s = self._settings
-        feed = s.road_area(self._height) * s.flow_of(role, self._layer) / s.filament_area
+        feed = s.road_area(self._height, s.width_of(role)) * s.flow_of(role, self._layer) / s.filament_area
         self._grow(len(points) + 1)
         row = (self._z + self._lift, feed, self._speed(role), float(role), float(self._layer), self._height)
         coasts = s.coasting_mm if role == Role.OUTER and self._layer else 0.0
@@ -112,12 +113,7 @@ class Pen:
     def _speed(self, role: Role) -> float:
         key = (role, self._layer == 0, self._height)
         if key not in self._speeds:
-            s = self._settings
-            speed = s.speeds[role]
-            if self._layer == 0 and role != Role.PURGE:
-                speed = min(speed, s.first_layer_speed)
-            flow = s.road_area(self._height) * s.flow_of(role, self._layer)
-            self._speeds[key] = min(speed, s.max_flow_mm3_s / flow)
+            self._speeds[key] = self._settings.speed_of(role, self._layer, self._height)
         return self._speeds[key]
 
     def _travel(self, x: float, y: float, island: Floats | None) -> None:
@@ -129,7 +125,7 @@ class Pen:
         if self._new_layer:
             self._z = self._next_z
             self._new_layer = False
-            self._move(*self.at, 0.0, min(20.0, self._settings.speeds[Role.TRAVEL]), Role.TRAVEL)
+            self._move(*self.at, 0.0, min(CLIMB_MM_S, self._settings.speeds[Role.TRAVEL]), Role.TRAVEL)
         if way >= 0.005:
             self._move(x, y, 0.0, self._settings.speeds[Role.TRAVEL], Role.TRAVEL)
         self.at = (x, y)
@@ -149,12 +145,12 @@ class Pen:
         self._filament(-self._pulled, Role.RETRACT)
         if self._settings.z_hop_mm:
             self._lift = self._settings.z_hop_mm
-            self._move(*self.at, 0.0, min(20.0, self._settings.speeds[Role.TRAVEL]), Role.TRAVEL)
+            self._move(*self.at, 0.0, min(CLIMB_MM_S, self._settings.speeds[Role.TRAVEL]), Role.TRAVEL)
 
     def _push(self) -> None:
         if self._lift:
             self._lift = 0.0
-            self._move(*self.at, 0.0, min(20.0, self._settings.speeds[Role.TRAVEL]), Role.TRAVEL)
+            self._move(*self.at, 0.0, min(CLIMB_MM_S, self._settings.speeds[Role.TRAVEL]), Role.TRAVEL)
         self._filament(max(self._pulled + self._settings.restart_extra_mm, 0.0), Role.RESTART)
         self._pulled = 0.0
 

@@ -70,19 +70,23 @@ def tidy(section: CrossSection, by_mm: float) -> CrossSection:
     return grow(grow(section, -by_mm), by_mm)
 
 
-def plan_layers(solid: Manifold, settings: PrintSettings) -> Iterator[LayerPlan]:
-    """Slice a solid that stands on z = 0 and say what every layer is made of."""
+FINE_MM = 0.002
+"""How far an outline may depart from the solid's, where nothing else is asked for."""
+
+
+def plan_layers(solid: Manifold, settings: PrintSettings, tolerance_mm: float = FINE_MM) -> Iterator[LayerPlan]:
+    """Slice a solid that stands on z = 0 and say what every layer is made of; outlines depart by the tolerance."""
     heights = list(layer_heights(solid.bounding_box()[5], settings))
-    sections = [solid.slice(bottom + height / 2).simplify(0.002) for bottom, height in heights]
-    width, walls = settings.width_mm, settings.walls
+    sections = [solid.slice(bottom + height / 2).simplify(tolerance_mm) for bottom, height in heights]
+    width = settings.width_mm
     empty = CrossSection()
     for i, (bottom, height) in enumerate(heights):
         section = sections[i]
         below = sections[i - 1] if i else None
-        spacing = settings.spacing(height)
-        wall_lines = tuple(grow(section, -width / 2 - k * spacing) for k in range(walls))
+        insets = settings.wall_insets(height)
+        wall_lines = tuple(grow(section, -inset).simplify(tolerance_mm) for inset in insets)
         # Lines end on the innermost wall's inner edge, and a little beyond so that they weld to it.
-        fill = grow(section, -width / 2 - (walls - 0.65) * spacing)
+        fill = grow(section, -insets[-1] - 0.35 * settings.spacing(height)).simplify(tolerance_mm)
         over = _common(sections, i + 1, i + settings.top_layers, fill)
         under = _common(sections, i - settings.bottom_layers, i - 1, fill)
         bare = fill - (over ^ under)
@@ -101,7 +105,7 @@ def plan_layers(solid: Manifold, settings: PrintSettings) -> Iterator[LayerPlan]
             index=i,
             bottom=bottom,
             height=height,
-            islands=tuple(edges_of(part.to_polygons()) for part in section.decompose()),
+            islands=tuple(edges_of(part.to_polygons()) for part in section.decompose() if part.num_vert()),
             walls=wall_lines,
             solid=solid_part,
             top=top,

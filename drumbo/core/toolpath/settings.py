@@ -31,11 +31,15 @@ _OUTSIDE = frozenset({Role.OUTER, Role.OVERHANG})
 
 @dataclass(frozen=True, slots=True)
 class PrintSettings:
-    """Lengths in mm, speeds in mm/s, shares 0 to 1. `speeds` is by role; the first layer has its own."""
+    """Lengths in mm, speeds in mm/s, shares 0 to 1. `speeds` is by role; the first layer has its own.
+
+    An `outer_width_mm` of 0 makes outer walls as wide as the others.
+    """
 
     layer_mm: float = 0.2
     first_layer_mm: float = 0.24
     width_mm: float = 0.45
+    outer_width_mm: float = 0.0
     walls: int = 2
     top_layers: int = 4
     bottom_layers: int = 3
@@ -83,6 +87,27 @@ class PrintSettings:
         Roads have round sides, so they must lie closer than they are wide: 0.0814 / 0.2 = 0.407 mm.
         """
         return self.road_area(height_mm) / height_mm
+
+    def width_of(self, role: Role) -> float:
+        """Width of a road, mm."""
+        return self.outer_width_mm if role in _OUTSIDE and self.outer_width_mm else self.width_mm
+
+    def wall_insets(self, height_mm: float) -> tuple[float, ...]:
+        """How far inside of the outline the middle of every wall lies, the outermost first, mm.
+
+        0.2 mm high and 0.45 mm wide: 0.225, 0.632, 1.039.
+        """
+        outer, spacing = self.width_of(Role.OUTER), self.spacing(height_mm)
+        to_second = (self.road_area(height_mm, outer) / height_mm + spacing) / 2
+        return tuple(outer / 2 + (to_second + (k - 1) * spacing if k else 0.0) for k in range(self.walls))
+
+    def speed_of(self, role: Role, layer: int, height_mm: float) -> float:
+        """Speed of a road, mm/s: as asked, but no faster than the first layer or max volumetric speed allow."""
+        speed = self.speeds[role]
+        if layer == 0 and role != Role.PURGE:
+            speed = min(speed, self.first_layer_speed)
+        flow = self.road_area(height_mm, self.width_of(role)) * self.flow_of(role, layer)
+        return min(speed, self.max_flow_mm3_s / flow)
 
     def flow_of(self, role: Role, layer: int) -> float:
         """The flow ratio of a road: outer walls and the first layer may have their own share of it."""

@@ -160,9 +160,9 @@ class RisingWall(Kind):
         settings = _settings(plan, context)
         area = settings.road_area(settings.layer_mm) * settings.flow_ratio
         at = [replace(settings, max_flow_mm3_s=step.value) for step in steps]
-        points = _points(steps[-1].value / area, settings)
+        points = [_points(step.value / area, settings) for step in steps]
         turns, seen = [], -1
-        for band, line, heights in pod.turns(len(steps), made, points):
+        for band, line, heights in pod.turns(made, points):
             turns.append(Turn(line, heights, at[band], steps[band].label if band != seen else ""))
             seen = band
         low_x, low_y = context.printer.bed_low
@@ -224,7 +224,7 @@ def _build(plan: Plan, context: Context) -> pod.Build:
 
 def _points(speed: float, settings: PrintSettings) -> int:
     """Corners of a turn so that none of them makes the head brake: it turns by less than junction speed ÷ speed."""
-    return int(min(max(60, math.ceil(1.1 * 2 * math.pi * speed / settings.junction_mm_s)), 720))
+    return int(min(max(48, math.ceil(1.1 * 2 * math.pi * speed / settings.junction_mm_s)), 720))
 
 
 def _speed(top: float, settings: PrintSettings) -> float:

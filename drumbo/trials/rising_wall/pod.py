@@ -32,7 +32,7 @@ FOOT_WIDE, FOOT_IN = 5.0, 3.0
 RULER_WIDE, RULER_GAP = 13.0, 4.0
 DIGITS_HIGH, STROKE, ROOM = 2.3, 0.55, 9.0
 TICK = 2.0
-LONGEST_CHORD_MM = 2.5
+LONGEST_CHORD_MM = 4.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,21 +91,21 @@ def ledge(band: int) -> float:
     return LEDGE_MM * (band % 2)
 
 
-def turns(bands: int, build: Build, points: int) -> list[tuple[int, Floats, Floats]]:
-    """(band, points (k, 3), heights (k − 1,)) of every turn, from the foot up."""
-    outline, normals = ring(points)
-    outline = outline - normals * build.width_mm / 2
-    ways = np.hypot(*np.diff(outline, axis=0).T)
-    share = np.concatenate([[0.0], np.cumsum(ways)]) / ways.sum()
+def turns(build: Build, points: Sequence[int]) -> list[tuple[int, Floats, Floats]]:
+    """(band, points (k, 3), heights (k − 1,)) of every turn, from the foot up; `points` are the corners in each band."""
     found = []
-    for turn in range(bands * build.band_layers):
-        band = turn // build.band_layers
-        before = ledge((turn - 1) // build.band_layers) if turn else 0.0
-        inwards = before + (ledge(band) - before) * share
-        z = build.foot_mm + (turn + share) * build.layer_mm
+    for band, corners in enumerate(points):
+        outline, normals = ring(corners)
+        outline = outline - normals * build.width_mm / 2
+        ways = np.hypot(*np.diff(outline, axis=0).T)
+        share = np.concatenate([[0.0], np.cumsum(ways)]) / ways.sum()
         middle = (share[1:] + share[:-1]) / 2
-        heights = middle * build.layer_mm if turn == 0 else np.full(len(middle), build.layer_mm)
-        found.append((band, np.column_stack([outline - normals * inwards[:, None], z]), heights))
+        for turn in range(band * build.band_layers, (band + 1) * build.band_layers):
+            before = ledge((turn - 1) // build.band_layers) if turn else 0.0
+            inwards = before + (ledge(band) - before) * share
+            z = build.foot_mm + (turn + share) * build.layer_mm
+            heights = (middle if turn == 0 else np.ones(len(middle))) * build.layer_mm
+            found.append((band, np.column_stack([outline - normals * inwards[:, None], z]), heights))
     return found
 
 

@@ -54,6 +54,13 @@
     $("#f-family").addEventListener("change", fill); fill();
   }
 
+  // The planner: a part goes up as soon as it is chosen; the address holds what was filled in.
+  document.addEventListener("change", (e) => {
+    const part = e.target.closest("[data-part-url]");
+    if (!part || !part.files.length) return;
+    part.form.action = part.dataset.partUrl + location.search; part.form.submit();
+  });
+
   const reading = $("#reading");
   if (reading) startReading(reading);
 

@@ -1,0 +1,137 @@
+"""The speed planner's page."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from flask import Blueprint, make_response, redirect, render_template, request, url_for
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.planner import PLANNED
+from drumbo.services import planner as service
+from drumbo.services import profiles
+from drumbo.web.views.common import plain_words, typed, workshop
+from drumbo.web.waterfall import flow_picture, waterfall_picture
+
+pages = Blueprint("planner", __name__, url_prefix="/planner")
+
+SPEEDS = tuple(f"speed_{key}" for _, key, _ in PLANNED)
+
+
+def _asked(values: Mapping[str, str]) -> service.Question:
+    return service.question(workshop(), _number(values, "profile"), _number(values, "part"), dict(values))
+
+
+def _number(values: Mapping[str, str], key: str) -> int:
+    text = values.get(key) or ""
+    return int(text) if text.isdigit() else 0
+
+
+@pages.get("/")
+def show() -> Any:
+    cards = profiles.cards(workshop())
+    if not cards:
+        return render_template("planner/empty.html")
+    values: dict[str, Any] = {"profile": str(cards[0].id), **request.args}
+    if "set" in values:
+        kept = service.kept_set(workshop(), _number({"set": values.pop("set")}, "set"))
+        values |= {key: f"{number:g}" for key, number in kept.wish.items()}
+    return render_template("planner/show.html", **_page(values, cards))
+
+
+def _page(values: dict[str, Any], cards: Any, **more: Any) -> dict[str, Any]:
+    """The form as it was filled in, and the answer to it where there is one."""
+    values.setdefault("profile", str(cards[0].id))
+    bare = {key: values[key] for key in ("profile", "part") if key in values}
+    try:
+        plain = _asked(bare)
+    except InvalidInput:
+        plain = _asked({**bare, "part": "0"})
+    page: dict[str, Any] = {
+        "cards": cards, "parts": service.parts(workshop()), "sets": service.kept_sets(workshop()), "values": values,
+        "now": plain.now, "fields": {f.key: f for f in plain.fields}, "speeds": SPEEDS, **more,
+    }  # fmt: skip
+    return {**page, **_answer(values)}
+
+
+def _answer(values: Mapping[str, str]) -> dict[str, Any]:
+    try:
+        asked = _asked(values)
+    except InvalidInput as error:
+        return {"problems": error.problems, "answer": None, "query": _query(values)}
+    found = service.answer(workshop(), asked)
+    return {"problems": {}, "answer": found, "flows": flow_picture(found.after), "query": _query(values)}
+
+
+def _query(values: Mapping[str, str]) -> dict[str, str]:
+    return {
+        key: value for key, value in values.items() if value not in ("", None) and key not in ("csrf_token", "name")
+    }
+
+
+@pages.get("/answer")
+def answer() -> Any:
+    """What stands beside the fields while they are filled in; the fields themselves are left alone."""
+    values = dict(request.args)
+    found = _answer(values)
+    fields = {f.key: f for f in _asked({k: values[k] for k in ("profile",) if k in values}).fields}
+    response = make_response(render_template("planner/_answer.html", fields=fields, swap=True, **found))
+    response.headers["HX-Replace-Url"] = url_for("planner.show", **found["query"])
+    return response
+
+
+@pages.get("/waterfall")
+def waterfall() -> Any:
+    try:
+        asked = _asked(request.args)
+    except InvalidInput:
+        return ""
+    steps = service.stages(workshop(), asked)
+    beside = request.args.get("beside", type=int)
+    page: dict[str, Any] = {"picture": waterfall_picture(steps), "steps": steps, "beside": None}
+    if beside:
+        page |= _beside(asked, beside)
+    return render_template("planner/_waterfall.html", asked=asked, **page)
+
+
+def _beside(asked: service.Question, number: int) -> dict[str, Any]:
+    """Another set's settings and what they come to, for the same profile and part."""
+    kept = service.kept_set(workshop(), number)
+    other = service.question(
+        workshop(), _number(request.args, "profile"), asked.part.id, {key: f"{v:g}" for key, v in kept.wish.items()}
+    )
+    differ = [f for f in asked.fields if abs(asked.wish[f.key] - other.wish[f.key]) > 1e-9]
+    mine, theirs = service.answer(workshop(), asked), service.answer(workshop(), other)
+    return {"beside": kept, "other": other, "differ": differ, "mine": mine.after, "theirs": theirs.after}
+
+
+@pages.post("/parts")
+def add_part() -> Any:
+    values = dict(request.args)
+    try:
+        file = request.files.get("part_file")
+        if file is None or not file.filename:
+            raise InvalidInput("part", "choose an STL or 3MF file first")
+        number = service.add_part(workshop(), file.filename, file.read())
+    except InvalidInput as error:
+        cards = profiles.cards(workshop())
+        return render_template("planner/show.html", **_page(values, cards, part_problem=plain_words(error))), 422
+    return redirect(url_for("planner.show", **{**_query(values), "part": number}))
+
+
+@pages.post("/sets")
+def keep() -> Any:
+    values = typed()
+    try:
+        service.keep(workshop(), values.get("name", ""), _asked(values))
+    except InvalidInput as error:
+        cards = profiles.cards(workshop())
+        return render_template("planner/show.html", **_page(values, cards, keep_problem=plain_words(error))), 422
+    return redirect(url_for("planner.show", **_query(values), kept=values["name"].strip()))
+
+
+@pages.post("/sets/<int:number>/forget")
+def forget(number: int) -> Any:
+    gone = service.forget(workshop(), number)
+    return redirect(url_for("planner.show", gone=gone.name, **{key: f"{v:g}" for key, v in gone.wish.items()}))
