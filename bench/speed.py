@@ -2,7 +2,7 @@
 
     python bench/speed.py [--only NAME …] [--json]
 
-Ratios are medians of interleaved repeats in one process. Only `tower_seconds` is a time.
+Ratios are medians of interleaved repeats in one process. Names that end in `seconds` or `ms` are times.
 """
 
 from __future__ import annotations
@@ -17,7 +17,8 @@ import tempfile
 import threading
 import time
 import urllib.request
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 os.environ.setdefault("NUMBA_CACHE_DIR", str(Path(__file__).parents[1] / ".cache" / "numba"))
@@ -236,6 +237,54 @@ def trial_page_vs_bare_page() -> Measured:
         return ratio, "times"
 
 
+def planner_change_ms() -> Measured:
+    """A changed field of the speed planner on the reference part, with every change's share: the median of nine."""
+    with _planned_house() as (house, profile):
+        times = [_change(house, profile, 0, {"layer_mm": f"{0.16 + 0.01 * n:.2f}"}) for n in range(10)]
+    return 1000 * statistics.median(times[1:]), "ms"
+
+
+def planner_big_part_seconds() -> Measured:
+    """The same for a maker's STL of 200,000 triangles, 52 mm across: the median of three."""
+    from manifold3d import Manifold  # noqa: PLC0415
+
+    from drumbo.core.piece import stl_bytes  # noqa: PLC0415
+    from drumbo.services import planner  # noqa: PLC0415
+
+    def bumpy(v: np.ndarray) -> np.ndarray:
+        return v * (1 + 0.04 * np.sin(v[:, 0:1] * 2) * np.sin(v[:, 1:2] * 2) * np.cos(v[:, 2:3]))
+
+    solid = Manifold.sphere(25, 632).warp_batch(bumpy)
+    with _planned_house() as (house, profile):
+        part = planner.add_part(house, "bumpy.stl", stl_bytes(solid))
+        times = [_change(house, profile, part, {"layer_mm": f"{0.22 + 0.02 * n:.2f}"}) for n in range(4)]
+    return statistics.median(times[1:]), "s"
+
+
+def _change(house: object, profile: int, part: int, typed: dict[str, str]) -> float:
+    """Seconds until a changed field is answered in full."""
+    from drumbo.services import planner  # noqa: PLC0415
+
+    began = time.perf_counter()
+    asked = planner.question(house, profile, part, typed)  # type: ignore[arg-type]
+    planner.answer(house, asked)  # type: ignore[arg-type]
+    planner.stages(house, asked)  # type: ignore[arg-type]
+    return time.perf_counter() - began
+
+
+@contextmanager
+def _planned_house() -> Iterator[tuple[object, int]]:
+    from drumbo.services import profiles, workshop  # noqa: PLC0415
+    from drumbo.store.database import Workshop  # noqa: PLC0415
+
+    with tempfile.TemporaryDirectory() as folder:
+        house, context = Workshop(Path(folder)), _context()
+        printer = workshop.save_printer(house, vars_of(context.printer))
+        spool = workshop.save_material(house, vars_of(context.material))
+        yield house, profiles.create(house, spool, printer, "bench")
+        house.close()
+
+
 def vars_of(value: object) -> dict[str, object]:
     from dataclasses import asdict  # noqa: PLC0415
 
@@ -247,6 +296,7 @@ BENCHES: dict[str, Callable[[], Measured]] = {
     for f in (
         gcode_read_vs_loop, gcode_pipeline_vs_loop, gcode_memory_vs_file, planner_vs_loop, hatch_vs_shapely,
         tower_seconds, retraction_tower_seconds, pressure_sheet_seconds, lag_seconds, trial_page_vs_bare_page,
+        planner_change_ms, planner_big_part_seconds,
     )
 }  # fmt: skip
 

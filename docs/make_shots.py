@@ -18,7 +18,7 @@ FLAGS = (
     "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
     "--disable-component-update --disable-sync"
 ).split()
-DESK, PHONE = (1280, 800), (390, 844)
+DESK, PHONE, TALL = (1280, 800), (390, 844), (1280, 1240)
 
 
 def _step(page: Page, index: int) -> None:
@@ -77,6 +77,12 @@ def _take(base: str) -> None:
         shot("read-pressure", "/trials/5/read", step=2)
         shot("read-phone", "/trials/6/read", PHONE)
         shot("adopt", "/trials/6/adopt")
+        shot("read-blobs", "/trials/7/read")
+        shot("read-rising-wall", "/trials/8/read", step=9)
+        wish = (
+            "layer_mm=0.28&width_mm=0.6&speed_inner=100&speed_infill=120&speed_solid=90&junction_mm_s=15&nozzle_c=225"
+        )
+        shot("planner", f"/planner/?profile=1&{wish}", TALL, wait_ms=2500)
         shot("transfer-sheet", "/profiles/1/sheet")
         page = browser.new_page(viewport={"width": DESK[0], "height": DESK[1]})
         page.goto(f"{base}/trials/1/print")
@@ -90,7 +96,7 @@ def _take(base: str) -> None:
         page.get_by_role("button", name="Check it").click()
         page.get_by_text("What is odd").wait_for()
         page.screenshot(path=SHOTS / "check.png")
-        shot("print", "/trials/7/print", wait_ms=1500)
+        shot("print", "/trials/9/print", wait_ms=1500)
         shot("bench", "/")
         browser.close()
 

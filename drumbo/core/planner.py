@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 
 import numpy as np
 from manifold3d import Manifold
@@ -66,7 +67,7 @@ def fields(printer: Printer) -> tuple[Field, ...]:
         Field("walls", "Walls", low=1, high=8, step=1, whole=True),
         Field("top_layers", "Top layers", low=0, high=12, step=1, whole=True),
         Field("bottom_layers", "Bottom layers", low=0, high=12, step=1, whole=True),
-        Field("infill_percent", "Infill", "%", low=0, high=100, step=5),
+        Field("infill_percent", "Infill share", "%", low=0, high=100, step=5),
         *speeds,
         Field("speed_first", "First layer", "mm/s", low=3, high=top, step=5),
         Field("speed_travel", "Travels", "mm/s", low=20, high=top, step=10),
@@ -257,6 +258,7 @@ def _in_words(moved: Sequence[str], names: Mapping[str, Field], before: Wish, af
     return ", ".join(words[:3]) + (f" and {len(words) - 3} more" if len(words) > 3 else "")
 
 
+@cache
 def reference_part() -> Manifold:
     """The part that times are told for where a maker brings none: a shelf bracket of our own, 60 × 30 × 18 mm.
 

@@ -217,7 +217,8 @@ def _out_of_law(value: Value, numbers: Mapping[str, float]) -> str | None:
         return None
     other = BY_KEY[law.key]
     tested = f"{other.show(law.low)} to {other.show(law.high)} {other.unit}"
-    return f"{other.name} is {other.show(numbers[law.key])}; its curve was measured from {tested}"
+    here = f"{other.show(numbers[law.key])} {other.unit}"
+    return f"{other.name} is {here}; its curve was measured from {tested}"
 
 
 def _basis(key: str, numbers: Mapping[str, float]) -> dict[str, float]:

@@ -99,6 +99,11 @@ def fill(house: Workshop, room: PrintRoom, link_url: str, camera_url: str, say: 
     for key, typed in (("flow_ratio", "0.97"), ("retraction_mm", "0.9"), ("pressure_advance_s", "0.045")):
         profiles.set_by_hand(house, asa, key, typed)
     profiles.set_by_hand(house, asa, "nozzle_c", "262")
+    say("  … blobs and a wall for what can be melted …")
+    blobs = _plan(house, pla, {}, "weighed-blobs")
+    _print(house, room, blobs)
+    adopting.adopt(house, blobs)
+    _print(house, room, _plan(house, asa, {}, "rising-wall"))
     profiles.set_by_hand(house, wood, "retraction_mm", "5")
     del pa
     return Filled(petrel, _plan(house, petg, {}))

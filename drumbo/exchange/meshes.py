@@ -88,6 +88,8 @@ def _from_3mf(data: bytes) -> Floats:
         if b"<!DOCTYPE" in text or b"<!ENTITY" in text:
             raise InvalidInput("part", "holds declarations that no 3MF file needs; export it again")
         return _placed(ElementTree.fromstring(text))
+    except InvalidInput:
+        raise
     except (zipfile.BadZipFile, ElementTree.ParseError, OSError, RuntimeError) as error:
         raise InvalidInput("part", f"cannot be read as 3MF ({error}); export it again") from error
     except (KeyError, ValueError, TypeError, IndexError) as error:

@@ -16,6 +16,8 @@ from drumbo.trials.base import Result, Spread, Step
 ROW_PX, LEAST_ROW_PX, LEAST_MARK_PX = 48.0, 31.0, 24.0
 TOWER_WIDTH = 500.0
 """A tower wider than this gets lower rows, down to the least that a score fits into."""
+WIDEST_TOWER = 680.0
+"""No tower is wider than this, however low its rows become: scores and fit stand beside it."""
 FIT_WIDTH, FIT_HEIGHT = 220.0, 138.0
 STRIP_WIDTH, STRIP_HEIGHT, STRIP_SCALE = 940.0, 330.0, 8.0
 LEAST_PITCH_PX = 68.0
@@ -79,7 +81,8 @@ def piece_picture(
     else:
         # A tower stands on its lower edge, without a margin there or above, so that rows meet its steps.
         step = drawing.places[0].high[2] - drawing.places[0].low[2]
-        row_px = min(row_px, max(least_px, min(TOWER_WIDTH, most_px) / (drawing.width + 2 * m) * step))
+        per_px = step / (drawing.width + 2 * m)
+        row_px = min(row_px, max(least_px, min(TOWER_WIDTH, most_px) * per_px), WIDEST_TOWER * per_px)
         scale = row_px / step if len(drawing.places) > 1 else 2.4
         top = drawing.places[-1].high[2] if len(drawing.places) > 1 else drawing.height
         view = f"{drawing.left - m:.2f} {-top:.2f} {drawing.width + 2 * m:.2f} {top + m:.2f}"

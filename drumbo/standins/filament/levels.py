@@ -48,9 +48,16 @@ def _spirals(x: Floats, y: Floats, z: Floats, laid: NDArray[np.bool_]) -> list[t
     way = np.hypot(np.diff(x, prepend=x[:1]), np.diff(y, prepend=y[:1]))
     level_or_up = laid & (rise > -1e-6) & (rise < STEEPEST * way)
     edges = np.flatnonzero(np.diff(np.concatenate([[0], level_or_up.astype(np.int8), [0]])))
-    stretches = [(int(a), int(b)) for a, b in zip(edges[0::2], edges[1::2], strict=True) if b - a >= SHORTEST_SPIRAL]
-    # Rounded to micrometres, a short move may not seem to rise; most do.
-    return [(a, b) for a, b in stretches if (rise[a:b] > 1e-6).mean() > 0.5]
+    found = []
+    for a, b in zip(edges[0::2], edges[1::2], strict=True):
+        # What goes on from a flat ring, or ends in one, is level there.
+        rising = np.flatnonzero(rise[a:b] > 1e-6)
+        if len(rising):
+            first, last = int(a + rising[0]), int(a + rising[-1] + 1)
+            # Rounded to micrometres, a short move may not seem to rise; most do.
+            if last - first >= SHORTEST_SPIRAL and len(rising) > 0.5 * (last - first):
+                found.append((first, last))
+    return found
 
 
 def _turns(x: Floats, y: Floats) -> Ints:

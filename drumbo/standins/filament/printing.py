@@ -144,7 +144,7 @@ def _arriving(shape: Geometry, spool: Spool, by_move_c: Floats, fed: float, nozz
     load = fed * shape.move_flow / physics.capability(spool, by_move_c, nozzle_mm)
     cold = (by_move_c < family(spool.family).nozzle_low_c - physics.TOO_COLD_C) & (load > 0)
     arrives = physics.delivered(load, np.ones_like(load))
-    return np.where(physics.grinds(shape.move_seconds, load, cold) | (by_move_c < 150), 0.0, arrives)
+    return np.where(physics.grinds(shape.move_seconds, load, cold) | cold, 0.0, arrives)
 
 
 def _dropped(shape: Geometry, share: Floats, quiet: bool, rng: np.random.Generator) -> Floats:

@@ -92,7 +92,7 @@ def ledge(band: int) -> float:
 
 
 def turns(build: Build, points: Sequence[int]) -> list[tuple[int, Floats, Floats]]:
-    """(band, points (k, 3), heights (k − 1,)) of every turn, from the foot up; `points` are the corners in each band."""
+    """(band, points (k, 3), heights (k − 1,)) of every turn, from the foot up; `points` are each band's corners."""
     found = []
     for band, corners in enumerate(points):
         outline, normals = ring(corners)

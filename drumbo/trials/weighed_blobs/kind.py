@@ -131,7 +131,7 @@ class WeighedBlobs(Kind):
         heats = np.linspace(number(plan, "hot_c"), number(plan, "cold_c"), int(number(plan, "heats")))
         if len(heats) == 1:
             heats = np.array([number(plan, "hot_c")])
-        pairs = [(round(float(heat), 1), again) for heat in heats for again in range(int(number(plan, "repeats")))]
+        pairs = [(float(round(float(heat))), again) for heat in heats for again in range(int(number(plan, "repeats")))]
         return tuple(tray.Row(i, heat, again) for i, (heat, again) in enumerate(pairs))
 
     def _tray(self, plan: Plan, context: Context) -> tray.Tray | None:

@@ -1,0 +1,125 @@
+"""The limit from signs on a wall and from weights, and how it follows heat: known answers."""
+
+from __future__ import annotations
+
+import json
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from drumbo.core.fit.melt import AT_LIMIT, Melt, fit_melt
+from drumbo.core.fit.onset import Sign, fit_onset, times_at
+from drumbo.core.profile import From, Law, Origin, Profile, Value, changed, resting
+from tests.conftest import plain_context
+
+
+def test_a_sign_begins_at_the_multiple_of_the_limit_that_its_missing_share_says() -> None:
+    assert times_at(0.05) == pytest.approx(1.0)
+    assert times_at(0.08) == pytest.approx(1.087, abs=5e-4)
+    assert times_at(0.35) > times_at(0.08)
+
+
+def test_signs_are_weighed_by_how_sharply_each_is_seen() -> None:
+    sharp, dull = Sign("a", 1.0, 0.02), Sign("b", 1.5, 0.10)
+    found = fit_onset([sharp, dull], [(9.9, 10.1), (17.9, 18.1)])
+    assert [round(value, 2) for _, value, _ in found.each] == [10.0, 12.0]
+    assert 10.0 < found.limit < 10.3, "the sharp one has most of the say"
+    assert found.error < 0.25
+    alone = fit_onset([sharp], [(8, 12)])
+    assert alone.error == pytest.approx(10 * math.hypot(0.02, 4 / math.sqrt(12) / 10))
+    assert alone.apart == 0
+    with pytest.raises(ValueError, match="sign"):
+        fit_onset([], [])
+
+
+def _shares(gain: float, power: float, at_210: float, rate: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    flow, heat = (grid.ravel() for grid in np.meshgrid(np.linspace(6, 19, 7), [200.0, 215.0, 230.0]))
+    limit = at_210 * np.exp(rate * (heat - 210))
+    return flow, heat, gain / (1 + (1 / AT_LIMIT - 1) * (flow / limit) ** power)
+
+
+@given(
+    st.floats(0.9, 1.1), st.floats(5.0, 7.5), st.floats(9.0, 13.0), st.floats(0.013, 0.021), st.integers(0, 10_000)
+)  # fmt: skip
+def test_weights_give_back_limit_gain_and_rate(
+    gain: float, power: float, at_210: float, rate: float, seed: int
+) -> None:
+    flow, heat, share = _shares(gain, power, at_210, rate)
+    noisy = share * np.random.default_rng(seed).normal(1, 0.006, len(share))
+    found = fit_melt(flow, heat, noisy, np.full(len(flow), 0.002))
+    value, error = found.limit(222)
+    truth = at_210 * math.exp(rate * 12)
+    assert value == pytest.approx(truth, rel=0.03)
+    assert abs(value - truth) < 5 * error
+    assert found.gain == pytest.approx(gain, rel=0.015)
+    assert [t for t, _, _ in found.own] == [200, 215, 230]
+    assert found.limit(found.heat_for(12.0))[0] == pytest.approx(12.0)
+    assert found.limit(215, 0.90)[0] > found.limit(215, 0.95)[0] > found.limit(215, 0.97)[0]
+
+
+def _fit(share: np.ndarray, flow: np.ndarray, heat: np.ndarray) -> Melt:
+    return fit_melt(flow, heat, share, np.full(len(flow), 0.002))
+
+
+def test_one_misread_weight_and_blobs_that_never_came_pull_nothing() -> None:
+    flow, heat, share = _shares(1.0, 6.0, 11.0, 0.017)
+    clean = _fit(share, flow, heat).limit(210)[0]
+    wrong = share.copy()
+    wrong[9] += 0.2
+    wrong[-2:] = 0.0
+    found = _fit(wrong, flow, heat)
+    assert found.limit(210)[0] == pytest.approx(clean, rel=0.015)
+    assert np.flatnonzero(~found.kept).tolist() == [9, 19, 20]
+
+
+def test_a_curve_needs_four_blobs() -> None:
+    with pytest.raises(ValueError, match="four"):
+        fit_melt(np.arange(3.0) + 5, np.full(3, 210.0), np.ones(3), np.full(3, 0.01))
+
+
+LAW = Law("nozzle_c", at=210, number=12.0, rate=0.018, low=200, high=230, note="max flow by weight")
+
+
+def _with_law() -> Profile:
+    profile = plain_context().profile
+    value = Value(12.0, Origin(From.TRIAL, LAW.note, 3), 0.24, law=LAW)
+    return changed(profile, {"max_flow_mm3_s": resting(value, "max_flow_mm3_s", profile.numbers())})
+
+
+def _at(profile: Profile, nozzle_c: float) -> Profile:
+    return changed(profile, {"nozzle_c": Value(nozzle_c, Origin(From.HAND, "by hand"))})
+
+
+def test_the_limit_moves_along_its_curve_and_says_so() -> None:
+    assert LAW.of(215) == pytest.approx(13.13, abs=0.01)
+    hotter = _at(_with_law(), 220)
+    value = hotter.values["max_flow_mm3_s"]
+    assert value.number == round(12 * math.exp(0.18), 1)
+    assert value.error == pytest.approx(0.24 * value.number / 12)
+    assert value.recheck is None
+    assert value.origin == Origin(From.TRIAL, "max flow by weight, along its curve to 220 °C", 3)
+    back = _at(hotter, 210).values["max_flow_mm3_s"]
+    assert (back.number, back.origin.note, back.recheck) == (12.0, "max flow by weight", None), "there and back again"
+
+
+def test_beyond_what_was_measured_the_limit_moves_but_wants_a_recheck() -> None:
+    assert _at(_with_law(), 238).values["max_flow_mm3_s"].recheck is None
+    far = _at(_with_law(), 250).values["max_flow_mm3_s"]
+    assert far.recheck == "Nozzle, other layers is 250 °C; its curve was measured from 200 to 230 °C"
+    assert far.number == round(LAW.of(250), 1)
+
+
+def test_a_value_without_a_curve_only_wants_a_recheck() -> None:
+    profile = plain_context().profile
+    plain = changed(profile, {"max_flow_mm3_s": Value(12.0, Origin(From.TRIAL, "wall", 4), 0.5)})
+    value = _at(plain, 225).values["max_flow_mm3_s"]
+    assert value.number == 12.0
+    assert value.recheck
+
+
+def test_a_curve_survives_the_profile_file() -> None:
+    profile = _with_law()
+    assert Profile.from_json(json.loads(json.dumps(profile.to_json()))) == profile
