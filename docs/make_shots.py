@@ -18,7 +18,7 @@ FLAGS = (
     "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
     "--disable-component-update --disable-sync"
 ).split()
-DESK, PHONE, TALL = (1280, 800), (390, 844), (1280, 1240)
+DESK, PHONE, TALL = (1280, 800), (390, 844), (1280, 1120)
 
 
 def _step(page: Page, index: int) -> None:
@@ -77,7 +77,7 @@ def _take(base: str) -> None:
         shot("read-pressure", "/trials/5/read", step=2)
         shot("read-phone", "/trials/6/read", PHONE)
         shot("adopt", "/trials/6/adopt")
-        shot("read-blobs", "/trials/7/read")
+        shot("read-blobs", "/trials/7/read", TALL)
         shot("read-rising-wall", "/trials/8/read", step=9)
         wish = (
             "layer_mm=0.28&width_mm=0.6&speed_inner=100&speed_infill=120&speed_solid=90&junction_mm_s=15&nozzle_c=225"

@@ -55,6 +55,10 @@ class Law:
         """The value at x."""
         return self.number * math.exp(self.rate * (x - self.at))
 
+    def through(self, x: float, number: float, note: str) -> Law:
+        """The same curve, moved so that it goes through a newer value at x."""
+        return replace(self, at=x, number=number, note=note)
+
     def holds(self, x: float) -> bool:
         """Whether x is near enough to what was tested."""
         slack = SLACK * max(self.high - self.low, 10.0)

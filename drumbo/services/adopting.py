@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 
 from sqlalchemy import select
@@ -62,7 +63,17 @@ def _found(row: TrialRow) -> dict[str, Value]:
     printed = context_of(row.profile, row.revision)
     new = kind_of(row).changes(plan_of(row), result, context_of(row.profile), row.id)
     numbers = {**printed.printer.numbers(), **printed.profile.numbers(), **{k: v.number for k, v in new.items()}}
-    return {key: resting(value, key, numbers) for key, value in new.items()}
+    held = profile_of(latest(row.profile)).values
+    kept = {key: _on_its_curve(value, held.get(key), numbers) for key, value in new.items()}
+    return {key: resting(value, key, numbers) for key, value in kept.items()}
+
+
+def _on_its_curve(value: Value, held: Value | None, numbers: Mapping[str, float]) -> Value:
+    """A curve that the profile has goes on through a newer value, which was found at `numbers`."""
+    law = held.law if held is not None else None
+    if value.law is not None or law is None or law.key not in numbers:
+        return value
+    return replace(value, law=law.through(numbers[law.key], value.number, value.origin.note))
 
 
 def _printer_preview(session: Session, row: TrialRow, current: Profile, new: dict[str, Value]) -> Preview:

@@ -12,7 +12,7 @@ from markupsafe import Markup, escape
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.families import family
 from drumbo.core.piece import Jaw
-from drumbo.core.profile import From, Value
+from drumbo.core.profile import From, Law, Value
 
 _MONTHS = "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split()
 
@@ -71,6 +71,11 @@ def plus_minus(value: Value, key: str) -> str:
     return f"± {BY_KEY[key].show_error(value.error) if key in BY_KEY else format(value.error, '.1g')}"
 
 
+def along(law: Law) -> list[float]:
+    """Where a law is shown: its measured ends and half-way between."""
+    return [law.low, (law.low + law.high) / 2, law.high]
+
+
 def state_of(value: Value) -> str:
     """The class that gives a value's mark its shape."""
     if value.recheck:
@@ -113,6 +118,7 @@ def register(app: Flask) -> None:
         day,
         shown,
         plus_minus,
+        along,
         state_of,
         family_name,
         plain,

@@ -20,6 +20,13 @@ def _printed(house: Workshop, room: PrintRoom, profile: int, slug: str, **asked:
     return number
 
 
+def _by_hand(house: Workshop, profile: int) -> int:
+    plan = {**trials.draft(house, profile, "rising-wall").plan, **SMALL_WALL}
+    number = trials.create(house, profile, "rising-wall", plan)
+    trials.printed_by_hand(house, number)
+    return number
+
+
 def test_a_sign_is_given_by_band_or_by_height_and_taken_back(house: Workshop, room: PrintRoom, begun: Begun) -> None:
     wall = trials.create(
         house, begun.profile, "rising-wall", {**trials.draft(house, begun.profile, "rising-wall").plan, **SMALL_WALL}
@@ -60,3 +67,20 @@ def test_weighed_blobs_move_the_limit_with_every_later_temperature(
     assert {change.key for change in history.changes} >= {"nozzle_c", "max_flow_mm3_s"}, "the history says both"
     profiles.undo(house, begun.profile)
     assert profiles.sheet(house, begun.profile).profile.values["max_flow_mm3_s"].number == limit.number
+
+
+def test_a_wall_moves_the_curve_that_blobs_have_found(house: Workshop, room: PrintRoom, begun: Begun) -> None:
+    tray = _printed(house, room, begun.profile, "weighed-blobs")
+    prints.ask_the_eye(house, tray)
+    adopting.adopt(house, tray)
+    limit = profiles.sheet(house, begun.profile).profile.values["max_flow_mm3_s"]
+    profiles.set_by_hand(house, begun.profile, "nozzle_c", "220")
+    wall = _by_hand(house, begun.profile)
+    reading.first(house, wall, "gaps", "2")
+    profiles.set_by_hand(house, begun.profile, "nozzle_c", "215")
+    adopting.adopt(house, wall)
+    newer = profiles.sheet(house, begun.profile).profile.values["max_flow_mm3_s"]
+    assert limit.law is not None
+    assert newer.law is not None
+    assert (newer.law.at, newer.law.rate) == (220, limit.law.rate), "it goes through what the wall found, where it did"
+    assert newer.number == round(newer.law.of(215), 1) < newer.law.number

@@ -184,7 +184,7 @@ class RisingWall(Kind):
         return verdict(plan, self.steps(plan), readings)
 
     def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
-        """The limit less what is kept back, to a tenth. A curve that the profile has goes through it from now on."""
+        """The limit less what is kept back, to a tenth."""
         if result.value is None or result.error is None:
             return {}
         kept = kept_share(plan, result.value)
