@@ -50,11 +50,17 @@ def plan_moves(
 
     `accel` in mm/s² and `junction` in mm/s are one number or (n,). A move that goes nowhere takes no time.
     """
-    n = len(dx)
-    accels = np.broadcast_to(np.asarray(accel, np.float64), (n,))
-    junctions = np.broadcast_to(np.asarray(junction, np.float64), (n,))
-    entry, cruise, leave, seconds = _plan(dx, dy, dz, de, speed, accels, junctions)
-    return Motion(entry, cruise, leave, seconds)
+    # Few layouts, so that the loop is compiled for few: full columns, or one number seen n times without a copy.
+    columns = [np.require(column, np.float64, ("C", "W")) for column in (dx, dy, dz, de, speed)]
+    columns += [_limit(accel, len(dx)), _limit(junction, len(dx))]
+    return Motion(*_plan(*columns))
+
+
+def _limit(value: float | Floats, n: int) -> Floats:
+    """(n,) a limit by move."""
+    if np.ndim(value) == 0:
+        return np.broadcast_to(np.float64(value), (n,))
+    return np.require(value, np.float64, ("C", "W"))
 
 
 def _plan_loop(

@@ -156,7 +156,7 @@ def test_the_profile_file_tells_values_and_origins(house: Workshop, begun: Begun
     assert (data["format"], data["version"]) == ("drumbo-profile", 1)
     assert data["values"]["nozzle_c"] == {
         "number": 210.0, "error": None, "origin": {"kind": "start", "note": "PLA start", "trial": None},
-        "recheck": None, "basis": {}, "still_good": "", "name": "Nozzle, other layers", "unit": "°C",
+        "recheck": None, "basis": {}, "still_good": "", "law": None, "name": "Nozzle, other layers", "unit": "°C",
     }  # fmt: skip
     assert "link_url" not in data["printer"]
 
