@@ -172,8 +172,8 @@ class RoleRow:
 
     @property
     def held(self) -> bool:
-        """Whether max volumetric speed holds it back."""
-        return self.had_mm_s < self.asked_mm_s - 1e-6
+        """Whether max volumetric speed holds it back, on a part that has such roads."""
+        return self.seconds > 0 and self.had_mm_s < self.asked_mm_s - 1e-6
 
 
 @dataclass(frozen=True, slots=True)
@@ -216,7 +216,8 @@ def _row(role: Role, key: str, name: str, settings: PrintSettings, seconds: floa
 
 def _carries(rows: Sequence[RoleRow], profile: Profile, limit: float) -> float | None:
     """Where the curve reaches the highest flow that is asked for, °C."""
-    law, most = profile.values["max_flow_mm3_s"].law, max(row.flow_mm3_s for row in rows)
+    law = profile.values["max_flow_mm3_s"].law
+    most = max((row.flow_mm3_s for row in rows if row.held), default=0.0)
     if law is None or law.rate <= 0 or most <= limit:
         return None
     return law.at + math.log(most / law.number) / law.rate

@@ -203,17 +203,8 @@ def keep(workshop: Workshop, name: str, asked: Question) -> int:
 
 
 def forget(workshop: Workshop, number: int) -> KeptSet:
-    """Throw a set away; returns it, so that it can be brought back."""
+    """Throw a set away; returns it, so that it can be kept again."""
     found = kept_set(workshop, number)
     with workshop.writing() as session:
         session.delete(session.get(PrintSetRow, number))
     return found
-
-
-def bring_back(workshop: Workshop, gone: KeptSet) -> int:
-    """A set that was thrown away, again."""
-    with workshop.writing() as session:
-        row = PrintSetRow(name=gone.name, wish=dict(gone.wish))
-        session.add(row)
-        session.flush()
-        return row.id

@@ -130,6 +130,8 @@ def _notes(found: Melt, weighed: _Weighed, at: float, wanted: float) -> tuple[st
         hotter, here = found.limit(at + 10, wanted)[0], found.limit(at, wanted)[0]
         gain = f"{(hotter / here - 1) * 100:.0f} % more"
         notes.append(f"10 °C more carry {hotter:.1f}, {gain}; the profile's limit follows its temperature.")
+        each = ", ".join(f"{found.limit(heat, wanted)[0]:.1f} at {heat:g}" for heat in heats)
+        notes.append(f"By temperature: {each} °C.")
     else:
         notes.append("One temperature alone tells no curve; a change of it will want a recheck.")
     if not heats[0] - 5 <= at <= heats[-1] + 5:
