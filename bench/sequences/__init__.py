@@ -1,6 +1,7 @@
 """One module a parameter: the whole sequence of one hidden spool, and what the plain habit makes of the same prints."""
 
 from bench.sequences import (
+    dimensions,
     extruder_steps,
     flow_surface,
     flow_wall,
@@ -24,5 +25,7 @@ SEQUENCES = {
     "max_flow_mm3_s": rising_wall.sequence,
     BY_WEIGHT: weighed_blobs.at_profile,
     ALONG: weighed_blobs.along,
+    "shrinkage_percent": dimensions.shrinkage,
+    "offset_mm": dimensions.offset,
     "extruder_steps_mm": extruder_steps.sequence,
 }

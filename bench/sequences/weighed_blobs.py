@@ -40,8 +40,8 @@ def _sequence(spool: Drawn, readers: int, elsewhere: float | None) -> Tally:
         files: list[PrintFile] = []
         plan, result, readings = go(trial, spool, trial.suggest(context), reader, files, MOST_EXTENSIONS)
         value = result.value
-        if elsewhere is not None and result.law is not None:
-            value = Law("nozzle_c", **result.law).of(heat)
+        if elsewhere is not None and result.also is not None:
+            value = Law("nozzle_c", **result.also).of(heat)
         error = result.error * value / result.value
         tally.found(value / truth, error / truth, _habit(plan, readings, heat) / truth, 1.0)
         tally.cost(files)

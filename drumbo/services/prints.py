@@ -219,10 +219,13 @@ class Points:
     b: tuple[float, float]
 
 
-def close_jaws(workshop: Workshop, picture_id: int, points: Points, height_mm: float | None = None) -> float:
+def close_jaws(
+    workshop: Workshop, picture_id: int, points: Points, height_mm: float | None = None, tool: str = "calliper"
+) -> float:
     """What a calliper says between two points of a picture, mm.
 
-    On the stand-in's own picture its jaws close on the object, at `height_mm` where that is known; on a maker's photo
+    On the stand-in's own picture its jaws close on the object (or, as another `tool`, open in a gap or stand upright),
+    at `height_mm` where that is known; on a maker's photo
     it is the distance by the photo's scale. NotNow where a photo has no scale yet.
     """
     with workshop.reading() as session:
@@ -241,7 +244,7 @@ def close_jaws(workshop: Workshop, picture_id: int, points: Points, height_mm: f
         raise NotNow("callipers reach the object from above; use the picture from there")
     a, b = ([frame["left_mm"] + x * per_px, frame["bottom_mm"] + (frame["height"] - y) * per_px]
             for x, y in (points.a, points.b))  # fmt: skip
-    asked = {"jaws": [{"a": a, "b": b, "z": height_mm, "tool": "calliper"}], "object": frame["object"]}
+    asked = {"jaws": [{"a": a, "b": b, "z": height_mm, "tool": tool}], "object": frame["object"]}
     return float(_ask(printer.camera_url, "/calliper", asked)["number"])
 
 

@@ -26,8 +26,9 @@ RISES = 200.0
 
 @dataclass(frozen=True, slots=True)
 class Jaws:
-    """Between `a` and `b` (x, y on the bed) at height `z`, mm, with a tool: "calliper" or "filament"; "scale" takes all
-    that lies between two opposite corners.
+    """Between `a` and `b` (x, y on the bed) at height `z`, mm, with a tool of `TOOLS`: "calliper" closes on what
+    lies between, "inside" opens to the faces around, "height" stands upright there, "scale" takes all that lies between
+    two opposite corners.
     """
 
     a: tuple[float, float]
@@ -36,8 +37,18 @@ class Jaws:
     tool: str = "calliper"
 
 
-def calliper(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:
-    """Outside size between the jaws, mm, rounded to 0.01. DrumboError where they close on nothing."""
+@dataclass(frozen=True, slots=True)
+class _Reached:
+    """Pieces of road that jaws may touch: where each lies along them, its half width there, and its layer."""
+
+    low: Floats
+    high: Floats
+    along: Floats
+    layer: NDArray[np.int64]
+
+
+def _reach(thing: PrintedObject, jaws: Jaws) -> tuple[_Reached, float]:
+    """What jaws reach between and beside two points, and how far apart those are, mm. The object has shrunk."""
     start, way = np.array(jaws.a), np.array(jaws.b) - np.array(jaws.a)
     length = float(np.hypot(*way))
     if length < 0.05:
@@ -47,18 +58,53 @@ def calliper(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> floa
     middle = (shape.a + shape.b) / 2 - start
     along, aside = middle @ axis, np.abs(middle @ np.array([-axis[1], axis[0]]))
     height = shape.z - shape.height / 2
-    reached = (np.abs(height - jaws.z) <= JAW_DEEP_MM) & (aside <= JAW_BROAD_MM) & (thing.missing < 0.5)
-    held = reached & (along > -0.2) & (along < length + 0.2)
+    near = (np.abs(height - jaws.z) <= JAW_DEEP_MM) & (aside <= JAW_BROAD_MM) & (thing.missing < 0.5)
+    half = (np.abs((shape.b - shape.a) @ axis) / 2 + thing.width_mm / 2)[near]
+    at = along[near] * (1 - thing.shrink)
+    return _Reached(at - half, at + half, along[near], shape.layer[near]), length
+
+
+def _read(sizes: list[float], rng: np.random.Generator) -> float:
+    return round(float(np.mean(sizes)) + rng.uniform(-CALLIPER_MM, CALLIPER_MM), 2)
+
+
+def calliper(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:
+    """Outside size between the jaws, mm, rounded to 0.01. DrumboError where they close on nothing."""
+    found, length = _reach(thing, jaws)
+    held = (found.along > -0.2) & (found.along < length + 0.2)
     # Jaws do not go into a plate: what goes on behind them lies deeper than they reach.
-    beyond = reached & ~held & (along > -JAW_THICK_MM) & (along < length + JAW_THICK_MM)
-    held &= ~np.isin(shape.layer, shape.layer[beyond])
+    beyond = ~held & (found.along > -JAW_THICK_MM) & (found.along < length + JAW_THICK_MM)
+    held &= ~np.isin(found.layer, found.layer[beyond])
     if not held.any():
         raise DrumboError("the jaws close on nothing there; pick two points with the wall between them")
-    roads = (shape.b - shape.a)[held]
-    half = np.abs(roads @ axis) / 2 + thing.width_mm[held] / 2
-    low, high = along[held] - half, along[held] + half
-    sizes = [_outside(low[at], high[at]) for at in _by_layer(shape.layer[held])]
-    return round(float(np.mean(sizes)) + rng.uniform(-CALLIPER_MM, CALLIPER_MM), 2)
+    low, high = found.low[held], found.high[held]
+    return _read([_outside(low[at], high[at]) for at in _by_layer(found.layer[held])], rng)
+
+
+def inside(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:
+    """Width of the gap around the middle of two points, mm, rounded to 0.01. DrumboError where there is none."""
+    found, length = _reach(thing, jaws)
+    before, after = found.along < length / 2, found.along > length / 2
+    layers = np.intersect1d(found.layer[before], found.layer[after])
+    gaps = [_between(found, before & (found.layer == layer), after & (found.layer == layer)) for layer in layers]
+    if not gaps or min(gaps) < 0.1:
+        raise DrumboError("there is no gap; pick two points with nothing in the middle between them")
+    return _read(gaps, rng)
+
+
+def _between(found: _Reached, before: NDArray[np.bool_], after: NDArray[np.bool_]) -> float:
+    left, right = found.high[before], found.low[after]
+    return float(right[right < right.min() + 0.12].mean() - left[left > left.max() - 0.12].mean())
+
+
+def height(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:
+    """Height of what stands at the middle of two points, from its foot, mm, rounded to 0.01."""
+    at = (np.array(jaws.a) + np.array(jaws.b)) / 2
+    shape = thing.geometry
+    here = np.abs((shape.a + shape.b) / 2 - at).max(axis=1) <= JAW_BROAD_MM
+    if not here.any():
+        raise DrumboError("nothing stands there")
+    return _read([float(shape.z[here].max()) * (1 - thing.shrink)], rng)
 
 
 def _by_layer(layer: NDArray[np.int64]) -> list[NDArray[np.int64]]:
@@ -96,7 +142,7 @@ def on_scale(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> floa
     return abs(max(weigh(thing, (x0, y0, -1.0), (x1, y1, 1e4), rng), 0.0))
 
 
-TOOLS = {"calliper": calliper, "filament": filament_left, "scale": on_scale}
+TOOLS = {"calliper": calliper, "inside": inside, "height": height, "filament": filament_left, "scale": on_scale}
 
 
 def measure(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:

@@ -274,7 +274,7 @@ class Result:
 
     `state` is "good", or what stands in the way: "few" (too few readings), "flat", "edge", "split".
     `value` ± `error` (one standard error) lies in `low`..`high`, which is as good. `says` is the verdict in a
-    sentence, `notes` more of it; `law` is how the value follows something, for the kind that found it; `extend` fills a
+    sentence, `notes` more of it; `also` holds what else was found, for the kind's own `changes`; `extend` fills a
     plan that goes on where this one ends, under the words `extend_says`.
     """
 
@@ -288,7 +288,7 @@ class Result:
     curve: Curve | None = None
     spreads: tuple[Spread, ...] = ()
     charts: tuple[Chart, ...] = ()
-    law: Mapping[str, float] | None = None
+    also: Mapping[str, float] | None = None
     extend: Mapping[str, Scalar] | None = None
     extend_says: str = "Plan the next range"
 

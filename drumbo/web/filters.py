@@ -98,9 +98,9 @@ def as_choice(value: object) -> Markup:
     return escape("" if value is None else f"{value:g}" if isinstance(value, float) else str(value))
 
 
-def jaw_heights(jaws: Iterable[Jaw]) -> dict[str, float]:
-    """Height of every place to measure, mm, by "measure step site"."""
-    return {f"{jaw.measure} {jaw.step} {jaw.site}": round(jaw.z, 3) for jaw in jaws}
+def jaw_heights(jaws: Iterable[Jaw]) -> dict[str, tuple[float, str]]:
+    """Height of every place to measure, mm, and the tool for it, by "measure step site"."""
+    return {f"{jaw.measure} {jaw.step} {jaw.site}": (round(jaw.z, 3), jaw.tool) for jaw in jaws}
 
 
 def query(plan: Mapping[str, object]) -> str:

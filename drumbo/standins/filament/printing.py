@@ -29,6 +29,7 @@ class PrintedObject:
     from above lie beside each other, 1 is closed, NaN where that cannot be said; fed_mm: filament that went through
     the drive, mm; lag: what leaves the nozzle as a share of what is asked, untuned: the same without pressure advance;
     drop_mm3: volume of what was extruded standing still;
+    shrink: share by which sizes are smaller than the roads lay;
     start_surplus_mm (of filament) and end_surplus_mm (of road): what is too much there, or too little below 0.
     """
 
@@ -52,6 +53,7 @@ class PrintedObject:
     start_surplus_mm: Floats
     end_surplus_mm: Floats
     hides: float
+    shrink: float
     digest: int
 
 
@@ -135,6 +137,7 @@ def melt(
         start_surplus_mm=starts,
         end_surplus_mm=ends * rough(len(ends), 0.15),
         hides=spool.hides,
+        shrink=spool.shrink,
         digest=digest,
     )
 

@@ -21,7 +21,7 @@ class Spool:
     far the drive wheel moves this filament against one of usual hardness, `diameter_mm` its true diameter. `lag_s` is
     how long pressure takes to follow; a pull between the two pull speeds is all felt at the nozzle, one longer than
     `pull_limit_mm` lets air in. A start is even when `restart_mm` more is pushed back than was pulled, an end when
-    extrusion stops `coast_mm` before it.
+    extrusion stops `coast_mm` before it. All sizes shrink by the share `shrink` while they cool.
     """
 
     family: str
@@ -53,6 +53,7 @@ class Spool:
     pull_limit_mm: float
     restart_mm: float
     coast_mm: float
+    shrink: float
 
 
 def draw_spool(family_key: str, seed: int, drive: str = "direct") -> Spool:
@@ -96,6 +97,7 @@ def draw_spool(family_key: str, seed: int, drive: str = "direct") -> Spool:
         pull_limit_mm=bowden + rng.uniform(1.5, 3.0) if far else direct + rng.uniform(0.5, 1.0),
         restart_mm=-rng.uniform(0.0, 0.2),
         coast_mm=rng.uniform(0.05, 0.3),
+        shrink=kin.shrinkage_percent / 100 * rng.uniform(0.6, 1.4),
     )
 
 

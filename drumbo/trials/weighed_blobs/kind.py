@@ -190,9 +190,9 @@ class WeighedBlobs(Kind):
         kept = kept_share(plan)
         note = self.title.lower() + (f", {(1 - kept) * 100:.0f} % kept back" if kept < 1 else "")
         origin = Origin(From.TRIAL, note, trial)
-        if result.law is None:
+        if result.also is None:
             return {"max_flow_mm3_s": Value(round(result.value * kept, 1), origin, result.error * kept)}
-        law = Law("nozzle_c", **{**result.law, "number": result.value * kept}, note=note)
+        law = Law("nozzle_c", **{**result.also, "number": result.value * kept}, note=note)
         heat = context.profile.number("nozzle_c")
         limit = law.of(heat)
         value = Value(round(limit, 1), origin, result.error * limit / result.value, law=law)

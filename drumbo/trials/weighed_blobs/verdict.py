@@ -119,7 +119,7 @@ def _result(plan: Plan, steps: Sequence[Step], found: Melt, weighed: _Weighed) -
     }
     says = f"{value:.1f} mm³/s at {at:g} °C: there {wanted * 100:.0f} % still arrive."
     return Result(
-        "good", value, error, low, high, says, notes, charts=charts, law=law if law["low"] < law["high"] else None
+        "good", value, error, low, high, says, notes, charts=charts, also=law if law["low"] < law["high"] else None
     )
 
 

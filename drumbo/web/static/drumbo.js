@@ -222,7 +222,7 @@
       if (!waits) return;
       waits.value = e.detail; keepNumber(waits); onward(waits);
     });
-    root.waitingHeight = () => {
+    root.waitingPlace = () => {
       const jaws = JSON.parse(root.dataset.jaws);
       return waits ? jaws[`${waits.dataset.measure} ${waits.dataset.step} ${waits.dataset.site}`] : undefined;
     };
@@ -292,9 +292,9 @@
     }
     async function close_jaws() {
       if (!from.dataset.pxMm) { says.textContent = "How far apart are they?"; ask.hidden = false; $("input", ask).focus(); return; }
-      const z = reading?.waitingHeight?.(), name = reading?.waitingName?.();
+      const [z, tool] = reading?.waitingPlace?.() ?? [], name = reading?.waitingName?.();
       try {
-        const { number } = await ask_for(from.dataset.calliper, z === undefined ? {} : { z });
+        const { number } = await ask_for(from.dataset.calliper, z === undefined ? {} : { z, tool });
         says.textContent = `${number.toFixed(2)} mm`; says.title = name;
         reading?.dispatchEvent(new CustomEvent("drumbo:number", { detail: number.toFixed(2) }));
         setTimeout(() => { ends = []; draw(); }, 900);

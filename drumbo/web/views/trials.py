@@ -250,8 +250,8 @@ def _points() -> prints.Points:
 @pages.post("/pictures/<int:number>/calliper")
 def calliper(number: int) -> Any:
     """The number between two points of a picture, as JSON for the field that waits."""
-    height = request.form.get("z", None, float)
-    return {"number": prints.close_jaws(workshop(), number, _points(), height)}
+    height, tool = request.form.get("z", None, float), request.form.get("tool") or "calliper"
+    return {"number": prints.close_jaws(workshop(), number, _points(), height, tool)}
 
 
 @pages.post("/pictures/<int:number>/scale")

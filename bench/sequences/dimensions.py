@@ -1,0 +1,73 @@
+"""Both rakes under the callipers, at the flow that fills roads. The truth is the spool's shrinkage, and by how much its
+outside sizes are too large beyond that, without any noise.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bench.rig import Drawn, Tally, printed, read, shape_of, with_values
+from drumbo.standins import tools
+from drumbo.standins.filament import physics
+from drumbo.standins.filament.printing import melt
+from drumbo.trials import kind
+from drumbo.trials.base import Context, Plan, Readings
+
+SLUG = "dimensions"
+AGAIN = 100
+
+
+def shrinkage(spool: Drawn, readers: int) -> Tally:
+    """Per cent."""
+    return _sequence(spool, readers)[0]
+
+
+def offset(spool: Drawn, readers: int) -> Tally:
+    """The constant part, mm."""
+    return _sequence(spool, readers)[1]
+
+
+def _sequence(spool: Drawn, readers: int) -> tuple[Tally, Tally]:
+    trial, context = kind(SLUG), _at_its_flow(spool)
+    plan = trial.suggest(context)
+    file = trial.print_file(plan, context)
+    thing = printed(file, spool.spool)
+    tallies = Tally(), Tally()
+    truths = 100 * spool.spool.shrink, _truth(spool, context, plan, file.gcode)
+    for reader in range(readers):
+        readings = read(trial, plan, context, thing, spool.number * readers + reader)
+        result = trial.evaluate(plan, readings)
+        assert result.value is not None
+        assert result.also is not None
+        found = (result.value, result.error), (result.also["offset_mm"], result.also["offset_error"])
+        for tally, (value, error), habit, truth in zip(tallies, found, _habit(plan, readings), truths, strict=True):
+            tally.found(value, error, habit, truth)
+    for tally in tallies:
+        tally.cost([file])
+    return tallies
+
+
+def _at_its_flow(spool: Drawn) -> Context:
+    """As flow trials leave it: within a hundredth of what fills the roads."""
+    flow = 1 / physics.fed_share(spool.spool) * float(spool.rng.normal(1, 0.005))
+    return with_values(spool.context, {"flow_ratio": (round(flow, 3), 0.005)})
+
+
+def _habit(plan: Plan, readings: Readings) -> tuple[float, float]:
+    """One outside size, the mean of both axes: all that it is short of is called shrinkage, and no offset."""
+    long = kind(SLUG).steps(plan)[-1]
+    mean = np.mean([readings.measured("outside", long.index, site) for site in ("x", "y")])
+    return 100 * (1 - float(mean) / long.value), 0.0
+
+
+def _truth(spool: Drawn, context: Context, plan: Plan, gcode: str) -> float:
+    """How much too large the outside sizes are beyond shrinkage, on the mean, measured ever again without any noise."""
+    quiet = melt(shape_of(gcode), spool.spool, nozzle_c=context.profile.number("nozzle_c"))
+    trial, middle = kind(SLUG), context.printer.bed_middle
+    steps, rng = trial.steps(plan), np.random.default_rng(0)
+    over = []
+    for jaw in (j.on_bed(middle) for j in trial.piece(plan, context).jaws if j.measure == "outside"):
+        place = tools.Jaws(jaw.a, jaw.b, jaw.z, jaw.tool)
+        exact = np.mean([tools.measure(quiet, place, rng) for _ in range(AGAIN)])
+        over.append(float(exact) - steps[jaw.step].value * (1 - spool.spool.shrink))
+    return float(np.mean(over))

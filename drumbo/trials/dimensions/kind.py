@@ -1,0 +1,225 @@
+"""The dimensions trial: plan, piece, what to measure and the verdict."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Field, Scalar
+from drumbo.core.fit.sizes import CALLIPER_SD_MM, Line, Sizes, fit_height, fit_sizes
+from drumbo.core.piece import Piece
+from drumbo.core.profile import From, Origin, Value
+from drumbo.core.toolpath import Toolpath, build, settings_for
+from drumbo.trials.base import (
+    Axis,
+    Chart,
+    Context,
+    Kind,
+    Measure,
+    Plan,
+    Readings,
+    Result,
+    Series,
+    Site,
+    Step,
+    ToRead,
+    number,
+)  # fmt: skip
+from drumbo.trials.dimensions import rake
+
+FEWEST = 4
+WIDE_MM = 0.08
+"""Outside sizes that are so much too large or small, whatever their length, point back to flow."""
+APART = 3.0
+SIDES = {"outside": 1.0, "gap": -1.0}
+
+
+class Dimensions(Kind):
+    """Shrinkage and size offset from many sizes at once."""
+
+    slug = "dimensions"
+    title = "Dimensions"
+    sets = ("shrinkage_percent", "offset_mm")
+    group = "size"
+    step_unit = "mm"
+    about = (
+        "Two rakes with the same teeth, along X and along Y. Outside sizes, gaps and heights of several lengths tell "
+        "apart what grows with the size (the plastic shrinks) and what does not (roads bulge). A single cube cannot."
+    )
+    few = "Measure outside sizes and gaps: type a number and Enter, the next field waits."
+
+    def fields(self, context: Context) -> Sequence[Field]:
+        """The three sizes."""
+        most = max(60.0, min(context.printer.bed_x_mm, context.printer.bed_y_mm) - 26)
+        return (
+            Field("short_mm", "Short", "mm", low=16, high=60, step=5),
+            Field("middle_mm", "Middle", "mm", low=30, high=120, step=10),
+            Field("long_mm", "Long", "mm", low=50, high=min(most, 300), step=10,
+                  help="The longer, the better it tells shrinkage."),
+        )  # fmt: skip
+
+    def suggest(self, context: Context) -> dict[str, Scalar]:
+        """20, 50 and 100 mm, or what the bed has room for."""
+        room = min(context.printer.bed_x_mm, context.printer.bed_y_mm) - 30
+        long = float(min(100, room // 5 * 5))
+        return {"short_mm": 20.0, "middle_mm": 50.0 if long >= 80 else 40.0, "long_mm": long}
+
+    def check(self, plan: Plan, context: Context) -> dict[str, str]:
+        """Refuse teeth that would run into each other, and what does not fit."""
+        short, middle, long = self._sizes(plan)
+        for field, size, before in (("middle_mm", middle, short), ("long_mm", long, middle)):
+            if size < before + rake.TOOTH_WIDE + 6:
+                raise InvalidInput(
+                    field, f"must be {before + rake.TOOTH_WIDE + 6:g} mm or more, for a gap before its tooth"
+                )
+        printer, side = context.printer, long + rake.TOOTH_LONG
+        if printer.bed_x_mm < side + 10 or printer.bed_y_mm < side + 14:
+            raise InvalidInput("long_mm", f"needs a bed of {side + 10:.0f} × {side + 14:.0f} mm")
+        return {} if long >= 80 else {"long_mm": "is short; shrinkage is told poorly"}
+
+    def _sizes(self, plan: Plan) -> tuple[float, float, float]:
+        return (number(plan, "short_mm"), number(plan, "middle_mm"), number(plan, "long_mm"))
+
+    def steps(self, plan: Plan) -> tuple[Step, ...]:
+        """The three sizes, shortest first."""
+        return tuple(Step(i, size, f"{size:g}") for i, size in enumerate(self._sizes(plan)))
+
+    def piece(self, plan: Plan, context: Context) -> Piece:
+        """Both rakes."""
+        del context
+        return rake.rakes(rake.Rake(self._sizes(plan)), self.steps(plan))
+
+    def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
+        """As the profile prints."""
+        del plan
+        low_x, low_y = context.printer.bed_low
+        settings = settings_for(context.profile.numbers(), context.printer)
+        return build(piece.solid, settings, middle=context.printer.bed_middle, purge_from=(low_x + 5, low_y + 2))
+
+    def readings(self, plan: Plan) -> ToRead:
+        """Outside sizes, gaps and heights."""
+        made = rake.Rake(self._sizes(plan))
+        gaps = ", ".join(f"{made.gap(i):g}" for i in range(3))
+        highs = ", ".join(f"{made.high(i):g}" for i in range(3))
+        sites = (Site("x", "along X"), Site("y", "along Y"))
+        most = 1.1 * self._sizes(plan)[-1]
+        return ToRead(measures=(
+            Measure("outside", "Outside", "mm", sites, 1, most, 2, "calliper",
+                    "From the outer face of the first tooth to the outer face of the tooth named."),
+            Measure("gap", "Gap", "mm", sites, 1, most, 2, "inside",
+                    f"With the small jaws: the gap before that tooth, meant to be {gaps} mm."),
+            Measure("height", "Height", "mm", (Site("z", "along Z"),), 1, 60, 2, "height",
+                    f"Of that tooth on the X bar, meant to be {highs} mm. Shrinkage upwards is told apart."),
+        ))  # fmt: skip
+
+    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+        """A line through error against size: its slope is shrinkage, what it starts with is the offset."""
+        made = rake.Rake(self._sizes(plan))
+        taken = [
+            (size, reading, site, key)
+            for step in self.steps(plan)
+            for key, size in (("outside", step.value), ("gap", made.gap(step.index)))
+            for site in ("x", "y")
+            if (reading := readings.measured(key, step.index, site)) is not None
+        ]
+        if len(taken) < FEWEST or len({round(size) for size, *_ in taken}) < 3:
+            return Result("few", says="Measure four places or more, of three different sizes.")
+        meant, value = np.array([row[0] for row in taken]), np.array([row[1] for row in taken])
+        axis, side = np.array([row[2] for row in taken]), np.array([SIDES[row[3]] for row in taken])
+        found = fit_sizes(meant, value, axis, side)
+        up = fit_height(*self._heights(made, readings))
+        percent, error = 100 * found.shrink, 100 * found.error
+        return Result(
+            state="split" if found.kept.mean() < 0.7 else "good",
+            value=percent, error=error, low=percent - error, high=percent + error, says=_says(found),
+            notes=_notes(found, up, taken), charts=(_chart(found, meant, value, axis, side),),
+            also={"offset_mm": found.offset_mm, "offset_error": found.offset_error},
+        )  # fmt: skip
+
+    def _heights(self, made: rake.Rake, readings: Readings) -> tuple[np.ndarray, np.ndarray]:
+        rows = [(made.high(i), v) for i in range(3) if (v := readings.measured("height", i, "z")) is not None]
+        return np.array([m for m, _ in rows]), np.array([v for _, v in rows])
+
+    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
+        """Shrinkage to a hundredth of a per cent, the offset to a hundredth of a millimetre."""
+        del plan, context
+        if result.value is None or result.also is None:
+            return {}
+        origin = Origin(From.TRIAL, self.title.lower(), trial)
+        return {
+            "shrinkage_percent": Value(round(result.value, 2), origin, result.error),
+            "offset_mm": Value(round(result.also["offset_mm"], 2), origin, result.also["offset_error"]),
+        }
+
+    def in_words(self, plan: Plan) -> str:
+        """The sizes."""
+        short, middle, long = (step.label for step in self.steps(plan))
+        return f"Outside sizes of {short}, {middle} and {long} mm along X and Y, the gaps between, and three heights."
+
+    def overrides(self, plan: Plan) -> dict[str, str]:
+        """Nothing of the profile."""
+        del plan
+        return {}
+
+
+def _says(found: Sizes) -> str:
+    shrink = f"shrinks by {100 * found.shrink:.2f} %"
+    if abs(found.shrink) < 1.645 * found.error:
+        shrink = "hardly shrinks, as far as these sizes can tell"
+    if abs(found.offset_mm) < 1.645 * found.offset_error:
+        return f"It {shrink}; beyond that, outside sizes are right."
+    way = "large" if found.offset_mm > 0 else "small"
+    return f"It {shrink}; outside sizes are {abs(found.offset_mm):.2f} mm too {way} whatever their length."
+
+
+def _notes(found: Sizes, up: Line | None, taken: Sequence[tuple[float, float, str, str]]) -> tuple[str, ...]:
+    notes = []
+    out = [
+        f"{v:.2f} ({key} {m:g}, {a.upper()})"
+        for (m, v, a, key), kept in zip(taken, found.kept, strict=True)
+        if not kept
+    ]
+    if out:
+        notes.append(f"Left out, as they stand apart: {', '.join(out)}.")
+    if abs(found.offset_mm) > WIDE_MM:
+        way = "wide" if found.offset_mm > 0 else "thin"
+        notes.append(f"Walls that are so {way} point back to flow; look at that first, then measure this again.")
+    if found.gap_mm is not None and abs(found.gap_mm) > 2 * found.offset_error:
+        notes.append(f"Gaps are {abs(found.gap_mm):.2f} mm too {'narrow' if found.gap_mm > 0 else 'wide'}.")
+    if found.apart > APART:
+        each = " and ".join(f"{100 * line.shrink:.2f} % along {line.axis.upper()}" for line in found.axes)
+        notes.append(f"The axes differ: {each}. Plastic does not know X from Y; the printer's steps do.")
+    else:
+        notes.append("If another material departs by the same, it is the printer's scale and not the plastic.")
+    if up is not None:
+        told = f"{100 * up.shrink:.2f} ± {100 * up.error:.2f} %"
+        nothing = abs(up.shrink) < 1.645 * up.error
+        notes.append(
+            f"Upwards these heights are too short to tell any ({told})." if nothing else f"Upwards it is {told}."
+        )
+    return tuple(notes)
+
+
+def _chart(found: Sizes, meant: np.ndarray, value: np.ndarray, axis: np.ndarray, side: np.ndarray) -> Chart:
+    """Error over size: outside sizes above, gaps below, the lines of both axes."""
+    series = []
+    ends = np.array([0.0, float(meant.max())])
+    for tone, line in enumerate(found.axes):
+        for sign, name in ((1.0, "outside"), (-1.0, "gap")):
+            mine = (axis == line.axis) & (side == sign)
+            if not mine.any():
+                continue
+            along = -ends * line.shrink + (found.offset_mm if sign > 0 else -(found.gap_mm or 0.0))
+            label = f"{line.axis.upper()} {name}"
+            series.append(Series(label, "line", _rounded(ends), _rounded(along), tone=tone))
+            errors, kept = _rounded((value - meant)[mine]), tuple(bool(k) for k in found.kept[mine])
+            sd = (CALLIPER_SD_MM,) * len(errors)
+            series.append(Series(label, "points", _rounded(meant[mine]), errors, sd, kept, tone))
+    series.append(Series("as meant", "level", (), (0.0,)))
+    return Chart("Error against size", Axis("Size", "mm"), Axis("error", "mm"), tuple(series))
+
+
+def _rounded(values: np.ndarray) -> tuple[float, ...]:
+    return tuple(round(float(v), 3) for v in values)

@@ -1,0 +1,119 @@
+"""The rakes: the piece of the dimensions trial, a design of our own.
+
+Two bars meet in a corner, one along X and one along Y. From each stand the same teeth: from the outer face of the first
+to the outer face of another it is a round number of millimetres, which lies beside that tooth in digits. Between
+neighbours are the gaps, and the teeth of the X bar rise to different heights. One handling gives outside sizes, gaps
+and heights.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from manifold3d import Manifold
+
+from drumbo.core.piece import Jaw, Part, Piece, Place, block, raised_text, union
+from drumbo.trials.base import Step
+
+BAR_DEEP, BAR_HIGH = 10.0, 3.2
+TOOTH_WIDE, TOOTH_LONG = 6.0, 14.0
+FIRST_HIGH, RISE = 8.0, 6.0
+"""Height of the first two teeth, and how much each further one of the X bar is higher."""
+DIGITS_HIGH, STROKE, DIGIT_RISE = 5.0, 1.0, 0.6
+JAW_AT = 6.0
+"""Height at which the jaws close, above the bar and below every tooth's top, mm."""
+FEELS = 3.0
+"""How far the marks of a measure reach beyond what they measure, mm."""
+
+
+@dataclass(frozen=True, slots=True)
+class Rake:
+    """Sizes from the first tooth's outer face to each other tooth's, mm, rising."""
+
+    sizes: tuple[float, ...]
+
+    @property
+    def side(self) -> float:
+        """Length of a bar."""
+        return self.sizes[-1]
+
+    def tooth(self, index: int) -> tuple[float, float]:
+        """(from, to) of a tooth along its bar; index 0 is the first."""
+        return (0.0, TOOTH_WIDE) if index == 0 else (self.sizes[index - 1] - TOOTH_WIDE, self.sizes[index - 1])
+
+    def gap(self, step: int) -> float:
+        """Width of the gap before a step's tooth."""
+        return self.tooth(step + 1)[0] - self.tooth(step)[1]
+
+    def high(self, step: int) -> float:
+        """Height of a step's tooth on the X bar."""
+        return FIRST_HIGH + step * RISE
+
+
+def rakes(rake: Rake, steps: Sequence[Step]) -> Piece:
+    """The whole piece. Its corner lies at the lower left, and the teeth point outwards, where jaws have room."""
+    shift = -(rake.side - TOOTH_LONG) / 2
+    bar, labels = _bar(rake), [_label(rake, step) for step in steps]
+    parts = [
+        Part("foot", _placed(union([bar, _turned(bar)]), shift)),
+        Part("wall", _placed(_teeth(rake, rising=True), shift)),
+        Part("pad", _placed(_turned(_teeth(rake, rising=False)), shift)),
+        Part("digits", _placed(union([*labels, *(_label_y(rake, step) for step in steps)]), shift)),
+    ]
+    places = []
+    for step in steps:
+        x0, x1 = (shift + rake.tooth(step.index + k)[1] for k in (0, 1))
+        low, high = (x0, shift - TOOTH_LONG, 0.0), (x1, shift + BAR_DEEP, rake.high(step.index))
+        places.append(Place(step.index, step.value, step.label, low, high, axis=0))
+    jaws = [jaw for step in steps for jaw in _jaws(rake, step.index, shift)]
+    return Piece("rakes", union(p.solid for p in parts), tuple(parts), tuple(places), tuple(jaws))
+
+
+def _bar(rake: Rake) -> Manifold:
+    return block((0, 0, 0), (rake.side, BAR_DEEP, BAR_HIGH))
+
+
+def _teeth(rake: Rake, *, rising: bool) -> Manifold:
+    """The teeth of the X bar, pointing to the front."""
+    teeth = []
+    for index in range(len(rake.sizes) + 1):
+        start, end = rake.tooth(index)
+        top = rake.high(max(index - 1, 0)) if rising else FIRST_HIGH
+        teeth.append(block((start, -TOOTH_LONG, 0), (end, 0.5, top)))
+    return union(teeth)
+
+
+def _turned(solid: Manifold) -> Manifold:
+    """The same along Y: mirrored in the corner's diagonal."""
+    return solid.mirror((1, -1, 0))
+
+
+def _placed(solid: Manifold, shift: float) -> Manifold:
+    return solid.translate((shift, shift, 0))
+
+
+def _label(rake: Rake, step: Step) -> Manifold:
+    start, end = rake.tooth(step.index + 1)
+    at = ((start + end) / 2 - 4.0, BAR_DEEP / 2)
+    return raised_text(step.label, at, DIGITS_HIGH, STROKE, 14.0, BAR_HIGH - 0.1, BAR_HIGH + DIGIT_RISE)
+
+
+def _label_y(rake: Rake, step: Step) -> Manifold:
+    start, end = rake.tooth(step.index + 1)
+    at = (BAR_DEEP / 2, (start + end) / 2)
+    return raised_text(step.label, at, 4.2, 0.9, BAR_DEEP - 1.5, BAR_HIGH - 0.1, BAR_HIGH + DIGIT_RISE)
+
+
+def _jaws(rake: Rake, step: int, shift: float) -> list[Jaw]:
+    """Outside from the first tooth, the gap before the tooth, and its height; along X and Y."""
+    across = shift - TOOTH_LONG + 4.0 + (0.0, 1.2, 2.4)[step % 3]
+    (_, before), (start, end) = rake.tooth(step), rake.tooth(step + 1)
+    middle = shift + (start + end) / 2
+    out = (shift - 0.15, shift + end + 0.15)
+    gap = (shift + before - FEELS, shift + start + FEELS)
+    along_x = [Jaw("outside", step, "x", (out[0], across), (out[1], across), JAW_AT),
+               Jaw("gap", step, "x", (gap[0], across), (gap[1], across), JAW_AT, tool="inside")]  # fmt: skip
+    along_y = [Jaw(j.measure, j.step, "y", (across, j.a[0]), (across, j.b[0]), j.z, j.tool) for j in along_x]
+    up = Jaw("height", step, "z", (middle - 1.0, across), (middle + 1.0, across), JAW_AT, tool="height")
+    return [*along_x, *along_y, up]
