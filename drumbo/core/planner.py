@@ -24,6 +24,8 @@ from drumbo.core.workshop import Printer
 
 TOLERANCE_MM = 0.03
 """Outlines of a planned part depart from its solid by no more; nobody sees it, and it halves the work."""
+MANY_TRIANGLES, COARSER_MM = 100_000, 0.05
+"""A part of so many triangles is full of detail that its time does not depend on."""
 
 PLANNED: tuple[tuple[Role, str, str], ...] = (
     (Role.OUTER, "outer", "Outer walls"),
@@ -142,17 +144,17 @@ def settings_of(wish: Wish, profile: Profile, printer: Printer) -> PrintSettings
 ROADS = ("layer_mm", "outer_width_mm", "width_mm", "walls", "top_layers", "bottom_layers", "infill_percent")
 """What decides where roads lie; all else is only how fast they are driven."""
 
-RoadsOf = Callable[[Wish], Toolpath]
-"""Gives a part's roads for a wish; whoever calls may keep them by `ROADS`."""
+SecondsOf = Callable[[Wish], float]
+"""Gives a part's time under a wish, s; whoever calls may keep what was reckoned before."""
 
 
 def roads(part: Manifold, wish: Wish, profile: Profile, printer: Printer) -> Toolpath:
     """Roads of a part that stands on z = 0 around x = y = 0."""
     low_x, low_y = printer.bed_low
     settings = replace(settings_of(wish, profile, printer), layer_time_min_s=0.0)
-    return build(
-        part, settings, middle=printer.bed_middle, purge_from=(low_x + 10, low_y + 8), tolerance_mm=TOLERANCE_MM
-    )
+    tolerance = COARSER_MM if part.num_tri() > MANY_TRIANGLES else TOLERANCE_MM
+    purge = (low_x + 10, low_y + 8)
+    return build(part, settings, middle=printer.bed_middle, purge_from=purge, tolerance_mm=tolerance)
 
 
 @dataclass(frozen=True, slots=True)
@@ -233,25 +235,20 @@ class Stage:
     after_s: float
 
 
-def stages(before: Wish, after: Wish, profile: Profile, printer: Printer, roads_of: RoadsOf) -> tuple[Stage, ...]:
+def stages(before: Wish, after: Wish, printer: Printer, seconds_of: SecondsOf) -> tuple[Stage, ...]:
     """The way from one set to another, one thing at a time in the order of `STAGES`; what is equal is left out."""
     names = {field.key: field for field in fields(printer)}
     wish, found = dict(before), []
-    seconds = seconds_of(before, profile, printer, roads_of)
+    seconds = seconds_of(before)
     for name, keys in STAGES:
         moved = [key for key in keys if abs(before[key] - after[key]) > 1e-9]
         if not moved:
             continue
         wish |= {key: after[key] for key in moved}
-        then = seconds_of(wish, profile, printer, roads_of)
+        then = seconds_of(wish)
         found.append(Stage(name, _in_words(moved, names, before, after), seconds, then))
         seconds = then
     return tuple(found)
-
-
-def seconds_of(wish: Wish, profile: Profile, printer: Printer, roads_of: RoadsOf) -> float:
-    """Time of a part under a wish, s."""
-    return path_motion(at_pace(roads_of(wish), settings_of(wish, profile, printer))).total_s
 
 
 def _in_words(moved: Sequence[str], names: Mapping[str, Field], before: Wish, after: Wish) -> str:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import partial
 from pathlib import PurePath
 
 from manifold3d import Manifold
@@ -26,7 +25,7 @@ from drumbo.trials.base import Context
 
 REFERENCE = "the reference part"
 LONGEST_NAME = 60
-MOST_PATHS, MOST_SOLIDS = 12, 4
+MOST_PATHS, MOST_SOLIDS, MOST_PLANNED = 12, 4, 100
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,21 +126,34 @@ def _check_fits(part: Part, context: Context) -> None:
 
 def answer(workshop: Workshop, asked: Question) -> Answer:
     """Flows, time and grams as now and as wished."""
-    profile, printer = asked.context.profile, asked.context.printer
-    roads = partial(_roads, workshop, asked)
-    before = planner.planned(asked.now, roads(asked.now), profile, printer)
-    after = planner.planned(asked.wish, roads(asked.wish), profile, printer)
+    before, after = (_planned(workshop, asked, wish) for wish in (asked.now, asked.wish))
     return Answer(asked, before, after, asked.context.material.cost(after.grams))
 
 
 def stages(workshop: Workshop, asked: Question) -> tuple[Stage, ...]:
     """Each change's share in the time."""
-    roads = partial(_roads, workshop, asked)
-    return planner.stages(asked.now, asked.wish, asked.context.profile, asked.context.printer, roads)
+
+    def seconds(wish: Mapping[str, float]) -> float:
+        return _planned(workshop, asked, wish).seconds
+
+    return planner.stages(asked.now, asked.wish, asked.context.printer, seconds)
 
 
 _PATHS: OrderedDict[tuple[object, ...], Toolpath] = OrderedDict()
 _SOLIDS: OrderedDict[tuple[str, str], Manifold] = OrderedDict()
+_PLANNED: OrderedDict[tuple[object, ...], Planned] = OrderedDict()
+
+
+def _planned(workshop: Workshop, asked: Question, wish: Mapping[str, float]) -> Planned:
+    """What a wish comes to, reckoned once: the same sets come again with every field that is changed."""
+    profile, printer = asked.context.profile, asked.context.printer
+    key = (asked.solid_key, repr(printer), repr(profile.values), tuple(sorted(wish.items())))
+    found = _PLANNED.get(key)
+    if found is None:
+        found = _PLANNED[key] = planner.planned(wish, _roads(workshop, asked, wish), profile, printer)
+        while len(_PLANNED) > MOST_PLANNED:
+            _PLANNED.popitem(last=False)
+    return found
 
 
 def _roads(workshop: Workshop, asked: Question, wish: Mapping[str, float]) -> Toolpath:

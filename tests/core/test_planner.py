@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from itertools import pairwise
 
@@ -18,7 +19,7 @@ from drumbo.trials.base import Context
 PART = planner.reference_part()
 
 
-def _roads(context: Context) -> planner.RoadsOf:
+def _roads(context: Context) -> Callable[[planner.Wish], Toolpath]:
     kept: dict[tuple[float, ...], Toolpath] = {}
 
     def roads(wish: planner.Wish) -> Toolpath:
@@ -86,15 +87,18 @@ def test_each_changes_share_adds_up_to_the_whole(context: Context) -> None:
     typed = {"layer_mm": "0.28", "width_mm": "0,6", "walls": "1", "speed_infill": "120", "junction_mm_s": "15"}
     wish = planner.read_wish(typed, context.profile, context.printer)
     roads = _roads(context)
-    steps = planner.stages(now, wish, context.profile, context.printer, roads)
+
+    def seconds(a_wish: planner.Wish) -> float:
+        return planner.planned(a_wish, roads(a_wish), context.profile, context.printer).seconds
+
+    steps = planner.stages(now, wish, context.printer, seconds)
     assert [step.name for step in steps] == ["Layer height", "Road widths, walls", "Speeds", "Junction speed"]
     assert "layer height 0.2 → 0.28 mm" in steps[0].says
     for before, after in pairwise(steps):
         assert before.after_s == after.before_s
     assert all(step.after_s < step.before_s for step in steps)
-    before, after = (planner.planned(w, roads(w), context.profile, context.printer).seconds for w in (now, wish))
-    assert (steps[0].before_s, steps[-1].after_s) == (pytest.approx(before), pytest.approx(after))
-    assert planner.stages(now, now, context.profile, context.printer, roads) == ()
+    assert (steps[0].before_s, steps[-1].after_s) == (pytest.approx(seconds(now)), pytest.approx(seconds(wish)))
+    assert planner.stages(now, now, context.printer, seconds) == ()
 
 
 @pytest.mark.parametrize(
