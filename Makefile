@@ -24,8 +24,8 @@ browser:
 	  SUDO=$$(test "$$(id -u)" = 0 || echo sudo); \
 	  $$SUDO apt-get -qq update && $$SUDO apt-get -qq install -y --no-install-recommends chromium; }
 
-# Two at a time, but what drives a browser or runs the whole demo has the machine for itself.
-ALONE := tests/e2e tests/test_cli.py
+# Two at a time, but what drives a browser, runs the whole demo or watches the clock on a line has the machine for itself.
+ALONE := tests/e2e tests/links tests/test_cli.py
 
 test: install browser
 	$(BIN)/python -m pytest -n 2 --dist loadfile $(addprefix --ignore=,$(ALONE))
