@@ -6,7 +6,6 @@ changed after the other, always in the same order, and the time that each change
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
@@ -222,7 +221,7 @@ def _carries(rows: Sequence[RoleRow], profile: Profile, limit: float) -> float |
     most = max((row.flow_mm3_s for row in rows if row.held), default=0.0)
     if law is None or law.rate <= 0 or most <= limit:
         return None
-    return law.at + math.log(most / law.number) / law.rate
+    return law.where(most)
 
 
 @dataclass(frozen=True, slots=True)

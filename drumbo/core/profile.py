@@ -55,6 +55,10 @@ class Law:
         """The value at x."""
         return self.number * math.exp(self.rate * (x - self.at))
 
+    def where(self, number: float) -> float:
+        """The x at which the value is `number`; ZeroDivisionError for a law that does not follow anything."""
+        return self.at + math.log(number / self.number) / self.rate
+
     def through(self, x: float, number: float, note: str) -> Law:
         """The same curve, moved so that it goes through a newer value at x."""
         return replace(self, at=x, number=number, note=note)

@@ -84,7 +84,7 @@ def _first_step(row: TrialRow, typed: str | int) -> int | None:
     text = str(typed).strip()
     if not text:
         return None
-    if text.isdigit() and int(text) <= steps:
+    if text.isdecimal() and int(text) <= steps:
         return int(text)
     if not text.endswith("mm"):
         raise InvalidInput("first", "this trial has no such step")

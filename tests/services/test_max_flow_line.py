@@ -38,6 +38,7 @@ def test_a_sign_is_given_by_band_or_by_height_and_taken_back(house: Workshop, ro
     assert trials.sheet(house, wall).readings.firsts == {"gaps": 1}
     assert reading.first(house, wall, "matt", "4") == 4, "nowhere"
     for typed, told in (("0.5 mm", "is not on the wall: it goes from 1.0 to 13.0 mm"), ("9", "no such step"),
+                        ("²", "no such step"),
                         ("high mm", "not a number")):  # fmt: skip
         with pytest.raises(InvalidInput, match=told):
             reading.first(house, wall, "gaps", typed)

@@ -78,6 +78,28 @@ def _all(context: Context, scale: dict[str, float], over: float) -> Readings:
     return readings
 
 
+def test_an_axis_that_was_hardly_measured_says_nothing_of_its_own(context: Context) -> None:
+    plan = DIMENSIONS.suggest(context)
+    readings = Readings().with_measure("gap", 2, "y", 43.8)
+    for step, value in enumerate((19.96, 49.9, 99.8)):
+        readings = readings.with_measure("outside", step, "x", value)
+    result = DIMENSIONS.evaluate(plan, readings)
+    assert result.value == pytest.approx(0.2, abs=0.01), "one gap cannot tell its shrinkage from its offset"
+    assert not any("axes differ" in note for note in result.notes)
+
+
+def test_sizes_too_much_alike_are_few(context: Context) -> None:
+    plan = {**DIMENSIONS.suggest(context), "short_mm": 16.0, "middle_mm": 28.0, "long_mm": 46.0}
+    readings = Readings().with_measure("gap", 0, "y", 4.0)
+    for step, value in enumerate((4.0, 6.0, 12.0)):
+        readings = readings.with_measure("gap", step, "x", value)
+    assert DIMENSIONS.evaluate(plan, readings).state == "few"
+    alike = Readings()
+    for site in ("x", "y"):
+        alike = alike.with_measure("outside", 0, site, 16.0).with_measure("gap", 2, site, 12.0)
+    assert DIMENSIONS.evaluate(plan, alike).state == "few"
+
+
 def test_what_is_not_the_plastics_doing_is_said(context: Context) -> None:
     plan = DIMENSIONS.suggest(context)
     wide = DIMENSIONS.evaluate(plan, _all(context, {"x": 0.998, "y": 0.998}, 0.15))

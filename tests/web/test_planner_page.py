@@ -5,13 +5,15 @@ from __future__ import annotations
 import io
 import re
 from collections.abc import Iterator
+from dataclasses import asdict
 from urllib.parse import parse_qs, urlparse
 
 import pytest
 from flask.testing import FlaskClient
 
 from drumbo.core.piece import block, stl_bytes
-from drumbo.services import planner
+from drumbo.core.workshop import Printer
+from drumbo.services import planner, profiles, workshop
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
 from drumbo.web import create_app
@@ -61,7 +63,9 @@ def test_what_cannot_be_printed_is_told_at_its_field_and_stays_typed(client: Fla
     assert "Not yet:" in page
 
 
-def test_settings_are_kept_under_one_name_and_laid_beside_others(client: FlaskClient, begun: Begun) -> None:
+def test_settings_are_kept_under_one_name_and_laid_beside_others(
+    client: FlaskClient, begun: Begun, house: Workshop
+) -> None:
     draft = {"profile": str(begun.profile), "layer_mm": "0.28", "width_mm": "0.6", "name": "Draft"}
     assert client.post("/planner/sets", data=draft).status_code == 302
     twice = client.post("/planner/sets", data={**draft, "layer_mm": "0.24"})
@@ -73,6 +77,11 @@ def test_settings_are_kept_under_one_name_and_laid_beside_others(client: FlaskCl
     beside = client.get(f"/planner/waterfall?profile={begun.profile}&beside=1&speed_infill=100").text
     assert "Beside “Draft”" in beside
     assert re.search(r"Layer height<small>, mm</small></th><td>0.2</td><td>0.28</td>", beside)
+    narrow = workshop.save_printer(house, asdict(Printer("Tern Mini", nozzle_mm=0.25)))
+    fine = profiles.create(house, begun.spool, narrow, "fine")
+    told = client.get(f"/planner/waterfall?profile={fine}&beside=1").text
+    assert "cannot be laid beside here" in told
+    assert "Other roads" in told
     gone = client.post("/planner/sets/1/forget", follow_redirects=True)
     assert "<b>Draft</b> is gone" in gone.text
     assert 'name="layer_mm" value="0.28"' in gone.text
@@ -105,6 +114,6 @@ def test_a_part_that_is_none_changes_nothing(client: FlaskClient, begun: Begun, 
     assert "is 400 × 20 × 10 mm; Petrel One has room for 220 × 220 × 250 mm" in page.text
 
 
-@pytest.mark.parametrize("query", ["profile=x", "profile=99", "profile=1&part=77", "profile=1&set=boo"])
+@pytest.mark.parametrize("query", ["profile=x", "profile=99", "profile=1&part=77", "profile=1&set=boo", "profile=²"])
 def test_a_made_up_address_ends_in_words(client: FlaskClient, begun: Begun, query: str) -> None:
     assert client.get(f"/planner/?{query}").status_code == 404

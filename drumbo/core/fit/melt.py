@@ -21,12 +21,15 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
+from drumbo.core.fit.onset import POWER, THRESHOLD, times_at
+
 Floats = NDArray[np.float64]
 
-AT_LIMIT = 0.95
-C = (1 - AT_LIMIT) / AT_LIMIT
-POWER, POWER_SD = np.log(6.0), 0.25
+C = (1 - THRESHOLD) / THRESHOLD
+LOG_POWER, POWER_SD = np.log(POWER), 0.25
 """log p, held loosely."""
+LOG_LIMIT_SD = 3.0
+"""ln Q₀ around the flows that were pushed: next to nothing, but blobs that all came still have an answer."""
 RATE, RATE_SD = 0.017, 0.006
 """k, 1/°C: a plain hot end gains 1.5 to 2 % per °C."""
 GAIN_SD = 0.10
@@ -61,18 +64,12 @@ class Melt:
             1.0 / (1.0 + C * (flow / np.exp(self.ln_q0 + self.rate * (heat_c - self.at_c))) ** self.power)
         )
 
-    def limit(self, heat_c: float, share: float = AT_LIMIT) -> tuple[float, float]:
+    def limit(self, heat_c: float, share: float = THRESHOLD) -> tuple[float, float]:
         """(flow, standard error), mm³/s, at which so much of it still arrives."""
-        reach = np.log((1 / share - 1) / C)
-        log_limit = self.ln_q0 + self.rate * (heat_c - self.at_c) + reach / self.power
-        slopes = np.array([0.0, -reach / self.power, 1.0, heat_c - self.at_c])
-        value = float(np.exp(log_limit))
+        reach = np.log(times_at(1 - share, self.power))
+        slopes = np.array([0.0, -reach, 1.0, heat_c - self.at_c])
+        value = float(np.exp(self.ln_q0 + self.rate * (heat_c - self.at_c) + reach))
         return value, value * float(np.sqrt(slopes @ self.cov @ slopes))
-
-    def heat_for(self, flow: float, share: float = AT_LIMIT) -> float:
-        """Temperature that carries a flow, °C."""
-        reach = np.log((1 / share - 1) / C) / self.power
-        return float(self.at_c + (np.log(flow) - reach - self.ln_q0) / self.rate)
 
 
 def fit_melt(flow: Floats, heat_c: Floats, share: Floats, weighed_sd: Floats) -> Melt:
@@ -87,16 +84,17 @@ def fit_melt(flow: Floats, heat_c: Floats, share: Floats, weighed_sd: Floats) ->
     q, t, s, sd = flow[kept], heat_c[kept], share[kept], np.hypot(BLOB_SD, weighed_sd[kept])
     at = float(rows.mean())
     slow = float(np.median(s[q <= np.quantile(q, 0.3)]))
-    start = np.array([np.log(slow), POWER, np.log(np.median(q)), RATE])
+    start = np.array([np.log(slow), LOG_POWER, np.log(np.median(q)), RATE])
+
+    held, held_sd = start.copy(), np.array([GAIN_SD, POWER_SD, LOG_LIMIT_SD, RATE_SD])
+    held[0] = 0.0
 
     def model(theta: Floats, log_limits: Floats) -> Floats:
         return np.asarray(np.exp(theta[0]) / (1.0 + C * np.exp(np.exp(theta[1]) * (np.log(q) - log_limits))))
 
     def rests(theta: Floats) -> Floats:
         off = (model(theta, theta[2] + theta[3] * (t - at)) - s) / sd
-        return np.concatenate(
-            [_tamed(off), [theta[0] / GAIN_SD, (theta[1] - POWER) / POWER_SD, (theta[3] - RATE) / RATE_SD]]
-        )
+        return np.concatenate([_tamed(off), (theta - held) / held_sd])
 
     found = least_squares(rests, start, x_scale=(0.05, 0.2, 0.2, 0.005))
     theta = found.x

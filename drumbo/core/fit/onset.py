@@ -5,8 +5,8 @@ Past its capability a hot end delivers less and less of what is asked:
     share(Q) = 1 / (1 + ((1 − 0.95)/0.95) · (Q/Q₉₅)^p)        p about 6
 
 A sign is seen once so much is missing, so it begins at a multiple of Q₉₅ that is known within bounds. Each sign that
-was found is a measurement of Q₉₅; it lies somewhere within the step at which it began, and together they are weighed. 5
-% missing is share 0.95: 12 · 1 → Q₉₅; 8 % missing is 1.087 times Q₉₅.
+was found is a measurement of Q₉₅; it lies somewhere within the step at which it began, and together they are weighed.
+5 % are missing at Q₉₅, 8 % at 1.087 times as much.
 """
 
 from __future__ import annotations

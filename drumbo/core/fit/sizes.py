@@ -37,10 +37,11 @@ class Line:
 
 @dataclass(frozen=True, slots=True)
 class Sizes:
-    """`shrink` ± `error` is that of the plate's axes together, a share; `axes` each by itself, and `apart` by how many
-    standard errors they differ. `offset_mm` ± `offset_error` is the constant error of outside sizes, of gaps with its
-    sign turned where no outside size was measured; `gap_mm` is how much too small gaps are, None where none was. `kept`
-    (n,) tells which readings have a say; `rests` (n,) are what the line leaves over, mm.
+    """`shrink` ± `error` is that of the plate's axes together, a share; `axes` each by itself where each was measured
+    enough, and `apart` by how many standard errors they then differ. `offset_mm` ± `offset_error` is the constant error
+    of outside sizes, of gaps with its sign turned where no outside size was measured; `gap_mm` is how much too small
+    gaps are, None where none was. `kept` (n,) tells which readings have a say; `rests` (n,) are what the line leaves
+    over, mm.
     """
 
     shrink: float
@@ -62,30 +63,38 @@ def fit_sizes(meant: Floats, measured: Floats, axis: NDArray[np.str_], side: Flo
         raise ValueError("a line needs three readings of sizes that differ")
     names = [name for name in ("x", "y") if (axis == name).any()]
     sides = [sign for sign in (1.0, -1.0) if (side == sign).any()]
-    columns = [*(-meant * (axis == name) for name in names), *(sign * (side == sign) for sign in sides)]
-    design = np.column_stack(columns)
+    constants = [sign * (side == sign) for sign in sides]
+    design = np.column_stack([*(-meant * (axis == name) for name in names), *constants])
+    slopes = len(names)
+    if np.linalg.matrix_rank(design) < design.shape[1]:
+        # One axis was measured too little to speak for itself: both are taken to shrink alike.
+        design, slopes = np.column_stack([-meant, *constants]), 1
+        if np.linalg.matrix_rank(design) < design.shape[1]:
+            raise ValueError("outside sizes or gaps must differ, to tell slope from offset")
     errors = measured - meant
     # A slip at the longest size would pull a plain line to itself; one that lets go of what stands apart finds it.
-    scales = np.array([*([0.003] * len(names)), *([0.03] * len(sides))])
+    scales = np.array([*([0.003] * slopes), *([0.03] * len(sides))])
     loose = least_squares(
         lambda at: design @ (at * scales) - errors, np.zeros(len(scales)), loss="cauchy", f_scale=2 * CALLIPER_SD_MM
     )
     rests = errors - design @ (loose.x * scales)
     away = 1.4826 * float(np.median(np.abs(rests)))
     kept = np.abs(rests) <= STANDS_APART * max(away, CALLIPER_SD_MM)
+    if np.linalg.matrix_rank(design[kept]) < design.shape[1]:
+        kept = np.ones(len(meant), bool)
     found, *_ = np.linalg.lstsq(design[kept], errors[kept], rcond=None)
     rests = errors - design @ found
     free = max(int(kept.sum()) - design.shape[1], 1)
     sd = max(float(np.sqrt((rests[kept] ** 2).sum() / free)), CALLIPER_SD_MM)
     cov = np.linalg.pinv(design[kept].T @ design[kept]) * sd**2
-    axes = tuple(Line(name, float(found[k]), float(np.sqrt(cov[k, k]))) for k, name in enumerate(names))
-    shrink, error = _together(found[: len(names)], cov[: len(names), : len(names)])
+    own = range(slopes) if slopes == len(names) else [0] * len(names)
+    axes = tuple(Line(name, float(found[k]), float(np.sqrt(cov[k, k]))) for name, k in zip(names, own, strict=True))
+    shrink, error = _together(found[:slopes], cov[:slopes, :slopes])
     apart = 0.0
-    if len(axes) == 2:
+    if slopes == 2:
         both = float(np.sqrt(max(cov[0, 0] + cov[1, 1] - 2 * cov[0, 1], 1e-18)))
         apart = abs(axes[0].shrink - axes[1].shrink) / both
-    first = len(names)
-    offset, offset_error = float(found[first]), float(np.sqrt(cov[first, first]))
+    offset, offset_error = float(found[slopes]), float(np.sqrt(cov[slopes, slopes]))
     gap = float(found[-1]) if sides[-1] < 0 else None
     return Sizes(shrink, error, axes, apart, offset, offset_error, gap, kept, rests)
 

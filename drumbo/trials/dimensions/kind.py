@@ -12,22 +12,9 @@ from drumbo.core.fit.sizes import CALLIPER_SD_MM, Line, Sizes, fit_height, fit_s
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Toolpath, build, settings_for
-from drumbo.trials.base import (
-    Axis,
-    Chart,
-    Context,
-    Kind,
-    Measure,
-    Plan,
-    Readings,
-    Result,
-    Series,
-    Site,
-    Step,
-    ToRead,
-    number,
-)  # fmt: skip
+from drumbo.trials.base import Context, Kind, Measure, Plan, Readings, Result, Site, Step, ToRead, number
 from drumbo.trials.dimensions import rake
+from drumbo.trials.pictures import Axis, Chart, Series
 
 FEWEST = 4
 WIDE_MM = 0.08
@@ -124,11 +111,15 @@ class Dimensions(Kind):
             for site in ("x", "y")
             if (reading := readings.measured(key, step.index, site)) is not None
         ]
+        few = Result("few", says="Measure four places or more, of three sizes that differ well.")
         if len(taken) < FEWEST or len({round(size) for size, *_ in taken}) < 3:
-            return Result("few", says="Measure four places or more, of three different sizes.")
+            return few
         meant, value = np.array([row[0] for row in taken]), np.array([row[1] for row in taken])
         axis, side = np.array([row[2] for row in taken]), np.array([SIDES[row[3]] for row in taken])
-        found = fit_sizes(meant, value, axis, side)
+        try:
+            found = fit_sizes(meant, value, axis, side)
+        except ValueError:
+            return few
         up = fit_height(*self._heights(made, readings))
         percent, error = 100 * found.shrink, 100 * found.error
         return Result(

@@ -25,7 +25,7 @@ def _asked(values: Mapping[str, str]) -> service.Question:
 
 def _number(values: Mapping[str, str], key: str) -> int:
     text = values.get(key) or ""
-    return int(text) if text.isdigit() else 0
+    return int(text) if text.isdecimal() else 0
 
 
 @pages.get("/")
@@ -91,7 +91,10 @@ def waterfall() -> Any:
     beside = request.args.get("beside", type=int)
     page: dict[str, Any] = {"picture": waterfall_picture(steps), "steps": steps, "beside": None}
     if beside:
-        page |= _beside(asked, beside)
+        try:
+            page |= _beside(asked, beside)
+        except InvalidInput as error:
+            page |= {"beside_problems": error.problems, "fields": {f.key: f for f in asked.fields}}
     return render_template("planner/_waterfall.html", asked=asked, **page)
 
 

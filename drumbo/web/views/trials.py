@@ -166,7 +166,7 @@ def score(number: int) -> Any:
     form = request.form
     value = form.get("score", "")
     reading.score(
-        workshop(), number, form.get("aspect", ""), form.get("step", -1, int), int(value) if value.isdigit() else None
+        workshop(), number, form.get("aspect", ""), form.get("step", -1, int), int(value) if value.isdecimal() else None
     )
     return _verdict(number)
 
