@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from drumbo.trials.base import Chart, Series
+from drumbo.trials.pictures import Chart, Series
 
 WIDTH, HEIGHT = 440.0, 250.0
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 62.0, 10.0, 34.0

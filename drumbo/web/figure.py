@@ -11,7 +11,8 @@ from dataclasses import dataclass
 
 from drumbo.core.piece import Drawing, Place
 from drumbo.services.pictures import Picture
-from drumbo.trials.base import Result, Spread, Step
+from drumbo.trials.base import Result, Step
+from drumbo.trials.pictures import Spread
 
 ROW_PX, LEAST_ROW_PX, LEAST_MARK_PX = 48.0, 31.0, 24.0
 TOWER_WIDTH = 500.0

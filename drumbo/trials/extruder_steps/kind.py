@@ -16,19 +16,8 @@ from drumbo.core.piece.piece import Jaw
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Role, Toolpath
 from drumbo.core.toolpath.columns import Event, Set
-from drumbo.trials.base import (
-    Context,
-    Kind,
-    Measure,
-    Plan,
-    Readings,
-    Result,
-    Site,
-    Spread,
-    Step,
-    ToRead,
-    number,
-)  # fmt: skip
+from drumbo.trials.base import Context, Kind, Measure, Plan, Readings, Result, Site, Step, ToRead, number
+from drumbo.trials.pictures import Spread
 
 CHUNK_MM = 5.0
 MARK_SD_MM = 0.4

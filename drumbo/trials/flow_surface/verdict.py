@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.quality import as_good
 from drumbo.core.fit.vee import Vee, fit_vee
-from drumbo.trials.base import Curve, Plan, Readings, Result, Step, known_before, number, weighed
+from drumbo.trials.base import Plan, Readings, Result, Step, known_before, number, weighed
+from drumbo.trials.pictures import Curve
 
 Floats = NDArray[np.float64]
 

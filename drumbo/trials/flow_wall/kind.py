@@ -11,21 +11,9 @@ from drumbo.core.fit.wall import WallFill, fit_wall, nominal_mm
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath, build, settings_for
-from drumbo.trials.base import (
-    Context,
-    Kind,
-    Measure,
-    Plan,
-    Readings,
-    Result,
-    Site,
-    Spread,
-    Step,
-    ToRead,
-    check_known,
-    number,
-)  # fmt: skip
+from drumbo.trials.base import Context, Kind, Measure, Plan, Readings, Result, Site, Step, ToRead, check_known, number
 from drumbo.trials.flow_wall import frames
+from drumbo.trials.pictures import Spread
 
 FEWEST_READINGS = 4
 CONTRADICTION = 4.0

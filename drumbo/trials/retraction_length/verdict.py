@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.fade import Fade, fit_fade
-from drumbo.trials.base import Curve, Plan, Readings, Result, Step, number
+from drumbo.trials.base import Plan, Readings, Result, Step, number
+from drumbo.trials.pictures import Curve
 
 Floats = NDArray[np.float64]
 

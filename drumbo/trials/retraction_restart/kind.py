@@ -14,7 +14,8 @@ from drumbo.core.fit.vee import Vee, fit_vee
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath, build, settings_for
-from drumbo.trials.base import Aspect, Context, Curve, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.pictures import Curve
 from drumbo.trials.retraction_restart import arches
 
 FEWEST, MOST = 4, 13

@@ -13,7 +13,8 @@ from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Toolpath
 from drumbo.trials import posts
-from drumbo.trials.base import Aspect, Context, Curve, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.pictures import Curve
 
 SPLIT_MISFIT, FLAT_DROP = 1.9, 1.2
 

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.onset import Onset, Sign, fit_onset, times_at
-from drumbo.trials.base import Plan, Readings, Result, Spread, Step, number
+from drumbo.trials.base import Plan, Readings, Result, Step, number
+from drumbo.trials.pictures import Spread
 
 
 @dataclass(frozen=True, slots=True)

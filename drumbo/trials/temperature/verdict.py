@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.quality import Quality, fit_quality
-from drumbo.trials.base import Aspect, Curve, Plan, Readings, Result, Step
+from drumbo.trials.base import Aspect, Plan, Readings, Result, Step
+from drumbo.trials.pictures import Curve
 
 Floats = NDArray[np.float64]
 

@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.fit.melt import BLOB_SD, FEWEST, NOTHING, Melt, fit_melt
-from drumbo.trials.base import Axis, Chart, Plan, Readings, Result, Series, Step, number
+from drumbo.trials.base import Plan, Readings, Result, Step, number
+from drumbo.trials.pictures import Axis, Chart, Series
 
 Floats = NDArray[np.float64]
 Rows = Sequence[tuple[float, str, str]]
