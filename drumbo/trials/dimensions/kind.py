@@ -19,7 +19,8 @@ from drumbo.trials.pictures import Axis, Chart, Series
 FEWEST = 4
 WIDE_MM = 0.08
 """Outside sizes that are so much too large or small, whatever their length, point back to flow."""
-APART = 3.0
+APART, PLAINLY = 3.0, 2.5
+"""Standard errors from which on axes differ, and from which on three heights tell anything."""
 SIDES = {"outside": 1.0, "gap": -1.0}
 
 
@@ -186,7 +187,7 @@ def _notes(found: Sizes, up: Line | None, taken: Sequence[tuple[float, float, st
         notes.append("If another material departs by the same, it is the printer's scale and not the plastic.")
     if up is not None:
         told = f"{100 * up.shrink:.2f} ± {100 * up.error:.2f} %"
-        nothing = abs(up.shrink) < 1.645 * up.error
+        nothing = abs(up.shrink) < PLAINLY * up.error
         notes.append(
             f"Upwards these heights are too short to tell any ({told})." if nothing else f"Upwards it is {told}."
         )

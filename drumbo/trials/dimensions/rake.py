@@ -19,7 +19,9 @@ from drumbo.trials.base import Step
 BAR_DEEP, BAR_HIGH = 10.0, 3.2
 TOOTH_WIDE, TOOTH_LONG = 6.0, 14.0
 FIRST_HIGH, RISE = 8.0, 6.0
-"""Height of the first two teeth, and how much each further one of the X bar is higher."""
+"""Height of the first two teeth, and how much each further one of the X bar is higher: a whole number of layers of any
+usual height, so that what is left over of a layer is the same on all of them and no shrinkage.
+"""
 DIGITS_HIGH, STROKE, DIGIT_RISE = 5.0, 1.0, 0.6
 JAW_AT = 6.0
 """Height at which the jaws close, above the bar and below every tooth's top, mm."""
