@@ -1,6 +1,7 @@
 """One module a parameter: the whole sequence of one hidden spool, and what the plain habit makes of the same prints."""
 
 from bench.sequences import (
+    cooling,
     dimensions,
     extruder_steps,
     flow_surface,
@@ -25,6 +26,7 @@ SEQUENCES = {
     "max_flow_mm3_s": rising_wall.sequence,
     BY_WEIGHT: weighed_blobs.at_profile,
     ALONG: weighed_blobs.along,
+    "fan_percent": cooling.sequence,
     "shrinkage_percent": dimensions.shrinkage,
     "offset_mm": dimensions.offset,
     "extruder_steps_mm": extruder_steps.sequence,

@@ -74,6 +74,15 @@ def _bond(thing: PrintedObject, band: Mask, _around: Around) -> float:
     return 4.0 / (1.0 + np.exp(-(share - 0.5) / 0.13))
 
 
+def _tip(thing: PrintedObject, band: Mask, _around: Around) -> float:
+    """A small part that was still soft when its next layer came: a quarter of the time too little is plain."""
+    layer = thing.geometry.layer[band]
+    first = int(layer.min())
+    pieces = np.bincount(layer - first)
+    by_layer = np.bincount(layer - first, thing.slump[band]) / np.maximum(pieces, 1)
+    return 4.0 * _falls(float(np.quantile(by_layer[pieces > 0], 0.8)), 0.25, 1.8)
+
+
 def _gaps(thing: PrintedObject, band: Mask, _around: Around) -> float:
     """Lines and pin-holes between the roads of a top: 3 % of it open is plain to see."""
     fill = _top_fill(thing, band)
@@ -172,6 +181,7 @@ ASPECTS: dict[str, Callable[[PrintedObject, Mask, Around], float]] = {
     "strings": _strings,
     "surface": _surface,
     "bond": _bond,
+    "tip": _tip,
     "gaps": _gaps,
     "ridges": _ridges,
     "restart": _restart,

@@ -109,6 +109,7 @@ LEANS: dict[str, tuple[Callable[[Spool], float], float]] = {
     "restart_extra_mm": (lambda spool: spool.restart_mm, 0.1),
     "pressure_advance_s": (lambda spool: spool.lag_s, 0.02),
     "max_flow_mm3_s": (lambda spool: spool.melt_mm3_s / spool.grip, 2.5),
+    "fan_percent": (lambda spool: -spool.bond_c, 5),
     "shrinkage_percent": (lambda spool: spool.shrink, 0.09),
     "extruder_steps_mm": (lambda spool: 1 / spool.grip, 25),
 }

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from drumbo.core.toolpath.columns import Role, Set, Toolpath
 from drumbo.core.toolpath.hatch import hatch
-from drumbo.core.toolpath.pace import slow_small_layers
+from drumbo.core.toolpath.pace import blow_by_time, slow_small_layers
 from drumbo.core.toolpath.pen import Pen
 from drumbo.core.toolpath.plane import closed_from_rear, edges_of, inside, nearest_chain, subdivide
 from drumbo.core.toolpath.regions import FINE_MM, LayerPlan, grow, layer_at, plan_layers
@@ -23,11 +23,14 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True)
 class Override:
-    """From the layer whose bottom is at `z_mm` on (piece coordinates), the nozzle runs at `nozzle_c`."""
+    """From the layer whose bottom is at `z_mm` on (piece coordinates), the nozzle runs at `nozzle_c` and the fan at the
+    share `fan`; None leaves each as it is.
+    """
 
     z_mm: float
-    nozzle_c: float
+    nozzle_c: float | None = None
     label: str = ""
+    fan: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,13 +105,16 @@ def build(
     special = [(zone, replace(settings, **zone.settings)) for zone in zones]  # type: ignore[arg-type]
     pen = Pen(settings, offset=middle, start=purge_from)
     pending = sorted(overrides, key=lambda o: o.z_mm)
+    blown: float | None = None
     for layer in plan_layers(solid, settings, tolerance_mm):
         pen.begin_layer(layer.index, layer.bottom, layer.height)
         while pending and pending[0].z_mm <= layer.bottom + 1e-6:
             override = pending.pop(0)
             pen.event(Set.NOTE, text=f"step {override.label}")
-            pen.event(Set.NOZZLE, override.nozzle_c)
-        pen.fan(settings.fan_on_layer(layer.index))
+            if override.nozzle_c is not None:
+                pen.event(Set.NOZZLE, override.nozzle_c)
+            blown = blown if override.fan is None else override.fan
+        pen.fan(settings.fan_on_layer(layer.index) if blown is None else blown)
         if layer.index == 0:
             _purge(pen, purge_from, middle)
             _skirt(pen, layer, settings)
@@ -126,7 +132,7 @@ def build(
             pen.event(Set.NOTE, text=f"step {turn.label}")
         pen.fan(turn.settings.fan_on_layer(index))
         pen.climb(turn.points, turn.heights, Role.OUTER, index)
-    return slow_small_layers(pen.finish(), settings)
+    return blow_by_time(slow_small_layers(pen.finish(), settings), settings)
 
 
 def _purge(pen: Pen, start: tuple[float, float], middle: tuple[float, float]) -> None:

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.motion import Motion
-from drumbo.core.toolpath.columns import Role, Toolpath, path_motion
+from drumbo.core.toolpath.columns import Event, Role, Set, Toolpath, path_motion
 from drumbo.core.toolpath.settings import PrintSettings
 
 Floats = NDArray[np.float64]
@@ -68,3 +68,25 @@ def _slower(path: Toolpath, speed: Floats, motion: Motion, settings: PrintSettin
     share[0] = 1.0
     slowed = np.maximum(speed * share[path.layer], np.minimum(speed, settings.speed_floor))
     return np.where(roads, slowed, speed)
+
+
+def layer_times(path: Toolpath) -> Floats:
+    """(layers,) seconds that every layer takes."""
+    return np.asarray(np.bincount(path.layer, path_motion(path).seconds), np.float64)
+
+
+def blow_by_time(path: Toolpath, settings: PrintSettings) -> Toolpath:
+    """The same roads with more fan on quick layers, where the settings ask for that."""
+    if settings.fan_short <= settings.fan or not len(path):
+        return path
+    seconds = layer_times(path)
+    wanted = np.array([settings.fan_in_time(layer, float(s)) for layer, s in enumerate(seconds)])
+    set_at = [(e.row, e.value) for e in path.events if e.what == Set.FAN and e.row < len(path)]
+    asked = np.zeros(len(path))
+    for (row, share), last in zip(set_at, [*(row for row, _ in set_at[1:]), len(path)], strict=True):
+        asked[row:last] = share
+    blown = np.maximum(asked, wanted[path.layer])
+    changes = np.flatnonzero(np.diff(blown, prepend=0.0))
+    others = [e for e in path.events if e.what != Set.FAN or e.row >= len(path)]
+    events = [*others, *(Event(int(row), Set.FAN, float(blown[row])) for row in changes)]
+    return replace(path, events=tuple(sorted(events, key=lambda event: event.row)))

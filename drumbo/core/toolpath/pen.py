@@ -74,9 +74,9 @@ class Pen:
     def draw(self, points: Floats, role: Role, island: Floats | None) -> None:
         """Print along points (k, 2). A travel that stays on `island` (edges, (m, 4)) needs no retraction."""
         self._travel(float(points[0, 0]), float(points[0, 1]), island)
-        bridging = role == Role.BRIDGE and self._layer >= self._settings.fan_off_layers
-        self._blow(max(self._settings.fan_bridge, self._layer_fan) if bridging else self._layer_fan)
         s = self._settings
+        hanging = {Role.BRIDGE: s.fan_bridge, Role.OVERHANG: s.fan_overhang}.get(role, 0.0)
+        self._blow(max(hanging, self._layer_fan) if self._layer >= s.fan_off_layers else self._layer_fan)
         feed = s.road_area(self._height, s.width_of(role)) * s.flow_of(role, self._layer) / s.filament_area
         self._grow(len(points) + 1)
         row = (self._z + self._lift, feed, self._speed(role), float(role), float(self._layer), self._height)

@@ -10,6 +10,7 @@ import numpy as np
 from manifold3d import CrossSection, JoinType, Manifold
 from numpy.typing import NDArray
 
+from drumbo.core.toolpath.columns import Role
 from drumbo.core.toolpath.hatch import hatch
 from drumbo.core.toolpath.plane import edges_of, inside
 from drumbo.core.toolpath.settings import PrintSettings
@@ -70,6 +71,7 @@ def tidy(section: CrossSection, by_mm: float) -> CrossSection:
     return grow(grow(section, -by_mm), by_mm)
 
 
+_SAME_MM = 0.005
 FINE_MM = 0.002
 """How far an outline may depart from the solid's, where nothing else is asked for."""
 
@@ -111,8 +113,17 @@ def plan_layers(solid: Manifold, settings: PrintSettings, tolerance_mm: float = 
             top=top,
             sparse=tidy(sparse, 0.3 * width),
             bridges=bridges,
-            beneath=edges_of(below.to_polygons()) if hangs and below is not None else None,
+            beneath=_holding(below, height, settings) if hangs and below is not None else None,
         )
+
+
+def _holding(below: CrossSection, height: float, settings: PrintSettings) -> Floats:
+    """Edges of what holds the middle of an outer wall: it counts as overhanging only if it leans out far enough.
+
+    A wall that leans by θ steps out by height · tan θ a layer; its middle lies half a width inside of its edge.
+    """
+    reach = height * math.tan(math.radians(settings.overhang_from_deg)) - settings.width_of(Role.OUTER) / 2
+    return edges_of((grow(below, reach) if abs(reach) > _SAME_MM else below).to_polygons())
 
 
 def _common(sections: list[CrossSection], first: int, last: int, within: CrossSection) -> CrossSection:

@@ -63,7 +63,11 @@ class PrintSettings:
     min_travel_mm: float = 1.5
     z_hop_mm: float = 0.0
     fan: float = 1.0
+    fan_short: float = 0.0
+    fan_normal_layer_s: float = 15.0
     fan_bridge: float = 1.0
+    fan_overhang: float = 0.0
+    overhang_from_deg: float = 48.0
     fan_off_layers: int = 1
     fan_full_layer: int = 2
     layer_time_min_s: float = 8.0
@@ -128,6 +132,19 @@ class PrintSettings:
             return self.fan
         return self.fan * (number - self.fan_off_layers) / (self.fan_full_layer - self.fan_off_layers)
 
+    def fan_in_time(self, layer: int, seconds: float) -> float:
+        """Fan share on a layer that takes so long: quick layers get more, as far as their number allows any.
+
+        30 % normally from 20 s on and 100 % at 10 s or less: 65 % at 15 s.
+        """
+        number = layer + 1
+        if self.fan_short <= self.fan or number <= self.fan_off_layers:
+            return self.fan_on_layer(layer)
+        span = self.fan_normal_layer_s - self.layer_time_min_s
+        late = min(max((seconds - self.layer_time_min_s) / span, 0.0), 1.0) if span > 0 else float(seconds > 0)
+        ramp = max(min((number - self.fan_off_layers) / max(self.fan_full_layer - self.fan_off_layers, 1), 1.0), 0.0)
+        return (self.fan_short + (self.fan - self.fan_short) * late) * ramp
+
 
 def settings_for(numbers: Mapping[str, float], printer: Printer) -> PrintSettings:
     """Settings from a profile's numbers (catalogue keys) on a printer; widths follow the nozzle."""
@@ -152,7 +169,11 @@ def settings_for(numbers: Mapping[str, float], printer: Printer) -> PrintSetting
         min_travel_mm=numbers["retraction_min_travel_mm"],
         z_hop_mm=numbers["z_hop_mm"],
         fan=numbers["fan_percent"] / 100,
+        fan_short=numbers.get("fan_short_percent", 0.0) / 100,
+        fan_normal_layer_s=numbers.get("fan_normal_layer_s", 15.0),
         fan_bridge=numbers["fan_bridge_percent"] / 100,
+        fan_overhang=numbers.get("fan_overhang_percent", 0.0) / 100,
+        overhang_from_deg=numbers.get("overhang_from_deg", 48.0),
         fan_off_layers=int(numbers["fan_off_layers"]),
         fan_full_layer=int(numbers["fan_full_layer"]),
         layer_time_min_s=numbers["layer_time_min_s"],

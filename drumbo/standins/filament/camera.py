@@ -79,7 +79,7 @@ def _splat(thing: PrintedObject, frame: Frame, rng: np.random.Generator) -> tupl
     across = np.zeros((frame.height, frame.width))
     drop = thing.sag_mm + thing.droop_mm - thing.curl_mm
     gaps = rng.random(len(drop)) < thing.missing
-    wobble = rng.normal(0, 0.012, len(drop))
+    wobble = rng.normal(0, 0.012, len(drop)) + _slumped(thing, rng)
     _paint(
         shape.a, shape.b, shape.z - drop, shape.height, shape.width + wobble, gaps,
         frame.left_mm, frame.bottom_mm, frame.px_per_mm, depth, owner, across,
@@ -92,6 +92,13 @@ def _splat(thing: PrintedObject, frame: Frame, rng: np.random.Generator) -> tupl
     )  # fmt: skip
     owner[dots >= 0] = piece[dots[dots >= 0]]
     return depth, owner, across
+
+
+def _slumped(thing: PrintedObject, rng: np.random.Generator) -> Floats:
+    """(n,) by how much soft layers have spread, mm: unevenly from layer to layer."""
+    layers = int(thing.geometry.layer.max(initial=0)) + 1
+    spread = np.clip(rng.normal(0.5, 0.5, layers), 0, None)[thing.geometry.layer]
+    return np.asarray(1.6 * np.clip(thing.slump - 0.05, 0, None) * spread)
 
 
 @njit(cache=True, nogil=True)

@@ -125,11 +125,23 @@ def curl(spool: Spool, t_c: Floats, angle_deg: Floats) -> Floats:
 def bond(spool: Spool, t_c: Floats, fan: Floats, layer_s: Floats) -> Floats:
     """Share of the strength that the polymer's layers can have: welding needs heat; fan and long waits take it away.
 
-    The full share is that of plenty of heat at the polymer's usual fan.
+    The full share is that of plenty of heat at the polymer's usual fan. One that is printed far above the room's
+    heat is chilled more by the same air.
     """
     waiting = np.clip(1.0 - 0.05 * np.log2(np.maximum(layer_s, 4.0) / 8.0), 0.7, 1.05)
-    cooled = (1.0 - 0.35 * fan) / (1.0 - 0.35 * spool.usual_fan)
+    cooled = (1.0 - 0.35 * spool.chills * fan) / (1.0 - 0.35 * spool.chills * spool.usual_fan)
     return np.clip(logistic((t_c - spool.bond_c) / spool.bond_width) * cooled * waiting, 0, 1)
+
+
+def slump(spool: Spool, t_c: Floats, fan: Floats, layer_s: Floats) -> Floats:
+    """How soft a layer still is when the next one comes, 0 firm to 1 molten: 1 − its time over what it needs to set.
+
+    `set_s` is needed at the spool's centre and its polymer's usual fan; heat needs longer, air takes some of it away.
+    A layer of 6 s that needs 8 is 0.25.
+    """
+    air = (1.0 - 0.6 * fan) / (1.0 - 0.6 * spool.usual_fan)
+    needs = spool.set_s * np.exp(0.02 * (t_c - spool.centre_c)) * air
+    return np.clip(1.0 - layer_s / needs, 0.0, 1.0)
 
 
 def sheen(spool: Spool, t_c: Floats, load: Floats) -> Floats:

@@ -28,7 +28,7 @@ class PrintedObject:
     missing: share of the asked flow that did not arrive; width_mm: of the road as it lies; fill: how full roads seen
     from above lie beside each other, 1 is closed, NaN where that cannot be said; fed_mm: filament that went through
     the drive, mm; lag: what leaves the nozzle as a share of what is asked, untuned: the same without pressure advance;
-    drop_mm3: volume of what was extruded standing still;
+    drop_mm3: volume of what was extruded standing still; slump: how soft each piece still was when more came on top;
     shrink: share by which sizes are smaller than the roads lay;
     start_surplus_mm (of filament) and end_surplus_mm (of road): what is too much there, or too little below 0.
     """
@@ -44,6 +44,7 @@ class PrintedObject:
     droop_mm: Floats
     curl_mm: Floats
     bond: Floats
+    slump: Floats
     gloss: Floats
     damage: Floats
     string_mm3: Floats
@@ -128,6 +129,7 @@ def melt(
         droop_mm=np.minimum(droop * rough(len(droop), 0.12), 3.0),
         curl_mm=np.where(hanging, physics.curl(spool, t_c, shape.angle_deg), 0.0) * rough(len(droop), 0.12),
         bond=physics.bond(spool, t_c, shape.fan, shape.layer_s) * physics.starved_bond(missing),
+        slump=np.where(shape.layer > 0, physics.slump(spool, t_c, shape.fan, shape.layer_s), 0.0),
         gloss=physics.sheen(spool, t_c, load),
         damage=physics.damage(spool, t_c),
         string_mm3=strings * rough(len(strings), 1.0),

@@ -21,7 +21,8 @@ class Spool:
     far the drive wheel moves this filament against one of usual hardness, `diameter_mm` its true diameter. `lag_s` is
     how long pressure takes to follow; a pull between the two pull speeds is all felt at the nozzle, one longer than
     `pull_limit_mm` lets air in. A start is even when `restart_mm` more is pushed back than was pulled, an end when
-    extrusion stops `coast_mm` before it. All sizes shrink by the share `shrink` while they cool.
+    extrusion stops `coast_mm` before it. All sizes shrink by the share `shrink` while they cool. `chills` tells how
+    much more than PLA it loses of its bond in the fan's air; a small layer needs `set_s` to set.
     """
 
     family: str
@@ -54,6 +55,8 @@ class Spool:
     restart_mm: float
     coast_mm: float
     shrink: float
+    chills: float
+    set_s: float
 
 
 def draw_spool(family_key: str, seed: int, drive: str = "direct") -> Spool:
@@ -98,6 +101,8 @@ def draw_spool(family_key: str, seed: int, drive: str = "direct") -> Spool:
         restart_mm=-rng.uniform(0.0, 0.2),
         coast_mm=rng.uniform(0.05, 0.3),
         shrink=kin.shrinkage_percent / 100 * rng.uniform(0.6, 1.4),
+        chills=2.0 - kin.fan_percent / 100,
+        set_s=rng.uniform(5, 11),
     )
 
 

@@ -1,0 +1,58 @@
+"""A gantry in bands of fan. The truth is the most fan that costs the exact, noise-free bond no more than the aim
+spends, or the least with which exact slopes and tips are as good as with any, whichever is less. The plain habit takes
+the band with the best total of the same scores.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from bench.rig import Drawn, Tally, best_step, printed, read, shape_of
+from drumbo.standins import eye
+from drumbo.standins.filament.geometry import band
+from drumbo.standins.filament.printing import melt
+from drumbo.trials import kind
+from drumbo.trials.cooling.verdict import AIMS, BOND, ENOUGH, HELPED
+
+
+def sequence(spool: Drawn, readers: int) -> Tally:
+    """One gantry, read by so many."""
+    trial, context = kind("fan-bands"), spool.context
+    plan = trial.suggest(context)
+    aspects = [a.key for a in trial.readings(plan).aspects]
+    truth = _truth(spool)
+    file = trial.print_file(plan, context)
+    thing = printed(file, spool.spool)
+    steps = trial.steps(plan)
+    tally = Tally()
+    for reader in range(readers):
+        readings = read(trial, plan, context, thing, spool.number * readers + reader)
+        result = trial.evaluate(plan, readings)
+        assert result.value is not None
+        assert result.error is not None
+        totals = np.sum([readings.column(aspect, steps) for aspect in aspects], axis=0)
+        tally.found(result.value, result.error, steps[best_step(totals)].value, truth)
+        tally.drumbo[-1] = 5 * round(result.value / 5) - truth  # as it is adopted
+    tally.cost([file])
+    return tally
+
+
+def _truth(spool: Drawn) -> float:
+    """% of fan, from one band melted ever again with another fan and no noise."""
+    trial, context = kind("fan-bands"), spool.context
+    plan = trial.suggest(context)
+    place = trial.piece(plan, context).places[2]
+    shape = band(shape_of(trial.print_file(plan, context).gcode), place.low[2], place.high[2])
+    heat, aim = context.profile.number("nozzle_c"), next(a for a in AIMS if a.key == plan["aim"])
+    fans = np.arange(0.0, 1.001, 0.01)
+
+    def exact(fan: float) -> np.ndarray:
+        thing = melt(replace(shape, fan=np.full(len(shape.fan), fan)), spool.spool, nozzle_c=heat)
+        return eye.exact_scores(thing, [place.box((0, 0))], [BOND, *HELPED])[0]
+
+    scores = np.array([exact(float(f)) for f in fans])
+    spares = fans[scores[:, 0] >= scores[0, 0] - aim.spends].max()
+    needs = max(fans[int(np.argmax(scores[:, k] >= scores[-1, k] - ENOUGH))] for k in (1, 2))
+    return 100 * float(min(spares, needs))

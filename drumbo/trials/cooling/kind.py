@@ -1,0 +1,170 @@
+"""The cooling trial: plan, steps, piece, readings; its verdict is in `verdict.py`."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Field, Scalar
+from drumbo.core.piece import Piece
+from drumbo.core.profile import From, Origin, Value
+from drumbo.core.toolpath import Override, Toolpath, build, settings_for
+from drumbo.core.toolpath.pace import layer_times
+from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.cooling import gantry
+from drumbo.trials.cooling.verdict import AIMS, verdict
+
+FEWEST_STEPS, MOST_STEPS = 4, 11
+FOOT_LAYERS = 4
+LATE = 1.06
+"""A layer may take so much longer than was asked for before the printer counts as too slow for it."""
+
+ASPECTS: tuple[Aspect, ...] = (
+    Aspect("bridge", "Bridges", ("hang in loops", "sag plainly", "sag a little", "almost flat", "flat, no sag"),
+           "Both rungs from the front and from below, above all the long one."),
+    Aspect("overhang", "Slopes", ("collapsed or curled", "rough, droops", "uneven edge", "small flaws", "clean edge"),
+           "The wing at the right: three slopes, the steepest on top."),
+    Aspect("tip", "Tip", ("a melted blob", "bent and thick", "soft edges", "almost sharp", "sharp, straight"),
+           "The slim tip on the long rung: it stays soft where layers are quick and the fan is low."),
+    Aspect("bond", "Bond", ("falls apart", "snaps at a touch", "snaps easily", "snaps with force", "will not part"),
+           "Snap the head on the short rung off by hand."),
+)  # fmt: skip
+
+
+class Cooling(Kind):
+    """Fan share by band, least at the bottom."""
+
+    slug = "fan-bands"
+    title = "Cooling"
+    sets = (
+        "fan_percent", "fan_short_percent", "fan_bridge_percent", "fan_overhang_percent", "layer_time_min_s",
+    )  # fmt: skip
+    group = "cooling"
+    about = (
+        "A light gantry whose bands are printed with ever more fan. Each has two bridges, three slopes, a slim tip and "
+        "a head to snap off: air helps the first three and costs bond, and the fit draws both."
+    )
+
+    def fields(self, context: Context) -> Sequence[Field]:
+        """Range and step of the fan, time of a layer, and what the part is for."""
+        del context
+        return (
+            Field("low_percent", "Least fan, at the bottom", "%", low=0, high=90, step=5, whole=True),
+            Field("high_percent", "Most fan, at the top", "%", low=10, high=100, step=5, whole=True),
+            Field("step_percent", "Step", "%", low=5, high=30, step=5, whole=True,
+                  help="20 shows enough in one print."),
+            Field("layer_s", "Time of a layer", "s", low=6, high=30, step=1,
+                  help="No layer of the piece is quicker. What comes out clean becomes the minimum layer time."),
+            Field("step_mm", "Height of a band", "mm", low=7.5, high=12, step=0.5),
+            Field("aim", "Judged for", kind="choice", choices=tuple((a.key, a.name) for a in AIMS), late=True),
+        )  # fmt: skip
+
+    def suggest(self, context: Context) -> dict[str, Scalar]:
+        """From no fan to all of it."""
+        small = context.printer.height_mm < 70
+        return {
+            "low_percent": 0.0,
+            "high_percent": 100.0,
+            "step_percent": 25.0 if small else 20.0,
+            "layer_s": 10.0,
+            "step_mm": 8.0,
+            "aim": "balanced",
+        }
+
+    def check(self, plan: Plan, context: Context) -> dict[str, str]:
+        """Refuse what makes no curve or does not fit."""
+        low, high = number(plan, "low_percent"), number(plan, "high_percent")
+        if high <= low:
+            raise InvalidInput("high_percent", f"must be above {low:g} %: the least is at the bottom; swap the two")
+        count, printer = len(self.steps(plan)), context.printer
+        if not FEWEST_STEPS <= count <= MOST_STEPS:
+            fits = (high - low) / (FEWEST_STEPS - 1)
+            raise InvalidInput(
+                "step_percent", f"gives {count} bands; {FEWEST_STEPS} to {MOST_STEPS} will do: {fits:.0f} % or less"
+            )
+        if printer.bed_x_mm < gantry.WIDTH + 20 or printer.bed_y_mm < gantry.DEPTH + 30:
+            size = f"{gantry.WIDTH + 20:.0f} × {gantry.DEPTH + 30:.0f} mm"
+            raise InvalidInput("step_mm", f"the piece needs a bed of {size}")
+        most = int((printer.height_mm - 4) // number(plan, "step_mm"))
+        if count > most:
+            raise InvalidInput("step_percent", f"gives {count} bands; {most} of {number(plan, 'step_mm'):g} mm fit")
+        return {}
+
+    def steps(self, plan: Plan) -> tuple[Step, ...]:
+        """Least fan first, as printed."""
+        low, high, step = (number(plan, f"{key}_percent") for key in ("low", "high", "step"))
+        count = int((high - low) / step + 1e-9) + 1
+        return tuple(Step(i, low + i * step, f"{low + i * step:g}") for i in range(count))
+
+    def piece(self, plan: Plan, context: Context) -> Piece:
+        """The gantry, its bands whole layers."""
+        settings = settings_for(context.profile.numbers(), context.printer)
+        layers = round(number(plan, "step_mm") / settings.layer_mm)
+        foot = settings.first_layer_mm + (FOOT_LAYERS - 1) * settings.layer_mm
+        return gantry.gantry(self.steps(plan), layers * settings.layer_mm, foot)
+
+    def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
+        """Every band with its own fan and nothing else of the profile's cooling; no layer quicker than planned.
+
+        InvalidInput where the printer cannot be as quick as that.
+        """
+        printer, asked = context.printer, number(plan, "layer_s")
+        settings = replace(
+            settings_for(context.profile.numbers(), printer),
+            fan_short=0.0, fan_bridge=0.0, fan_overhang=0.0, layer_time_min_s=asked, speed_floor=5.0,
+        )  # fmt: skip
+        low_x, low_y = printer.bed_low
+        path = build(
+            piece.solid,
+            settings,
+            middle=printer.bed_middle,
+            purge_from=(low_x + 10, low_y + 8),
+            overrides=[Override(p.low[2], label=f"{p.label} %", fan=p.value / 100) for p in piece.places],
+        )
+        usual = float(np.median(layer_times(path)[FOOT_LAYERS:]))
+        if usual > LATE * asked:
+            needs = int(usual) + 1
+            raise InvalidInput("layer_s", f"is too short: {printer.name} needs {needs} s for a layer of this piece")
+        return path
+
+    def readings(self, plan: Plan) -> ToRead:
+        """Bridges, slopes, tip, bond."""
+        del plan
+        return ToRead(aspects=ASPECTS)
+
+    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+        """The best fan for the aim, and what bridges, slopes and short layers need; see `verdict`."""
+        return verdict(plan, self.steps(plan), ASPECTS, readings)
+
+    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
+        """The fan of normal layers, and whatever else was found, to 5 %; the layer time where tips came out clean."""
+        del plan, context
+        if result.value is None:
+            return {}
+        origin = Origin(From.TRIAL, self.title.lower(), trial)
+        values = {"fan_percent": Value(_to_five(result.value), origin, result.error)}
+        for key, found in (result.also or {}).items():
+            values[key] = Value(found if key == "layer_time_min_s" else _to_five(found), origin)
+        return values
+
+    def overrides(self, plan: Plan) -> dict[str, str]:
+        """Fan by band and the layer time; no other rule of cooling holds."""
+        steps = self.steps(plan)
+        fan = f"{steps[0].label} to {steps[-1].label}"
+        return {"fan_percent": fan, "fan_bridge_percent": "as the band", "fan_overhang_percent": "as the band",
+                "layer_time_min_s": f"{number(plan, 'layer_s'):g}"}  # fmt: skip
+
+    def in_words(self, plan: Plan) -> str:
+        """From the bottom up."""
+        steps = self.steps(plan)
+        return (
+            f"{len(steps)} bands, {steps[0].label} % at the bottom to {steps[-1].label} % at the top, "
+            f"{number(plan, 'layer_s'):g} s a layer or more."
+        )
+
+
+def _to_five(percent: float) -> float:
+    return float(min(max(5 * round(percent / 5), 0), 100))
