@@ -25,7 +25,8 @@ class Parameter:
     `main` parameters decide their group's state on the drum. `tolerance` is the change, in `unit`, that
     makes what rests on this parameter doubtful, or `tolerance_share` of it if that is more. `rests_on` names
     parameters by key. A parameter of scope "printer" is the printer's own: no profile holds it. One that is
-    `shared` may have a value of the printer's beneath the profile's, for all materials.
+    `shared` may have a value of the printer's beneath the profile's, for all materials. One that is `found` has no starting
+    value: only a trial can tell it; one that stands `aside` is about the profile itself, and no slicer asks for it.
     """
 
     key: str
@@ -44,6 +45,8 @@ class Parameter:
     help: str = ""
     scope: str = "profile"
     shared: bool = False
+    found: bool = False
+    aside: bool = False
 
     def show(self, value: float) -> str:
         """The number as it is printed everywhere, without its unit."""
@@ -82,7 +85,7 @@ _HEAT = ("nozzle_c",)
 
 PARAMETERS: tuple[Parameter, ...] = (
     Parameter("nozzle_c", "Nozzle, other layers", "°C", "heat", 170, 320, main=True, tolerance=7,
-              too_low="Matt, under-filled roads; layers part when snapped.",
+              rests_on=("batch",), too_low="Matt, under-filled roads; layers part when snapped.",
               too_high="Strings, sagging bridges, drooping overhangs, browning.",
               help="The temperature of every layer after the first."),
     Parameter("nozzle_first_c", "Nozzle, first layer", "°C", "heat", 170, 320, rests_on=_HEAT,
@@ -97,8 +100,10 @@ PARAMETERS: tuple[Parameter, ...] = (
     Parameter("chamber_c", "Chamber", "°C", "heat", 0, 80,
               too_low="Large parts of hot polymers warp and split.", too_high="Small parts soften while they print.",
               help="0 leaves it alone. For your slicer: files that Drumbo makes do not heat a chamber."),
+    Parameter("batch", "Batch", "", "heat", 1, 99, aside=True,
+              help="Counts the batches of this material that the profile has seen. A new one may want other values."),
     Parameter("flow_ratio", "Flow ratio", "", "flow", 0.85, 1.15, 3, main=True, tolerance=0.02,
-              rests_on=("nozzle_c", "extruder_steps_mm"), too_low="Lines and pin-holes between roads.",
+              rests_on=("nozzle_c", "extruder_steps_mm", "batch"), too_low="Lines and pin-holes between roads.",
               too_high="Ridges; parts come out wide.",
               help="Share of the computed filament that is really fed."),
     Parameter("flow_outer_share", "Outer-wall flow", "× flow", "flow", 0.9, 1.1, 3, rests_on=("flow_ratio",),
@@ -121,7 +126,8 @@ PARAMETERS: tuple[Parameter, ...] = (
               help="0 leaves it off; prints are fine without it, only less even at corners."),
     Parameter("retraction_mm", "Retraction length", "mm", "retraction", 0, 8, 1, main=True, tolerance=0.3,
               shared=True,
-              rests_on=("nozzle_c",), too_low="Strings and zits.", too_high="Ground filament, jams, gaps at starts."),
+              rests_on=("nozzle_c", "batch"), too_low="Strings and zits.",
+              too_high="Ground filament, jams, gaps at starts."),
     Parameter("retraction_speed_mm_s", "Retraction speed", "mm/s", "retraction", 15, 70, shared=True,
               rests_on=("nozzle_c",),
               too_low="The pull comes too late.", too_high="The drive slips on the filament."),
@@ -160,9 +166,14 @@ PARAMETERS: tuple[Parameter, ...] = (
     Parameter("layer_time_min_s", "Minimum layer time", "s", "cooling", 0, 30,
               too_low="Small layers melt into blobs.", too_high="Prints crawl."),
     Parameter("speed_floor_mm_s", "Slow down no further than", "mm/s", "cooling", 5, 30),
-    Parameter("shrinkage_percent", "Shrinkage", "%", "size", 0, 2.5, 2, main=True, rests_on=("nozzle_c", "flow_ratio")),
+    Parameter("shrinkage_percent", "Shrinkage", "%", "size", 0, 2.5, 2, main=True, tolerance=0.1,
+              rests_on=("nozzle_c", "flow_ratio")),
     Parameter("offset_mm", "Size offset", "mm", "size", -0.3, 0.3, 2, rests_on=("flow_ratio",),
               help="Constant error of outside sizes, half of it on each side."),
+    Parameter("proof_percent", "Proof", "%", "proof", 75, 100, main=True, found=True, aside=True,
+              rests_on=("nozzle_c", "flow_ratio", "pressure_advance_s", "retraction_mm", "max_flow_mm3_s",
+                        "fan_percent", "shrinkage_percent"),
+              help="How much of all that was looked at on a small part came out as it should."),
 )  # fmt: skip
 
 BY_KEY: dict[str, Parameter] = {p.key: p for p in PARAMETERS}

@@ -43,6 +43,7 @@ class Family:
             "bed_c": self.bed_c,
             "bed_first_c": self.bed_c,
             "chamber_c": 0.0,
+            "batch": 1.0,
             "flow_ratio": self.flow_ratio,
             "flow_outer_share": 1.0,
             "flow_first_share": 1.0,

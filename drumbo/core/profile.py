@@ -301,9 +301,18 @@ class Sector:
     reason: str = ""
 
 
+PROOF = "proof"
+"""The last group: once it is measured, the drum closes."""
+
+
 def sectors(profile: Profile) -> tuple[Sector, ...]:
     """The drum of a profile, in trial order."""
     return tuple(_sector(profile, group) for group in GROUPS)
+
+
+def proven(profile: Profile) -> bool:
+    """Whether a proof was printed with this profile as it is now, and was good."""
+    return any(s.group.key == PROOF and s.known == Known.MEASURED for s in sectors(profile))
 
 
 def _sector(profile: Profile, group: Group) -> Sector:

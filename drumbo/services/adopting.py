@@ -60,6 +60,8 @@ def _found(row: TrialRow) -> dict[str, Value]:
     result = result_of(row)
     if result is None or result.value is None:
         raise NotNow("there is no result to adopt yet; read the piece first")
+    if not kind_of(row).keeps(result):
+        raise NotNow(result.says)
     printed = context_of(row.profile, row.revision)
     new = kind_of(row).changes(plan_of(row), result, context_of(row.profile), row.id)
     numbers = {**printed.printer.numbers(), **printed.profile.numbers(), **{k: v.number for k, v in new.items()}}

@@ -6,14 +6,15 @@ from collections import OrderedDict
 from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
 
-from drumbo.core.catalogue import BY_KEY
+from drumbo.core.catalogue import BY_KEY, in_group
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
 from drumbo.core.fields import number as read_number
 from drumbo.core.profile import (
+    PROOF,
     Change,
     From,
     Known,
@@ -24,6 +25,7 @@ from drumbo.core.profile import (
     changed,
     difference,
     of_printer,
+    proven,
     rested,
     sectors,
     start,
@@ -32,12 +34,13 @@ from drumbo.core.profile import still_good as profile_still_good
 from drumbo.core.workshop import Material, Printer
 from drumbo.services.convert import context_of, latest, material_of, printer_of, profile_of
 from drumbo.store.database import Workshop
-from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
+from drumbo.store.models import MaterialRow, PictureRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
 from drumbo.trials import kind as find_kind
 from drumbo.trials import kinds
 from drumbo.trials.base import Context, Kind
 
 LONGEST_NOTE = 1000
+BATCH = "batch"
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +72,11 @@ class Card:
         return sum(s.known == Known.MEASURED for s in self.sectors)
 
     @property
+    def proven(self) -> bool:
+        """Whether the profile, as it is, has a good proof."""
+        return any(s.group.key == PROOF and s.known == Known.MEASURED for s in self.sectors)
+
+    @property
     def leaves_open(self) -> tuple[str, ...]:
         """Names of the groups that are not measured, or want a recheck."""
         return tuple(s.group.name for s in self.sectors if s.known != Known.MEASURED)
@@ -91,13 +99,26 @@ class Past:
 
 
 @dataclass(frozen=True, slots=True)
+class Looked:
+    """A picture of what came off the bed, and the trial it is of."""
+
+    trial: int
+    title: str
+    when: datetime
+    picture: int
+
+
+@dataclass(frozen=True, slots=True)
 class Sheet:
-    """A profile's page: card, values, history and its trials."""
+    """A profile's page: card, values, history and its trials. `story` is the first piece and the proof, once it is
+    proven and both have a picture.
+    """
 
     card: Card
     profile: Profile
     history: tuple[Past, ...]
     trials: tuple[tuple[int, str, str, datetime], ...]
+    story: tuple[Looked, ...] = ()
 
 
 def get_row(session: Session, number: int) -> ProfileRow:
@@ -297,7 +318,32 @@ def sheet(workshop: Workshop, profile_id: int) -> Sheet:
         wanted = select(TrialRow.id, TrialRow.kind, TrialRow.state, TrialRow.created_at)
         wanted = wanted.where(TrialRow.profile_id == profile_id).order_by(TrialRow.id.desc())
         trials = tuple((i, k, s, w) for i, k, s, w in session.execute(wanted))
-        return Sheet(card, profile_of(latest(row)), tuple(reversed(history)), trials)
+        profile = profile_of(latest(row))
+        story = _story(session, profile_id, profile) if proven(profile) else ()
+        return Sheet(card, profile, tuple(reversed(history)), trials, story)
+
+
+def _story(session: Session, profile_id: int, profile: Profile) -> tuple[Looked, ...]:
+    """The first piece that has a picture, and the proof."""
+    proof = next(v.origin.trial for p in in_group(PROOF) if (v := profile.values.get(p.key)) is not None)
+    wanted = select(TrialRow.id, TrialRow.kind, TrialRow.printed_at, func.max(PictureRow.id))
+    wanted = wanted.join(PictureRow).where(TrialRow.profile_id == profile_id, TrialRow.printed_at.is_not(None))
+    seen = session.execute(wanted.group_by(TrialRow.id).order_by(TrialRow.id)).all()
+    looked = [Looked(i, find_kind(kind).title, when, picture) for i, kind, when, picture in seen if when]
+    last = [look for look in looked if look.trial == proof]
+    return (looked[0], last[0]) if last and looked[0] != last[0] else ()
+
+
+def new_batch(workshop: Workshop, profile_id: int) -> int:
+    """Another batch of the material is on the holder: what was found on the one before wants a recheck."""
+    with workshop.writing() as session:
+        row = get_row(session, profile_id)
+        profile = profile_of(latest(row))
+        before = profile.numbers().get(BATCH, 1.0)
+        held = rested(profile, BATCH, before)
+        value = Value(before + 1, Origin(From.HAND, "a new batch"))
+        after = changed(held, {BATCH: value}, printer_of(row.printer).numbers())
+        return append(session, row, after, f"batch {before + 1:g}")
 
 
 def next_trial(context: Context) -> Next | None:

@@ -154,6 +154,13 @@ def _swelling(thing: PrintedObject, band: Mask) -> float:
     return lean * float(np.quantile(np.abs(where), 0.85))
 
 
+def _corners(thing: PrintedObject, band: Mask, _around: Around) -> float:
+    """Walls that are wider or thinner where the head brakes and pulls away: 8 % of the width is plain."""
+    where, width = thing.untuned[band] - 1.0, thing.lag[band] - 1.0
+    lean = float((where @ width) / max(float(where @ where), 1e-9))
+    return 4.0 * _falls(abs(lean) * float(np.quantile(np.abs(where), 0.9)), 0.08, 1.3)
+
+
 def _matt(thing: PrintedObject, bands: Sequence[Mask]) -> list[float]:
     """How much of its gloss a wall has lost against the glossiest part beneath: a loss of half is plain."""
     gloss = [float(thing.gloss[band].mean()) for band in bands]
@@ -191,6 +198,7 @@ ASPECTS: dict[str, Callable[[PrintedObject, Mask, Around], float]] = {
     "end-blob": _end_blob,
     "bulges": _bulges,
     "thins": _thins,
+    "corners": _corners,
 }
 BEGINS: dict[str, Callable[[PrintedObject, Sequence[Mask]], list[float]]] = {
     "matt": _matt, "gaps": _holes, "splits": _parting,

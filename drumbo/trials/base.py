@@ -306,6 +306,10 @@ class Kind(ABC):
     def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
         """What adopting would set, by catalogue key."""
 
+    def keeps(self, result: Result) -> bool:
+        """Whether a result is one to adopt."""
+        return result.value is not None
+
     def overrides(self, plan: Plan) -> dict[str, str]:
         """Catalogue key → what the trial's own file sets it to, in words."""
         values = [step.label for step in self.steps(plan)]

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from math import cos, pi, sin
 
-from drumbo.core.profile import Known, Sector
+from drumbo.core.profile import PROOF, Known, Sector
 
 RIM, HUB = 100.0, 40.0
 FIRST, LAST = 46.0, 93.0
@@ -30,7 +30,7 @@ class Slice:
 
 @dataclass(frozen=True, slots=True)
 class Drum:
-    """SVG path data in a box from −100 to 100; `stroke` is the winding's width."""
+    """SVG path data in a box from −100 to 100; `stroke` is the winding's width. `closed`: the profile is proven."""
 
     measured: str
     recheck: str
@@ -41,6 +41,7 @@ class Drum:
     count: int
     of: int
     stroke: float
+    closed: bool = False
 
 
 def draw(sectors: Sequence[Sector], turns: int = 9) -> Drum:
@@ -69,6 +70,7 @@ def draw(sectors: Sequence[Sector], turns: int = 9) -> Drum:
         count=sum(s.known == Known.MEASURED for s in sectors),
         of=len(sectors),
         stroke=round(pitch * 0.66, 2),
+        closed=any(s.group.key == PROOF and s.known == Known.MEASURED for s in sectors),
     )
 
 

@@ -17,6 +17,8 @@ from drumbo.trials.pictures import Spread
 ROW_PX, LEAST_ROW_PX, LEAST_MARK_PX = 48.0, 31.0, 24.0
 TOWER_WIDTH = 500.0
 """A tower wider than this gets lower rows, down to the least that a score fits into."""
+ALONE_PX = (440.0, 400.0)
+"""The most room for a piece that has only one step, px."""
 WIDEST_TOWER = 680.0
 """No tower is wider than this, however low its rows become: scores and fit stand beside it."""
 FIT_WIDTH, FIT_HEIGHT = 220.0, 138.0
@@ -84,7 +86,8 @@ def piece_picture(
         step = drawing.places[0].high[2] - drawing.places[0].low[2]
         per_px = step / (drawing.width + 2 * m)
         row_px = min(row_px, max(least_px, min(TOWER_WIDTH, most_px) * per_px), WIDEST_TOWER * per_px)
-        scale = row_px / step if len(drawing.places) > 1 else 2.4
+        alone = min(most_px, ALONE_PX[0]) / (drawing.width + 2 * m), ALONE_PX[1] / (drawing.height + m)
+        scale = row_px / step if len(drawing.places) > 1 else min(alone)
         top = drawing.places[-1].high[2] if len(drawing.places) > 1 else drawing.height
         view = f"{drawing.left - m:.2f} {-top:.2f} {drawing.width + 2 * m:.2f} {top + m:.2f}"
         high = top + m

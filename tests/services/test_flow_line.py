@@ -52,7 +52,7 @@ def test_coarse_then_fine_then_a_new_heat_asks_for_a_recheck(house: Workshop, be
     adopting.adopt(house, fine)
     assert _known(house, begun.profile, "flow") is Known.MEASURED
     held = profiles.sheet(house, begun.profile).profile.values["flow_ratio"]
-    assert held.basis == {"nozzle_c": 210.0}
+    assert held.basis == {"nozzle_c": 210.0, "batch": 1.0}
 
     profiles.set_by_hand(house, begun.profile, "nozzle_c", "225")
     assert _known(house, begun.profile, "flow") is Known.RECHECK

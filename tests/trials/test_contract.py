@@ -96,8 +96,13 @@ def test_prints_on_the_stand_in_and_reads_to_a_result(trial: Kind, context: Cont
     assert result.curve is not None or result.spreads or result.charts, "there is a picture of it"
     new = trial.changes(plan, result, context, trial=5)
     assert set(new) <= set(trial.sets)
-    assert all(v.origin.kind == From.TRIAL and v.origin.trial == 5 for v in new.values())
-    if trial.scope == "profile":
+    held = context.profile.values
+    confirmed = {key for key, value in new.items() if key in held and value.origin == held[key].origin}
+    assert all(v.origin.kind == From.TRIAL and v.origin.trial == 5 for k, v in new.items() if k not in confirmed)
+    assert all(new[key].number == held[key].number for key in confirmed), "what is confirmed keeps its number"
+    if not trial.keeps(result):
+        assert new == {}
+    elif trial.scope == "profile":
         assert changed(context.profile, new).number(trial.sets[0]) == new[trial.sets[0]].number
 
 
@@ -110,6 +115,8 @@ LEANS: dict[str, tuple[Callable[[Spool], float], float]] = {
     "pressure_advance_s": (lambda spool: spool.lag_s, 0.02),
     "max_flow_mm3_s": (lambda spool: spool.melt_mm3_s / spool.grip, 2.5),
     "fan_percent": (lambda spool: -spool.bond_c, 5),
+    "batch": (lambda spool: spool.centre_c, 1),
+    "proof_percent": (lambda spool: -abs(spool.grip * (spool.diameter_mm / 1.75) ** 2 - 1), 5),
     "shrinkage_percent": (lambda spool: spool.shrink, 0.09),
     "extruder_steps_mm": (lambda spool: 1 / spool.grip, 25),
 }

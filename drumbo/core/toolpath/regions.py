@@ -80,6 +80,8 @@ def plan_layers(solid: Manifold, settings: PrintSettings, tolerance_mm: float = 
     """Slice a solid that stands on z = 0 and say what every layer is made of; outlines depart by the tolerance."""
     heights = list(layer_heights(solid.bounding_box()[5], settings))
     sections = [solid.slice(bottom + height / 2).simplify(tolerance_mm) for bottom, height in heights]
+    if settings.outline_mm:
+        sections = [grow(section, settings.outline_mm) for section in sections]
     width = settings.width_mm
     empty = CrossSection()
     for i, (bottom, height) in enumerate(heights):

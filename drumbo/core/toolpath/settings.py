@@ -33,13 +33,14 @@ _OUTSIDE = frozenset({Role.OUTER, Role.OVERHANG})
 class PrintSettings:
     """Lengths in mm, speeds in mm/s, shares 0 to 1. `speeds` is by role; the first layer has its own.
 
-    An `outer_width_mm` of 0 makes outer walls as wide as the others.
+    An `outer_width_mm` of 0 makes outer walls as wide as the others. Outlines are moved outwards by `outline_mm`.
     """
 
     layer_mm: float = 0.2
     first_layer_mm: float = 0.24
     width_mm: float = 0.45
     outer_width_mm: float = 0.0
+    outline_mm: float = 0.0
     walls: int = 2
     top_layers: int = 4
     bottom_layers: int = 3

@@ -92,6 +92,8 @@
       box.classList.toggle("unset", score === null); box.classList.toggle("zero", score === 0);
       box.setAttribute("aria-label", box.getAttribute("aria-label").replace(/: .*/, ": " + (score === null ? "not scored" : `${score}, ${words[key][score]}`)));
       $$(".pip", box).forEach((p) => p.classList.toggle("on", score !== null && score >= Number(p.dataset.n)));
+      const said = $(`[data-says="${key}"]`, root);
+      if (said) said.textContent = score === null ? "how did it come out?" : words[key][score];
       const big = $(`[data-big][data-step="${s}"][data-aspect="${key}"]`, root);
       $$("button", big).forEach((b) => { const n = Number(b.dataset.n); b.classList.toggle("on", score !== null && score >= n && (n > 0 || score === 0)); });
       if (score !== null) $("[data-said]", big.parentElement).textContent = words[key][score];

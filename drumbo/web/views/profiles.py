@@ -110,6 +110,12 @@ def unshare(number: int, key: str) -> Any:
     return redirect(url_for("profiles.show", number=number, _anchor=f"value-{key}"))
 
 
+@pages.post("/<int:number>/batch")
+def new_batch(number: int) -> Any:
+    service.new_batch(workshop(), number)
+    return redirect(url_for("profiles.show", number=number, batch=1))
+
+
 @pages.get("/<int:number>/next/<slug>")
 def next_facts(number: int, slug: str) -> str:
     """Minutes, grams and money of the trial that comes next; asked for once the page is there."""

@@ -84,6 +84,8 @@ def closed(sheet: service.Sheet, leaf: str) -> str | None:
         return "print the piece first"
     if leaf == "adopt" and (sheet.result is None or sheet.result.value is None):
         return "read the piece first"
+    if leaf == "adopt" and sheet.result is not None and not sheet.kind.keeps(sheet.result):
+        return sheet.result.says.rstrip(".")
     return None
 
 

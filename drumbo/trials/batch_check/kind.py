@@ -1,0 +1,175 @@
+"""The batch check: plan, piece, readings; what it says is in `verdict.py`."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from drumbo.core.catalogue import BY_KEY
+from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Field, Scalar
+from drumbo.core.piece import Piece
+from drumbo.core.profile import From, Origin, Value
+from drumbo.core.toolpath import Override, Toolpath, Zone, build, settings_for
+from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.batch_check import terrace
+from drumbo.trials.batch_check.verdict import CHECKED, verdict
+
+STAIRS, RISE_MM, FOOT_LAYERS, FAR = 3, 4.0, 4, 1e3
+
+ASPECTS: tuple[Aspect, ...] = (
+    Aspect("bridge", "Tunnel", ("hangs in loops", "sags plainly", "sags a little", "almost flat", "flat, no sag"),
+           "The tunnel's roof in each riser."),
+    Aspect("surface", "Faces", ("gaps or burnt", "patchy", "uneven sheen", "even, slightly dull", "even and closed"),
+           "The plain sides of each stair."),
+    Aspect("bond", "Bond", ("falls apart", "splits at a touch", "splits easily", "splits with force", "will not part"),
+           "Snap the posts off at each stair's height."),
+    Aspect("gaps", "Top closed", ("open lines", "many pin-holes", "some pin-holes", "a few", "closed"),
+           "The top of each stair, against the light."),
+    Aspect("ridges", "Top flat", ("plough marks", "plain ridges", "felt with a nail", "just felt", "flat"),
+           "The top of each stair, under a fingernail."),
+    Aspect("strings", "Strings", ("a web", "heavy threads", "threads", "a few wisps", "none"),
+           "In the air between stairs and posts."),
+)  # fmt: skip
+
+
+class BatchCheck(Kind):
+    """Temperature, flow and retraction as the profile has them, and one step to either side."""
+
+    slug = "batch-check"
+    title = "Batch check"
+    sets = ("batch", *CHECKED)
+    group = "heat"
+    step_unit = "°C"
+    about = (
+        "For a new batch of a material that you know. Three stairs: the middle one as the profile prints, the lower "
+        "one hotter, with less flow and a longer pull-back, the upper one the other way. It says what is the same as "
+        "before, and which trial to repeat where it is not."
+    )
+    few = "Score all three stairs; the middle one is as the profile prints."
+
+    def fields(self, context: Context) -> Sequence[Field]:
+        """What the profile has, and how far to either side."""
+        top = context.printer.nozzle_max_c
+        return (
+            Field("nozzle_c", "Nozzle, as it is", "°C", low=150, high=top, step=1, whole=True),
+            Field("heat_c", "Hotter and cooler by", "°C", low=4, high=15, step=1, whole=True),
+            Field("flow_ratio", "Flow ratio, as it is", "", low=0.7, high=1.3, step=0.005),
+            Field("flow_percent", "Less and more by", "%", low=2, high=8, step=0.5),
+            Field("retraction_mm", "Retraction, as it is", "mm", low=0, high=12, step=0.1),
+            Field("pull_mm", "Longer and shorter by", "mm", low=0.1, high=2, step=0.1),
+        )
+
+    def suggest(self, context: Context) -> dict[str, Scalar]:
+        """The profile's values with usual steps."""
+        numbers, bowden = context.profile.numbers(), context.printer.drive == "bowden"
+        heat = min(8.0, max(context.printer.nozzle_max_c - numbers["nozzle_c"], 4.0))
+        return {
+            "nozzle_c": numbers["nozzle_c"],
+            "heat_c": heat,
+            "flow_ratio": numbers["flow_ratio"],
+            "flow_percent": 4.0,
+            "retraction_mm": numbers["retraction_mm"],
+            "pull_mm": 1.0 if bowden else 0.3,
+        }
+
+    def check(self, plan: Plan, context: Context) -> dict[str, str]:
+        """Refuse what is too hot or does not fit; warn where the middle is not what the profile has."""
+        printer, hot = context.printer, number(plan, "nozzle_c") + number(plan, "heat_c")
+        if hot > printer.nozzle_max_c:
+            raise InvalidInput("heat_c", f"makes {hot:g} °C; {printer.name} may run {printer.nozzle_max_c:g}")
+        if printer.bed_x_mm < terrace.WIDTH + 20 or printer.bed_y_mm < terrace.depth(STAIRS) + 40:
+            size = f"{terrace.WIDTH + 20:.0f} × {terrace.depth(STAIRS) + 40:.0f} mm"
+            raise InvalidInput("heat_c", f"the piece needs a bed of {size}")
+        return {
+            key: f"the profile has {BY_KEY[key].show(context.profile.number(key))}: the check is of that"
+            for key in CHECKED
+            if number(plan, key) != context.profile.number(key)
+        }
+
+    def steps(self, plan: Plan) -> tuple[Step, ...]:
+        """Hottest first, as printed."""
+        middle, by = number(plan, "nozzle_c"), number(plan, "heat_c")
+        return tuple(Step(i, middle + by * (1 - i), f"{middle + by * (1 - i):g}") for i in range(STAIRS))
+
+    def piece(self, plan: Plan, context: Context) -> Piece:
+        """The terrace; stairs are whole layers."""
+        settings = settings_for(context.profile.numbers(), context.printer)
+        foot = settings.first_layer_mm + (FOOT_LAYERS - 1) * settings.layer_mm
+        rise = round(RISE_MM / settings.layer_mm) * settings.layer_mm
+        return terrace.terrace(self.steps(plan), rise, foot)
+
+    def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
+        """Heat, flow and pull-back by stair."""
+        printer, (low_x, low_y) = context.printer, context.printer.bed_low
+        numbers = {**context.profile.numbers(), **{key: number(plan, key) for key in CHECKED}}
+        zones = [
+            Zone((-FAR, -FAR, p.low[2]), (FAR, FAR, p.high[2]), self._settings(plan, p.index), p.label)
+            for p in piece.places
+        ]
+        return build(
+            piece.solid, settings_for(numbers, printer), middle=printer.bed_middle,
+            purge_from=(low_x + 10, low_y + 8), zones=zones,
+            overrides=[Override(p.low[2], p.value, f"{p.label} °C") for p in piece.places],
+        )  # fmt: skip
+
+    def _settings(self, plan: Plan, index: int) -> dict[str, float]:
+        flow, pull = number(plan, "flow_ratio"), number(plan, "retraction_mm")
+        away = index - 1
+        return {
+            "flow_ratio": flow * (1 + away * number(plan, "flow_percent") / 100),
+            "retraction_mm": max(pull - away * number(plan, "pull_mm"), 0.0),
+        }
+
+    def readings(self, plan: Plan) -> ToRead:
+        """Six aspects of three stairs."""
+        del plan
+        return ToRead(aspects=ASPECTS)
+
+    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+        """What is the same as before; see `verdict`."""
+        return verdict(plan, self.steps(plan), readings)
+
+    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
+        """The batch is known; what is the same keeps its number and where that came from, and holds for this batch."""
+        del plan
+        if result.value is None or result.also is None:
+            return {}
+        held, batch = context.profile.values, context.profile.numbers().get("batch", 1.0)
+        same = [key for key in CHECKED if result.also.get(key)]
+        note = f"the same in batch {batch:g}, trial {trial}"
+        return {
+            "batch": Value(batch, Origin(From.TRIAL, self.title.lower(), trial)),
+            **{key: replace(held[key], recheck=None, still_good=note) for key in same},
+        }
+
+    def wants(self, context: Context) -> str | None:
+        """Once a new batch is on the holder and nobody has checked it."""
+        values = context.profile.values
+        batch = values.get("batch")
+        if batch is None or batch.origin.kind == From.TRIAL:
+            return None
+        waiting = [key for key in CHECKED if values[key].basis.get("batch", batch.number) != batch.number]
+        if not waiting:
+            return None
+        return f"Batch {batch.number:g} is new: a quarter of an hour tells what is the same as before."
+
+    def overrides(self, plan: Plan) -> dict[str, str]:
+        """Three values, three steps each."""
+        heats = " / ".join(step.label for step in self.steps(plan))
+        settings = [self._settings(plan, index) for index in range(STAIRS)]
+        return {
+            "nozzle_c": heats,
+            "flow_ratio": " / ".join(f"{s['flow_ratio']:.3f}" for s in settings),
+            "retraction_mm": " / ".join(f"{s['retraction_mm']:.1f}" for s in settings),
+        }
+
+    def in_words(self, plan: Plan) -> str:
+        """From the bottom up."""
+        labels = ", ".join(step.label for step in self.steps(plan))
+        return f"Three stairs of {labels} °C; flow and retraction change with them."
+
+    def first_layer_c(self, plan: Plan, context: Context) -> float:
+        """As the profile has it."""
+        del plan
+        return context.profile.number("nozzle_first_c")

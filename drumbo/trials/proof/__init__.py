@@ -1,0 +1,5 @@
+"""Proof: a small part that asks for everything, printed with the finished profile and nothing overridden."""
+
+from drumbo.trials.proof.kind import Proof
+
+KIND = Proof()

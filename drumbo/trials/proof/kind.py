@@ -1,0 +1,210 @@
+"""The proof: plan, piece, checklist and the verdict."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from drumbo.core.catalogue import GROUPS
+from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Field, Scalar
+from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD
+from drumbo.core.piece import Piece
+from drumbo.core.profile import From, Known, Origin, Value, sectors
+from drumbo.core.toolpath import Toolpath, build, settings_for
+from drumbo.trials.base import Aspect, Context, Kind, Measure, Plan, Readings, Result, Site, Step, ToRead
+from drumbo.trials.pictures import Spread
+from drumbo.trials.proof import trestle
+
+FINE, PASSABLE = 3, 2
+"""Scores: from which a point counts as good, and below which it fails the whole part."""
+GOOD_PERCENT = 75.0
+SIZES = {"x": trestle.LONG, "y": trestle.BROAD}
+TRUE_MM = 0.15
+"""How far a size may be from what was meant."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Point:
+    """One line of the checklist, the group of the profile that it leads back to, and whether it may fail the part."""
+
+    aspect: Aspect
+    group: str
+    must: bool = True
+
+
+CHECKLIST: tuple[_Point, ...] = (
+    _Point(Aspect("bridge", "Bridge", ("hangs in loops", "sags plainly", "sags a little", "almost flat",
+                                       "flat, no sag"), "The deck's underside between the legs."), "cooling"),
+    _Point(Aspect("overhang", "Slope", ("collapsed or curled", "rough, droops", "uneven edge", "small flaws",
+                                        "clean edge"), "The wing at the right, from below."), "cooling"),
+    _Point(Aspect("tip", "Tips", ("melted blobs", "bent and thick", "soft edges", "almost sharp", "sharp, straight"),
+                  "The two slim tips on the deck's right end."), "cooling"),
+    _Point(Aspect("strings", "Strings", ("a web", "many threads", "some threads", "a few wisps", "none"),
+                  "Between the tips and the tall post."), "retraction"),
+    _Point(Aspect("gaps", "Top closed", ("open lines", "many pin-holes", "some pin-holes", "a few", "closed"),
+                  "The deck's top around the digits: look through it against the light."), "flow"),
+    _Point(Aspect("ridges", "Top flat", ("plough marks", "plain ridges", "felt with a nail", "just felt", "flat"),
+                  "The deck's top: draw a fingernail over it."), "flow"),
+    _Point(Aspect("corners", "Corners", ("blobs or thin", "bulge plainly", "bulge a little", "just seen", "true"),
+                  "The square corners of plate and legs."), "pressure", must=False),
+    _Point(Aspect("surface", "Walls", ("gaps or burnt", "patchy", "uneven sheen", "even, slightly dull", "even"),
+                  "All plain faces, and the thin wall with its window."), "heat"),
+    _Point(Aspect("bond", "Bond", ("falls apart", "splits at a touch", "splits easily", "holds well", "will not part"),
+                  "Bend the thin wall, press the wing down by hand."), "heat"),
+)  # fmt: skip
+
+
+class Proof(Kind):
+    """A small real part as the profile prints it."""
+
+    slug = "proof-part"
+    title = "Proof"
+    sets = ("proof_percent",)
+    group = "proof"
+    step_unit = ""
+    about = (
+        "A small part that asks for everything at once: a bridge, a slope, slim tips a long travel apart, a closed top "
+        "with digits, sharp corners, a bore, a thin wall. It is printed as the profile says; nothing is overridden."
+    )
+    few = "Go down the list: how did each come out?"
+
+    def fields(self, context: Context) -> Sequence[Field]:
+        """Nothing to choose: the profile prints it."""
+        del context
+        return ()
+
+    def suggest(self, context: Context) -> dict[str, Scalar]:
+        """The digits on its deck."""
+        del context
+        return {}
+
+    def check(self, plan: Plan, context: Context) -> dict[str, str]:
+        """Refuse a bed that is too small."""
+        del plan
+        printer = context.printer
+        if printer.bed_x_mm < trestle.WIDTH + 30 or printer.bed_y_mm < trestle.DEPTH + 40:
+            raise InvalidInput("plan", f"needs a bed of {trestle.WIDTH + 30:.0f} × {trestle.DEPTH + 40:.0f} mm")
+        return {}
+
+    def steps(self, plan: Plan) -> tuple[Step, ...]:
+        """The part as a whole."""
+        del plan
+        return (Step(0, 0.0, "the part"),)
+
+    def piece(self, plan: Plan, context: Context) -> Piece:
+        """The trestle with the profile's temperature on it."""
+        del plan
+        made = trestle.trestle(f"{context.profile.number('nozzle_c'):.0f}")
+        return replace(made, places=(replace(made.places[0], label="the part"),))
+
+    def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
+        """As the profile prints, sizes made up for: larger by what shrinks, outlines drawn in by half the offset."""
+        del plan
+        numbers, (low_x, low_y) = context.profile.numbers(), context.printer.bed_low
+        settings = replace(settings_for(numbers, context.printer), outline_mm=-numbers.get("offset_mm", 0.0) / 2)
+        larger = 1 / (1 - numbers.get("shrinkage_percent", 0.0) / 100)
+        return build(
+            piece.solid.scale((larger, larger, 1.0)), settings, middle=context.printer.bed_middle,
+            purge_from=(low_x + 10, low_y + 8),
+        )  # fmt: skip
+
+    def readings(self, plan: Plan) -> ToRead:
+        """The checklist, and two sizes."""
+        del plan
+        sites = (Site("x", f"along X, meant {SIZES['x']:g}"), Site("y", f"along Y, meant {SIZES['y']:g}"))
+        size = Measure("size", "Size", "mm", sites, 10, 60, 2, "calliper", "Of the plate, at its square end.")
+        return ToRead(aspects=tuple(point.aspect for point in CHECKLIST), measures=(size,))
+
+    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+        """Good where nothing fails and nearly all is as it should be; else what to go back to."""
+        del plan
+        scores = {point.aspect.key: readings.score(point.aspect.key, 0) for point in CHECKLIST}
+        missing = sum(score is None for score in scores.values())
+        if missing:
+            return Result("few", says=f"{missing} of {len(CHECKLIST)} points are open.")
+        given = np.array([score for score in scores.values() if score is not None], float)
+        percent = 25 * float(given.mean())
+        error = 25 * math.hypot(LOOK_SD, BIAS_SD) / math.sqrt(len(given))
+        wrong = _wrong_sizes(readings)
+        poor = [point for point in CHECKLIST if point.must and (scores[point.aspect.key] or 0) < PASSABLE]
+        good = not poor and not wrong and percent >= GOOD_PERCENT
+        says = "It came out as it should: this profile is proven." if good else _says_why(poor, wrong)
+        weak = [p for p in CHECKLIST if (scores[p.aspect.key] or 0) < FINE]
+        notes = () if not weak else (f"Not quite right: {_named(weak)}.",) if good else (_back_to(weak, wrong),)
+        low, high = max(percent - error, 0.0), min(percent + error, 100.0)
+        return Result("good" if good else "edge", percent, error, low, high, says, notes, spreads=_spreads(readings))
+
+    def keeps(self, result: Result) -> bool:
+        """Only a good part proves a profile."""
+        return result.state == "good"
+
+    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
+        """How much came out well."""
+        del plan, context
+        if result.value is None or not self.keeps(result):
+            return {}
+        origin = Origin(From.TRIAL, "proof", trial)
+        return {self.sets[0]: Value(float(round(result.value)), origin, result.error)}
+
+    def overrides(self, plan: Plan) -> dict[str, str]:
+        """Nothing at all."""
+        del plan
+        return {}
+
+    def wants(self, context: Context) -> str | None:
+        """Once the rest is measured or set, or what it proved has changed."""
+        state = {s.group.key: s for s in sectors(context.profile)}
+        if state[self.group].known == Known.MEASURED:
+            return None
+        if state[self.group].known == Known.RECHECK:
+            return f"{state[self.group].reason}; print the part once more."
+        return "All that comes before it is known: one small part tells whether it holds together."
+
+    def in_words(self, plan: Plan) -> str:
+        """What it is."""
+        del plan
+        return f"One part of {trestle.LONG:g} × {trestle.BROAD:g} mm, {len(CHECKLIST)} points to look at and two sizes."
+
+
+def _wrong_sizes(readings: Readings) -> list[str]:
+    wrong = []
+    for site, meant in SIZES.items():
+        found = readings.measured("size", 0, site)
+        if found is not None and abs(found - meant) > TRUE_MM:
+            wrong.append(
+                f"{abs(found - meant):.2f} mm too {'large' if found > meant else 'small'} along {site.upper()}"
+            )
+    return wrong
+
+
+def _says_why(poor: Sequence[_Point], wrong: Sequence[str]) -> str:
+    if not poor and not wrong:
+        return "Not yet: too much of it is only passable."
+    return f"Not yet: {' and '.join(filter(None, [_named(poor), ', '.join(wrong)]))}."
+
+
+def _named(points: Sequence[_Point]) -> str:
+    return ", ".join(point.aspect.name.lower() for point in points)
+
+
+def _back_to(weak: Sequence[_Point], wrong: Sequence[str]) -> str:
+    """Which trials to go back to, in trial order."""
+    groups = {point.group for point in weak} | ({"size"} if wrong else set())
+    names = [group.name.lower() for group in GROUPS if group.key in groups]
+    return f"Go back to {', then '.join(names)}." if names else ""
+
+
+def _spreads(readings: Readings) -> tuple[Spread, ...]:
+    """How far the sizes that were measured are off."""
+    off = [
+        (s.upper(), v - meant, True) for s, meant in SIZES.items() if (v := readings.measured("size", 0, s)) is not None
+    ]
+    if not off:
+        return ()
+    points = tuple((where, round(value, 2), kept) for where, value, kept in off)
+    mean = float(np.mean([value for _, value, _ in off]))
+    return (Spread("How far sizes are off", "mm", 2, points, mean, 0.02 / math.sqrt(len(off)), 0.0),)
