@@ -25,8 +25,9 @@ class Parameter:
     `main` parameters decide their group's state on the drum. `tolerance` is the change, in `unit`, that
     makes what rests on this parameter doubtful, or `tolerance_share` of it if that is more. `rests_on` names
     parameters by key. A parameter of scope "printer" is the printer's own: no profile holds it. One that is
-    `shared` may have a value of the printer's beneath the profile's, for all materials. One that is `found` has no starting
-    value: only a trial can tell it; one that stands `aside` is about the profile itself, and no slicer asks for it.
+    `shared` may have a value of the printer's beneath the profile's, for all materials. One that is `found` has no
+    starting value: only a trial can tell it; one that stands `aside` is about the profile itself, and no slicer asks
+    for it.
     """
 
     key: str
@@ -170,6 +171,12 @@ PARAMETERS: tuple[Parameter, ...] = (
               rests_on=("nozzle_c", "flow_ratio")),
     Parameter("offset_mm", "Size offset", "mm", "size", -0.3, 0.3, 2, rests_on=("flow_ratio",),
               help="Constant error of outside sizes, half of it on each side."),
+    Parameter("clearance_turn_mm", "Clearance that turns", "mm", "size", 0.05, 0.5, 2, found=True, aside=True,
+              rests_on=("flow_ratio", "nozzle_c"), too_low="Parts stick.", too_high="Parts rattle.",
+              help="Gap all round a pin at which it just turns freely: for the parts that you draw."),
+    Parameter("clearance_press_mm", "Clearance that presses in", "mm", "size", -0.1, 0.3, 2, found=True, aside=True,
+              rests_on=("flow_ratio", "nozzle_c"), too_low="It will not go in.", too_high="It falls out.",
+              help="Gap all round a pin at which it goes in by hand and holds."),
     Parameter("proof_percent", "Proof", "%", "proof", 75, 100, main=True, found=True, aside=True,
               rests_on=("nozzle_c", "flow_ratio", "pressure_advance_s", "retraction_mm", "max_flow_mm3_s",
                         "fan_percent", "shrinkage_percent"),

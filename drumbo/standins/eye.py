@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from drumbo.standins.filament.physics import openness, ridging
 from drumbo.standins.filament.printing import PrintedObject
+from drumbo.standins.fits import gap_round
 from drumbo.standins.tools import Jaws, measure
 
 Floats = NDArray[np.float64]
@@ -161,6 +162,11 @@ def _corners(thing: PrintedObject, band: Mask, _around: Around) -> float:
     return 4.0 * _falls(abs(lean) * float(np.quantile(np.abs(where), 0.9)), 0.08, 1.3)
 
 
+def _fits(thing: PrintedObject, band: Mask, _around: Around) -> float:
+    """How a pin goes into its hole: not at all, by force, by hand and holds, turns stiffly, turns freely."""
+    return float(np.interp(gap_round(thing, band), (-0.06, -0.02, 0.02, 0.07, 0.14), (0, 1, 2, 3, 4)))
+
+
 def _matt(thing: PrintedObject, bands: Sequence[Mask]) -> list[float]:
     """How much of its gloss a wall has lost against the glossiest part beneath: a loss of half is plain."""
     gloss = [float(thing.gloss[band].mean()) for band in bands]
@@ -199,6 +205,7 @@ ASPECTS: dict[str, Callable[[PrintedObject, Mask, Around], float]] = {
     "bulges": _bulges,
     "thins": _thins,
     "corners": _corners,
+    "fits": _fits,
 }
 BEGINS: dict[str, Callable[[PrintedObject, Sequence[Mask]], list[float]]] = {
     "matt": _matt, "gaps": _holes, "splits": _parting,

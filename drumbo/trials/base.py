@@ -192,7 +192,8 @@ class Result:
     `state` is "good", or what stands in the way: "few" (too few readings), "flat", "edge", "split".
     `value` ± `error` (one standard error) lies in `low`..`high`, which is as good. `says` is the verdict in a
     sentence, `notes` more of it; `also` holds what else was found, for the kind's own `changes`; `extend` fills a
-    plan that goes on where this one ends, under the words `extend_says`.
+    plan that goes on where this one ends, under the words `extend_says`. A `headline` stands in the number's place
+    where that would say little.
     """
 
     state: str
@@ -208,6 +209,7 @@ class Result:
     also: Mapping[str, float] | None = None
     extend: Mapping[str, Scalar] | None = None
     extend_says: str = "Plan the next range"
+    headline: str = ""
 
     def to_json(self) -> dict[str, Any]:
         """Plain data; `from_json` gives an equal result back."""

@@ -11,12 +11,14 @@ from dataclasses import dataclass
 
 from drumbo.core.piece import Drawing, Place
 from drumbo.services.pictures import Picture
-from drumbo.trials.base import Result, Step
+from drumbo.trials.base import Result, Step, ToRead
 from drumbo.trials.pictures import Spread
 
 ROW_PX, LEAST_ROW_PX, LEAST_MARK_PX = 48.0, 31.0, 24.0
 TOWER_WIDTH = 500.0
 """A tower wider than this gets lower rows, down to the least that a score fits into."""
+USUAL_ASPECTS, CROWDED_WIDTH = 5, 340.0
+"""With more aspects than that the tower must leave them room, px."""
 ALONE_PX = (440.0, 400.0)
 """The most room for a piece that has only one step, px."""
 WIDEST_TOWER = 680.0
@@ -86,7 +88,7 @@ def piece_picture(
         step = drawing.places[0].high[2] - drawing.places[0].low[2]
         per_px = step / (drawing.width + 2 * m)
         row_px = min(row_px, max(least_px, min(TOWER_WIDTH, most_px) * per_px), WIDEST_TOWER * per_px)
-        alone = min(most_px, ALONE_PX[0]) / (drawing.width + 2 * m), ALONE_PX[1] / (drawing.height + m)
+        alone = ALONE_PX[0] / (drawing.width + 2 * m), ALONE_PX[1] / (drawing.height + m)
         scale = row_px / step if len(drawing.places) > 1 else min(alone)
         top = drawing.places[-1].high[2] if len(drawing.places) > 1 else drawing.height
         view = f"{drawing.left - m:.2f} {-top:.2f} {drawing.width + 2 * m:.2f} {top + m:.2f}"
@@ -102,6 +104,13 @@ def piece_picture(
         lies=lies,
         **(_columns(drawing, scale) if lies else {"row_px": round(row_px, 2)}),
     )
+
+
+def tower_room(to_read: ToRead) -> dict[str, float]:
+    """How wide a tower may be beside all that is scored, and how low its rows may become."""
+    crowded = len(to_read.aspects) > USUAL_ASPECTS
+    least = LEAST_MARK_PX if to_read.firsts or crowded else LEAST_ROW_PX
+    return {"least_px": least, "most_px": CROWDED_WIDTH} if crowded else {"least_px": least}
 
 
 def _pitch_mm(drawing: Drawing) -> float:

@@ -116,6 +116,7 @@ LEANS: dict[str, tuple[Callable[[Spool], float], float]] = {
     "max_flow_mm3_s": (lambda spool: spool.melt_mm3_s / spool.grip, 2.5),
     "fan_percent": (lambda spool: -spool.bond_c, 5),
     "batch": (lambda spool: spool.centre_c, 1),
+    "clearance_turn_mm": (lambda spool: spool.grip * spool.diameter_mm**2, 0.02),
     "proof_percent": (lambda spool: -abs(spool.grip * (spool.diameter_mm / 1.75) ** 2 - 1), 5),
     "shrinkage_percent": (lambda spool: spool.shrink, 0.09),
     "extruder_steps_mm": (lambda spool: 1 / spool.grip, 25),

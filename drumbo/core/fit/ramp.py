@@ -31,7 +31,7 @@ CURVES_LOG2, DRAWS, GRID = 14, 1000, 61
 class Ramp:
     """`mean` and `sd` (g,) 0..4 over `x` (g,) 0..1. `places` (d,) are draws of where the better end can be told from
     here: as far as a falling aspect may go, or as far as a rising one has to. `misfit` is the scatter of the looks
-    against what is usual.
+    against what is usual. `curves` (d, 2) are the draws' middles and softnesses, of falling curves.
     """
 
     x: Floats
@@ -39,6 +39,13 @@ class Ramp:
     sd: Floats
     places: Floats
     misfit: float
+    curves: Floats
+    rising: bool
+
+    def crossing(self, score: float) -> Floats:
+        """(d,) x at which each draw passes a score between 0 and 4; it may lie outside of 0..1."""
+        at = self.curves[:, 0] - self.curves[:, 1] * np.log(score / (4 - score))
+        return np.asarray(1 - at if self.rising else at)
 
 
 def fit_ramp(x: Floats, scores: Floats, *, rising: bool, within: float, seed: int = 0) -> Ramp:
@@ -59,6 +66,8 @@ def fit_ramp(x: Floats, scores: Floats, *, rising: bool, within: float, seed: in
         sd=curves.std(axis=0),
         places=1 - places if rising else places,
         misfit=float(np.sqrt(np.mean(rests**2)) / LOOK_SD),
+        curves=drawn[:, :2],
+        rising=rising,
     )
 
 

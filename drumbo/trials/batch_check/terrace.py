@@ -14,7 +14,7 @@ from drumbo.core.piece import Part, Piece, Place, block, text_shape, union
 from drumbo.core.piece.solids import along_y
 from drumbo.trials.base import Step
 
-WIDE, TREAD, POST, AWAY = 28.0, 8.0, 4.0, 9.0
+WIDE, TREAD, POST, AWAY = 28.0, 8.0, 3.6, 7.0
 TUNNEL, TUNNEL_HIGH, TUNNEL_DEEP = 16.0, 1.8, 5.0
 TUNNEL_FROM = 0.4
 WIDTH = WIDE + 2 * (AWAY + POST)

@@ -56,6 +56,7 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
     return Result(
         "good" if len(same) == len(CHECKED) else "edge", heat[0], heat[1], heat[0] - heat[1], heat[0] + heat[1], says,
         notes, heat[2], also={key: float(key in same) for key in CHECKED},
+        headline=f"{len(same)} of {len(CHECKED)}",
     )  # fmt: skip
 
 

@@ -11,7 +11,7 @@ from drumbo.core.errors import DrumboError, InvalidInput, NotNow
 from drumbo.services import adopting, pictures, prints, reading
 from drumbo.services import trials as service
 from drumbo.web.chart import chart_picture
-from drumbo.web.figure import LEAST_MARK_PX, LEAST_ROW_PX, fit_picture, piece_picture, spread_picture
+from drumbo.web.figure import fit_picture, piece_picture, spread_picture, tower_room
 from drumbo.web.views.common import plain_words, room, typed, workshop
 
 pages = Blueprint("trials", __name__)
@@ -91,8 +91,7 @@ def closed(sheet: service.Sheet, leaf: str) -> str | None:
 
 def _page(sheet: service.Sheet, leaf: str) -> dict[str, Any]:
     seen = [p for p in sheet.pictures if p.source == "camera" and p.frame and p.frame["view"] == sheet.drawing.view]
-    least = LEAST_MARK_PX if sheet.to_read.firsts else LEAST_ROW_PX
-    wide = {"least_px": least} if leaf == "read" else {"most_px": ADOPT_WIDTH, "least_px": 0.0}
+    wide = tower_room(sheet.to_read) if leaf == "read" else {"most_px": ADOPT_WIDTH, "least_px": 0.0}
     picture = piece_picture(sheet.drawing, seen[-1] if seen else None, sheet.context.printer.bed_middle, **wide)
     page: dict[str, Any] = {
         "sheet": sheet,

@@ -1,0 +1,166 @@
+"""The clearance trial: plan, piece, readings and the verdict."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Field, Scalar
+from drumbo.core.fit.ramp import Ramp, fit_ramp
+from drumbo.core.piece import Piece
+from drumbo.core.profile import From, Origin, Value
+from drumbo.core.toolpath import Toolpath, build, settings_for
+from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.clearance import rail
+from drumbo.trials.pictures import Curve
+
+FEWEST_STEPS, MOST_STEPS = 4, 12
+PRESSES, TURNS = 1.75, 3.5
+"""Scores from which on a pin goes in by hand and holds, and from which it turns freely."""
+SPLIT_MISFIT = 2.2
+LEAST_ERROR_MM = 0.01
+
+ASPECTS: tuple[Aspect, ...] = (
+    Aspect("fits", "Fit", ("will not go in", "only by force", "goes in by hand, holds", "turns stiffly",
+                           "turns freely"), "Push each pin into the hole behind it and turn it by its grip."),
+)  # fmt: skip
+
+
+class Clearance(Kind):
+    """The smallest gaps that press in and that turn."""
+
+    slug = "clearance"
+    title = "Clearance"
+    sets = ("clearance_turn_mm", "clearance_press_mm")
+    group = "size"
+    step_unit = "mm"
+    about = (
+        "A bar with a row of equal holes, and before each hole its own pin, thinner by the gap that lies there in "
+        "digits. Try every pin: the smallest gap that turns freely is what moving parts of this material need, and the "
+        "smallest that goes in by hand is what holds."
+    )
+    few = "Try every pin in its hole; three of them make a curve."
+
+    def fields(self, context: Context) -> Sequence[Field]:
+        """The gaps."""
+        del context
+        return (
+            Field("low_mm", "Smallest gap", "mm", low=-0.1, high=1, step=0.05,
+                  help="All round: the hole is wider than its pin by twice that."),
+            Field("high_mm", "Largest gap", "mm", low=0.05, high=2, step=0.05),
+            Field("step_gap_mm", "Step", "mm", low=0.02, high=0.3, step=0.01, help="0.05 is usual."),
+        )  # fmt: skip  # fmt: skip
+
+    def suggest(self, context: Context) -> dict[str, Scalar]:
+        """0.05 to 0.40, or as many as the bed has room for."""
+        room = int((context.printer.bed_x_mm - 12) // rail.PITCH)
+        steps = min(8, max(room, FEWEST_STEPS))
+        return {"low_mm": 0.05, "high_mm": round(0.05 * steps, 2), "step_gap_mm": 0.05}
+
+    def check(self, plan: Plan, context: Context) -> dict[str, str]:
+        """Refuse what makes no row or does not fit."""
+        low, high = number(plan, "low_mm"), number(plan, "high_mm")
+        if high <= low:
+            raise InvalidInput("high_mm", f"must be above {low:g} mm: the tightest is at the left; swap the two")
+        count, printer = len(self.steps(plan)), context.printer
+        most = min(MOST_STEPS, int((printer.bed_x_mm - 10) // rail.PITCH))
+        if not FEWEST_STEPS <= count <= most:
+            raise InvalidInput("step_gap_mm", f"gives {count} holes; {FEWEST_STEPS} to {most} fit")
+        if printer.bed_y_mm < rail.DEPTH + 40:
+            raise InvalidInput("high_mm", f"the piece needs a bed {rail.DEPTH + 40:.0f} mm deep")
+        if high >= rail.HOLE / 2 - 1:
+            raise InvalidInput("high_mm", f"leaves nothing of a pin in a hole of {rail.HOLE:g} mm")
+        return {"step_gap_mm": "is finer than a printer repeats"} if number(plan, "step_gap_mm") < 0.03 else {}
+
+    def steps(self, plan: Plan) -> tuple[Step, ...]:
+        """The tightest first."""
+        low, high, step = number(plan, "low_mm"), number(plan, "high_mm"), number(plan, "step_gap_mm")
+        values = [round(low + i * step, 3) for i in range(int((high - low) / step + 1e-6) + 1)]
+        return tuple(Step(i, value, f"{value:.2f}") for i, value in enumerate(values))
+
+    def piece(self, plan: Plan, context: Context) -> Piece:
+        """The rail with its pins."""
+        del context
+        return rail.rail(self.steps(plan))
+
+    def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
+        """As the profile prints."""
+        del plan
+        low_x, low_y = context.printer.bed_low
+        settings = settings_for(context.profile.numbers(), context.printer)
+        return build(piece.solid, settings, middle=context.printer.bed_middle, purge_from=(low_x + 5, low_y + 4))
+
+    def readings(self, plan: Plan) -> ToRead:
+        """How each pin fits."""
+        del plan
+        return ToRead(aspects=ASPECTS)
+
+    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+        """Where pins begin to turn and to go in, from all of them together."""
+        steps = self.steps(plan)
+        scores = readings.column(ASPECTS[0].key, steps)
+        tried = int(np.isfinite(scores).sum())
+        if tried < 3:
+            return Result("few", says=f"Try {3 - tried} more pin{'s' if tried < 2 else ''}; a curve needs three.")
+        low, span = steps[0].value, steps[-1].value - steps[0].value
+        x = np.array([(step.value - low) / span for step in steps])
+        found = fit_ramp(x, scores, rising=True, within=0.5)
+        turns, presses = (low + span * found.crossing(score) for score in (TURNS, PRESSES))
+        curve = Curve.of(low + span * found.x, 25 * found.mean, 25 * found.sd, low + span * x, 25 * scores)
+        value, error = _told(turns, plan)
+        press, _ = _told(presses, plan)
+        state, says, extend = _state(plan, value, press, found, steps)
+        also = {} if press is None else {"clearance_press_mm": press}
+        return Result(state, value, error, value - error, value + error, says, (), curve, also=also, extend=extend)
+
+    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
+        """Both gaps, rounded up to the next hundredth."""
+        del plan, context
+        if result.value is None:
+            return {}
+        origin = Origin(From.TRIAL, self.title.lower(), trial)
+        values = {"clearance_turn_mm": Value(_up(result.value), origin, result.error)}
+        return values | {key: Value(_up(gap), origin) for key, gap in (result.also or {}).items()}
+
+    def wants(self, context: Context) -> str | None:
+        """For who draws parts that move; nobody needs it to print."""
+        del context
+        return None
+
+    def overrides(self, plan: Plan) -> dict[str, str]:
+        """Nothing of the profile."""
+        del plan
+        return {}
+
+
+def _up(gap: float) -> float:
+    return math.ceil(round(gap, 4) * 100 - 0.2) / 100
+
+
+def _told(places: np.ndarray, plan: Plan) -> tuple[float, float]:
+    """Middle and spread of draws, within a step of what was printed."""
+    low, high, step = number(plan, "low_mm"), number(plan, "high_mm"), number(plan, "step_gap_mm")
+    value = float(np.clip(np.median(places), low - step, high + step))
+    spread = float(np.quantile(places, 0.84) - np.quantile(places, 0.16)) / 2
+    return value, max(spread, LEAST_ERROR_MM)
+
+
+def _state(
+    plan: Plan, turns: float, presses: float, found: Ramp, steps: Sequence[Step]
+) -> tuple[str, str, Mapping[str, Scalar] | None]:
+    low, high, step = number(plan, "low_mm"), number(plan, "high_mm"), number(plan, "step_gap_mm")
+    span = steps[-1].value - steps[0].value
+    if found.misfit > SPLIT_MISFIT:
+        return "split", "The pins contradict each other; try those far from the curve again.", None
+    if turns > high:
+        further = {**plan, "low_mm": round(high - 2 * step, 3), "high_mm": round(high - 2 * step + span, 3)}
+        return "edge", "Even the loosest does not turn freely; print wider gaps next.", further
+    if turns < low:
+        less = {**plan, "low_mm": round(max(low - span / 2, -0.1), 3), "high_mm": round(low + span / 2, 3)}
+        return "edge", "Even the tightest turns freely; print smaller gaps next.", less
+    if presses < low:
+        return "good", f"Turns freely from {turns:.2f} mm on; even the tightest goes in by hand.", None
+    return "good", f"Turns freely from {turns:.2f} mm on; goes in by hand and holds from {presses:.2f} mm.", None
