@@ -2,9 +2,10 @@
 
 For every hidden spool: plan → G-code → stand-in → readings with human noise → result, read by one maker or several.
 The plain habit takes the same readings and the usual formula. The truth is computed from the stand-in's physics
-without noise. This file holds no figure of its own: it computes. One module a parameter: `bench/sequences/`.
+without noise. This file holds no figure of its own: it computes. One module a parameter: `bench/sequences/`. At the end
+stands one table of whole profiles, start to proof, each trial on what the ones before have left: `bench/whole.py`.
 
-    python bench/accuracy.py --seed 1 --spools 20 [--only nozzle_c …] [--json]
+    python bench/accuracy.py --seed 1 --spools 20 [--only nozzle_c … | --only whole] [--json]
 """
 
 from __future__ import annotations
@@ -23,8 +24,10 @@ import numpy as np
 
 from bench.rig import Tally, drawn
 from bench.sequences import SEQUENCES, UNITS
+from bench.whole import ORDER, Whole, whole
 from drumbo.core.catalogue import BY_KEY
 
+WHOLE = "whole"
 DECILES = np.arange(0.1, 0.95, 0.1)
 
 
@@ -61,6 +64,37 @@ def _spread(errors: list[float] | np.ndarray) -> dict[str, object]:
     }
 
 
+def one_whole(seed: int, number: int) -> Whole:
+    """One spool, start to proof; runs in a process of its own."""
+    return whole(drawn(seed, number))
+
+
+def whole_table(ways: list[Whole]) -> dict[str, object]:
+    """Medians over all spools, a row a parameter, and what a profile costs."""
+    rows = {}
+    for key in ORDER:
+        tally = Tally()
+        for way in ways:
+            tally.join(way.tallies[key])
+        rows[key] = {
+            "unit": UNITS[key] if key in UNITS else BY_KEY[key].unit,
+            "truth": round(float(np.median(tally.truths)), 3),
+            "found": round(float(np.median(tally.values)), 3),
+            "error": round(float(np.median(np.abs(tally.drumbo))), 4),
+            "habit": round(float(np.median(np.abs(tally.habit))), 4),
+        }
+    costs = {
+        name: round(float(np.mean([getattr(way, name) for way in ways])), 1) for name in ("prints", "grams", "hours")
+    }
+    return {
+        "rows": rows,
+        "proven": round(float(np.mean([way.proof == "good" for way in ways])), 3),
+        "percent": round(float(np.median([way.percent for way in ways])), 1),
+        "not_yet": [way.proof for way in ways if way.proof != "good"],
+        **costs,
+    }
+
+
 @click.command()
 @click.option("--seed", default=1, show_default=True)
 @click.option("--spools", default=20, show_default=True)
@@ -69,18 +103,22 @@ def _spread(errors: list[float] | np.ndarray) -> dict[str, object]:
 @click.option("--json", "as_json", is_flag=True)
 def main(seed: int, spools: int, readers: int, only: tuple[str, ...], as_json: bool) -> None:
     """Accuracy of every trial against hidden truths."""
-    unknown = set(only) - set(SEQUENCES)
+    unknown = set(only) - set(SEQUENCES) - {WHOLE}
     if unknown:
         raise click.UsageError(f"no benchmark for {', '.join(sorted(unknown))}; there are {', '.join(SEQUENCES)}")
     table = {}
     with ProcessPoolExecutor(os.cpu_count()) as pool:
-        for key in only or SEQUENCES:
+        for key in [k for k in only if k != WHOLE] if only else SEQUENCES:
             tally = Tally()
             for part in pool.map(one, repeat(key), repeat(seed), repeat(readers), range(spools)):
                 tally.join(part)
             table[key] = summary(key, tally)
             if not as_json:
                 _print(key, table[key], spools, seed)
+        if not only or WHOLE in only:
+            table[WHOLE] = whole_table(list(pool.map(one_whole, repeat(seed), range(spools))))
+            if not as_json:
+                _print_whole(table[WHOLE], spools, seed)
     if as_json:
         json.dump(table, sys.stdout, indent=2)
         print()
@@ -97,6 +135,18 @@ def _print(key: str, row: dict, spools: int, seed: int) -> None:
         print(f"  {drive}: {', '.join(figures)}")
     cost = f"{row['prints']} prints, {row['grams']} g, {row['minutes']} min a spool"
     print(f"  inside the 90 % interval: {row['coverage90']:.0%}; {cost}", flush=True)
+
+
+def _print_whole(table: dict, spools: int, seed: int) -> None:
+    print(f"Whole profiles, start to proof, {spools} spools, seed {seed}: medians")
+    print(f"  {'':24}{'truth':>10}{'found':>10}{'error':>10}{'habit':>10}")
+    for key, row in table["rows"].items():
+        figures = "".join(f"{row[name]:10.3f}" for name in ("truth", "found", "error", "habit"))
+        print(f"  {BY_KEY[key].name:24}{figures}  {row['unit'] or 'ratio'}")
+    print(f"  {table['prints']} prints, {table['grams']} g, {table['hours']} h a profile;", end=" ")
+    print(f"proofs that are good at once: {table['proven']:.0%}, {table['percent']} % at the median")
+    for why in table["not_yet"]:
+        print(f"    {why}")
 
 
 if __name__ == "__main__":

@@ -23,7 +23,9 @@ INTERVAL_90 = 1.645
 
 @dataclass
 class Tally:
-    """Signed errors, one entry a reader; costs, one entry a spool."""
+    """Signed errors, one entry a reader; costs, one entry a spool. `values` and `truths` are as they are, errors may be
+    shares of the truth; `new` is what adopting the last reader's result sets.
+    """
 
     drumbo: list[float] = field(default_factory=list)
     habit: list[float] = field(default_factory=list)
@@ -32,11 +34,21 @@ class Tally:
     grams: list[float] = field(default_factory=list)
     minutes: list[float] = field(default_factory=list)
     drives: list[str] = field(default_factory=list)
+    values: list[float] = field(default_factory=list)
+    truths: list[float] = field(default_factory=list)
+    new: dict[str, Value] = field(default_factory=dict)
 
-    def found(self, value: float, error: float, habit: float, truth: float, drive: str = "") -> None:
+    def found(
+        self, value: float, error: float, habit: float, truth: float, drive: str = "", *, shares: bool = False,
+        new: dict[str, Value] | None = None,
+    ) -> None:  # fmt: skip
         """One reader's result, unrounded, beside what the habit makes of the same readings."""
-        self.drumbo.append(value - truth)
-        self.habit.append(habit - truth)
+        unit = truth if shares else 1.0
+        self.drumbo.append((value - truth) / unit)
+        self.habit.append((habit - truth) / unit)
+        self.values.append(value)
+        self.truths.append(truth)
+        self.new = new or {}
         self.drives.append(drive)
         self.inside.append(abs(value - truth) <= INTERVAL_90 * error)
 
@@ -49,7 +61,8 @@ class Tally:
     def join(self, other: Tally) -> None:
         """Take another spool's entries in."""
         for name in self.__dataclass_fields__:
-            getattr(self, name).extend(getattr(other, name))
+            if name != "new":
+                getattr(self, name).extend(getattr(other, name))
 
 
 def drawn_context(rng: np.random.Generator) -> Context:

@@ -33,7 +33,13 @@ def sequence(spool: Drawn, readers: int) -> Tally:
         assert result.value is not None
         assert result.error is not None
         totals = np.sum([readings.column(aspect, steps) for aspect in aspects], axis=0)
-        tally.found(result.value, result.error, steps[best_step(totals)].value, truth)
+        tally.found(
+            result.value,
+            result.error,
+            steps[best_step(totals)].value,
+            truth,
+            new=trial.changes(plan, result, spool.context, 1),
+        )
         tally.drumbo[-1] = 5 * round(result.value / 5) - truth  # as it is adopted
     tally.cost([file])
     return tally

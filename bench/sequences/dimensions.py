@@ -7,6 +7,7 @@ from __future__ import annotations
 import numpy as np
 
 from bench.rig import Drawn, Tally, printed, read, shape_of, with_values
+from drumbo.core.profile import From
 from drumbo.standins import tools
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.printing import melt
@@ -41,14 +42,16 @@ def _sequence(spool: Drawn, readers: int) -> tuple[Tally, Tally]:
         assert result.also is not None
         found = (result.value, result.error), (result.also["offset_mm"], result.also["offset_error"])
         for tally, (value, error), habit, truth in zip(tallies, found, _habit(plan, readings), truths, strict=True):
-            tally.found(value, error, habit, truth)
+            tally.found(value, error, habit, truth, new=trial.changes(plan, result, context, 1))
     for tally in tallies:
         tally.cost([file])
     return tallies
 
 
 def _at_its_flow(spool: Drawn) -> Context:
-    """As flow trials leave it: within a hundredth of what fills the roads."""
+    """As flow trials leave it: within a hundredth of what fills the roads; what a trial has found stands."""
+    if spool.context.profile.values["flow_ratio"].origin.kind == From.TRIAL:
+        return spool.context
     flow = 1 / physics.fed_share(spool.spool) * float(spool.rng.normal(1, 0.005))
     return with_values(spool.context, {"flow_ratio": (round(flow, 3), 0.005)})
 

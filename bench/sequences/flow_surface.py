@@ -27,7 +27,9 @@ def sequence(spool: Drawn, readers: int) -> Tally:
         if trial.wants(context) is not None:
             plan = trial.suggest(context)
             plan, result, readings = go(trial, spool, plan, reader, files)
-        tally.found(result.value, result.error, _habit(plan, readings), truth)
+        tally.found(
+            result.value, result.error, _habit(plan, readings), truth, new=trial.changes(plan, result, spool.context, 1)
+        )
         tally.cost(files)
     return tally
 

@@ -29,7 +29,15 @@ def sequence(spool: Drawn, readers: int) -> Tally:
         if trial.wants(context) is not None:
             plan = trial.suggest(context)
             plan, result, readings = go(trial, spool, plan, reader, files)
-        tally.found(result.value / truth, result.error / truth, _habit(plan, readings) / truth, 1.0, drive)
+        tally.found(
+            result.value,
+            result.error,
+            _habit(plan, readings),
+            truth,
+            drive,
+            shares=True,
+            new=trial.changes(plan, result, spool.context, 1),
+        )
         tally.cost(files)
     return tally
 

@@ -30,7 +30,9 @@ def sequence(spool: Drawn, readers: int) -> Tally:
         plan, result, readings = go(trial, spool, plan, reader, files, MOST_EXTENSIONS)
         habit = _habit(plan, readings)
         value, error = (habit, 1.0) if result.value is None else (result.value, result.error)
-        tally.found(value, error, habit, truth, spool.context.printer.drive)
+        tally.found(
+            value, error, habit, truth, spool.context.printer.drive, new=trial.changes(plan, result, spool.context, 1)
+        )
         tally.cost(files)
     return tally
 

@@ -19,7 +19,14 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     for reader in range(readers):
         files: list[PrintFile] = []
         plan, result, readings = go(trial, spool, trial.suggest(spool.context), reader, files, MOST_EXTENSIONS)
-        tally.found(result.value / truth, result.error / truth, _habit(plan, readings) / truth, 1.0)
+        tally.found(
+            result.value,
+            result.error,
+            _habit(plan, readings),
+            truth,
+            shares=True,
+            new=trial.changes(plan, result, spool.context, 1),
+        )
         tally.cost(files)
     return tally
 

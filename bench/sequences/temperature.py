@@ -28,7 +28,13 @@ def sequence(spool: Drawn, readers: int) -> Tally:
         readings = read(trial, plan, context, thing, spool.number * readers + reader)
         result = trial.evaluate(plan, readings)
         scores = np.array([[readings.score(aspect, step.index) for aspect in aspects] for step in steps])
-        tally.found(result.value, result.error, steps[best_step(scores @ weights)].value, truth)
+        tally.found(
+            result.value,
+            result.error,
+            steps[best_step(scores @ weights)].value,
+            truth,
+            new=trial.changes(plan, result, spool.context, 1),
+        )
         tally.drumbo[-1] = round(result.value) - truth  # as it is adopted
     tally.cost([file])
     return tally

@@ -43,7 +43,7 @@ def _sequence(spool: Drawn, readers: int, elsewhere: float | None) -> Tally:
         if elsewhere is not None and result.also is not None:
             value = Law("nozzle_c", **result.also).of(heat)
         error = result.error * value / result.value
-        tally.found(value / truth, error / truth, _habit(plan, readings, heat) / truth, 1.0)
+        tally.found(value, error, _habit(plan, readings, heat), truth, shares=True)
         tally.cost(files)
     return tally
 

@@ -179,7 +179,7 @@ PARAMETERS: tuple[Parameter, ...] = (
               help="Gap all round a pin at which it goes in by hand and holds."),
     Parameter("proof_percent", "Proof", "%", "proof", 75, 100, main=True, found=True, aside=True,
               rests_on=("nozzle_c", "flow_ratio", "pressure_advance_s", "retraction_mm", "max_flow_mm3_s",
-                        "fan_percent", "shrinkage_percent"),
+                        "fan_percent", "shrinkage_percent", "batch"),
               help="How much of all that was looked at on a small part came out as it should."),
 )  # fmt: skip
 

@@ -223,15 +223,17 @@ def exact_scores(thing: PrintedObject, boxes: Sequence[Box], aspects: Sequence[s
     start, end = (np.column_stack(c) for c in ((shape.start_at, shape.start_z), (shape.end_at, shape.end_z)))
     scores = np.empty((len(boxes), len(aspects)))
     for row, box in enumerate(boxes):
-        band = _within(middle, box)
-        around = Around(_within(travel, box), _within(start, box), _within(end, box))
+        band = within(middle, box)
+        around = Around(within(travel, box), within(start, box), within(end, box))
         for column, aspect in enumerate(aspects):
             scores[row, column] = ASPECTS[aspect](thing, band, around) if band.any() else 0.0
     return 4.0 - (4.0 - scores) * thing.hides
 
 
-def _within(points: Floats, box: Box) -> Mask:
-    """A road's z is its top, so a box holds what ends above its lower face and not above its upper one."""
+def within(points: Floats, box: Box) -> Mask:
+    """(n,) which points (n, 3) belong to a box. A road's z is its top, so a box holds what ends above its lower face
+    and not above its upper one.
+    """
     low, high = np.array(box[0]) + 1e-6, np.array(box[1]) + 1e-6
     return np.asarray(((points > low) & (points <= high)).all(axis=1))
 
@@ -258,7 +260,7 @@ def first_seen(
     """
     shape = thing.geometry
     middle = np.column_stack([(shape.a + shape.b) / 2, shape.z])
-    bands = [_within(middle, box) for box in boxes]
+    bands = [within(middle, box) for box in boxes]
     exact = np.array([BEGINS[sign](thing, bands) for sign in signs]).T
     exact = 4.0 - (4.0 - exact) * thing.hides
     scores = np.rint(exact) if seed is None else _as_seen(exact, np.random.default_rng([seed, thing.digest, 3]))

@@ -26,6 +26,8 @@ Ints = NDArray[np.int64]
 PIECE_MM = 1.0
 FILAMENT_AREA = math.pi * 1.75**2 / 4
 JUNCTION_MM_S = 8.0
+INFILL_MM = 3.6
+"""Lines that fill an object lie no further apart."""
 INSIDE_MM = 25.0
 """A travel with roads on both sides within so much goes on inside of an object: what oozes there is not seen."""
 
@@ -214,7 +216,9 @@ def _nearest_beneath(a: Floats, b: Floats, layer: Ints) -> Floats:
 
 
 def _within(a: Floats, b: Floats, width: Floats, layer: Ints, which: Ints) -> NDArray[np.bool_]:
-    """Whether pieces have roads of their own layer on both sides: inside a layer nothing droops."""
+    """Whether pieces have roads of their own layer on both sides, right beside them or as far as lines of infill lie
+    apart: what droops inside of an object is not seen.
+    """
     if not len(which):
         return np.zeros(0, bool)
     along = b[which] - a[which]
@@ -228,7 +232,9 @@ def _within(a: Floats, b: Floats, width: Floats, layer: Ints, which: Ints) -> ND
         reach = middle + side * aside * width[which, None]
         search(reach, a, b, order, edges, 0, layer[which], near)
         full &= near < 0.55 * width[which]
-    return full
+    walled = np.zeros(len(which), bool)
+    enclosed(middle, aside, a, b, order, edges, layer[which], INFILL_MM, walled)
+    return full | walled
 
 
 def _seen_from_above(a: Floats, b: Floats, width: Floats, layer: Ints) -> tuple[NDArray[np.bool_], Floats]:

@@ -15,6 +15,8 @@ from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, St
 from drumbo.trials.batch_check import terrace
 from drumbo.trials.batch_check.verdict import CHECKED, verdict
 
+PROOF_KEY = "proof_percent"
+"""What was proven holds for a batch in which all is the same."""
 STAIRS, RISE_MM, FOOT_LAYERS, FAR = 3, 4.0, 4, 1e3
 
 ASPECTS: tuple[Aspect, ...] = (
@@ -38,7 +40,7 @@ class BatchCheck(Kind):
 
     slug = "batch-check"
     title = "Batch check"
-    sets = ("batch", *CHECKED)
+    sets = ("batch", *CHECKED, PROOF_KEY)
     group = "heat"
     step_unit = "°C"
     about = (
@@ -137,10 +139,12 @@ class BatchCheck(Kind):
             return {}
         held, batch = context.profile.values, context.profile.numbers().get("batch", 1.0)
         same = [key for key in CHECKED if result.also.get(key)]
+        if len(same) == len(CHECKED) and PROOF_KEY in held:
+            same.append(PROOF_KEY)
         note = f"the same in batch {batch:g}, trial {trial}"
         return {
             "batch": Value(batch, Origin(From.TRIAL, self.title.lower(), trial)),
-            **{key: replace(held[key], recheck=None, still_good=note) for key in same},
+            **{key: replace(held[key], recheck=None, basis={}, still_good=note) for key in same},
         }
 
     def wants(self, context: Context) -> str | None:

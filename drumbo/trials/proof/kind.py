@@ -134,7 +134,10 @@ class Proof(Kind):
         good = not poor and not wrong and percent >= GOOD_PERCENT
         says = "It came out as it should: this profile is proven." if good else _says_why(poor, wrong)
         weak = [p for p in CHECKLIST if (scores[p.aspect.key] or 0) < FINE]
-        notes = () if not weak else (f"Not quite right: {_named(weak)}.",) if good else (_back_to(weak, wrong),)
+        if good:
+            notes = (f"Not quite right: {_named(weak)}.",) if weak else ()
+        else:
+            notes = (_back_to(weak, wrong),)
         low, high = max(percent - error, 0.0), min(percent + error, 100.0)
         return Result("good" if good else "edge", percent, error, low, high, says, notes, spreads=_spreads(readings))
 

@@ -1,0 +1,73 @@
+"""A whole profile in one go: what the page offers next is planned, printed, read and adopted, until it is proven."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from drumbo.core.profile import Known
+from drumbo.services import profiles, workshop
+from tests.conftest import LABEL
+from tests.e2e.conftest import Site
+
+pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
+
+MOST_TRIALS = 20
+SPOOL = 2
+"""A spool whose proof is good at once; the stand-in prints the same every time."""
+
+
+def _print_and_read(page: Page) -> None:
+    page.get_by_role("button", name="Make the file").click()
+    page.get_by_role("button", name="Print it").click()
+    page.get_by_role("link", name="Read it").click(timeout=60_000)
+    page.get_by_role("button", name=re.compile("What would a practised")).click()
+    expect(page.locator("#verdict .big")).to_be_visible()
+
+
+def _one_trial(page: Page) -> str:
+    """The trial that comes next, and the range after it where the first does not hold the answer."""
+    page.get_by_role("link", name="Plan it").click()
+    title = page.locator("h1").inner_text()
+    _print_and_read(page)
+    further = page.locator("#verdict a.btn-strong", has_text=re.compile("^Plan"))
+    if further.count():
+        further.click()
+        _print_and_read(page)
+    page.get_by_role("link", name="Adopt…").click()
+    page.get_by_role("button", name=re.compile("^Adopt ")).click()
+    return title
+
+
+def test_a_whole_profile_start_to_proof(page: Page, site: Site) -> None:
+    spool = workshop.save_material(site.house, LABEL, spool_seed=SPOOL)
+    profile = profiles.create(site.house, spool, 1, "start to proof")
+    done: list[str] = []
+    page.goto(f"{site.base}/profiles/{profile}")
+    while page.get_by_role("link", name="Plan it").count():
+        assert len(done) < MOST_TRIALS, done
+        done.append(_one_trial(page))
+        page.goto(f"{site.base}/profiles/{profile}")
+    assert done[0] == "Temperature tower"
+    assert done[-1] == "Proof"
+    assert {"Cooling", "Dimensions"} <= set(done)
+    expect(page.locator(".count")).to_have_text("8/8")
+    expect(page.locator(".of")).to_have_text("proven")
+    before, after = page.locator(".story figure").all()
+    expect(before).to_contain_text("Before: temperature tower")
+    expect(after).to_contain_text("After: proof")
+    assert after.locator("img").evaluate("i => i.decode().then(() => i.naturalWidth)") > 300
+
+    page.get_by_role("button", name="New batch").click()
+    expect(page.get_by_text("Batch 2 is on the holder.")).to_be_visible()
+    expect(page.locator(".of")).to_have_text("measured")
+    title = _one_trial(page)
+    assert title == "Batch check"
+    held = profiles.sheet(site.house, profile).profile.values
+    checked = [held[key] for key in ("nozzle_c", "flow_ratio", "retraction_mm")]
+    assert any(value.still_good.startswith("the same in batch 2") for value in checked)
+    assert all(value.origin.trial for value in checked), "what was found keeps where it came from"
+    known = {s.group.key: s.known for s in profiles.card(site.house, profile).sectors}
+    assert known["pressure"] is Known.MEASURED, "a batch does not touch what does not rest on it"
