@@ -33,6 +33,7 @@ from drumbo.core.profile import (
 from drumbo.core.profile import still_good as profile_still_good
 from drumbo.core.workshop import Material, Printer
 from drumbo.services.convert import context_of, latest, material_of, printer_of, profile_of
+from drumbo.services.files import file_of
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PictureRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
 from drumbo.trials import kind as find_kind
@@ -364,10 +365,11 @@ def next_facts(workshop: Workshop, profile_id: int, slug: str) -> dict[str, floa
     with workshop.reading() as session:
         row = get_row(session, profile_id)
         context = context_of(row)
-        key = (workshop.folder, profile_id, latest(row).number, slug, repr(context.printer), repr(context.material))
+        revision = latest(row).number
+        key = (workshop.folder, profile_id, revision, slug, repr(context.printer), repr(context.material))
     if key not in _FACTS:
         chosen = find_kind(slug)
-        file = chosen.print_file(chosen.suggest(context), context)
+        file = file_of(chosen, chosen.suggest(context), context, revision)
         _FACTS[key] = {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}
         while len(_FACTS) > _MOST_FACTS:
             _FACTS.popitem(last=False)

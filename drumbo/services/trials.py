@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session, selectinload
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.piece import Drawing, Piece, draw, stl_bytes
 from drumbo.services.convert import context_of, kind_of, latest, plan_of, readings_of, result_of
+from drumbo.services.files import file_of
 from drumbo.services.pictures import Picture, pictures_of
 from drumbo.services.profiles import Card, card_of, get_row
 from drumbo.store.database import Workshop
@@ -123,7 +124,7 @@ def estimate(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> di
     found = draft(workshop, profile_id, slug, typed)
     if found.problems:
         raise InvalidInput.of(found.problems)
-    file = found.kind.print_file(found.plan, found.context)
+    file = file_of(found.kind, found.plan, found.context, found.card.revision)
     return {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}
 
 
@@ -134,7 +135,7 @@ def create(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> int:
         row = get_row(session, profile_id)
         context, revision = context_of(row), latest(row).number
     plan = chosen.read_plan(typed, context)
-    file = chosen.print_file(plan, context, title=(f"profile {context.profile.name}, revision {revision}",))
+    file = file_of(chosen, plan, context, revision)
     digest = workshop.files.put(file.gcode.encode())
     with workshop.writing() as session:
         trial = TrialRow(

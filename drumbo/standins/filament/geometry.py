@@ -232,9 +232,11 @@ def _within(a: Floats, b: Floats, width: Floats, layer: Ints, which: Ints) -> ND
         reach = middle + side * aside * width[which, None]
         search(reach, a, b, order, edges, 0, layer[which], near)
         full &= near < 0.55 * width[which]
-    walled = np.zeros(len(which), bool)
-    enclosed(middle, aside, a, b, order, edges, layer[which], INFILL_MM, walled)
-    return full | walled
+    rest = np.flatnonzero(~full)
+    walled = np.zeros(len(rest), bool)
+    enclosed(middle[rest], aside[rest], a, b, order, edges, layer[which[rest]], INFILL_MM, walled)
+    full[rest] = walled
+    return full
 
 
 def _seen_from_above(a: Floats, b: Floats, width: Floats, layer: Ints) -> tuple[NDArray[np.bool_], Floats]:

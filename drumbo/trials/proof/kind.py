@@ -134,12 +134,11 @@ class Proof(Kind):
         good = not poor and not wrong and percent >= GOOD_PERCENT
         says = "It came out as it should: this profile is proven." if good else _says_why(poor, wrong)
         weak = [p for p in CHECKLIST if (scores[p.aspect.key] or 0) < FINE]
-        if good:
-            notes = (f"Not quite right: {_named(weak)}.",) if weak else ()
-        else:
-            notes = (_back_to(weak, wrong),)
-        low, high = max(percent - error, 0.0), min(percent + error, 100.0)
-        return Result("good" if good else "edge", percent, error, low, high, says, notes, spreads=_spreads(readings))
+        note = _back_to(weak, wrong) if not good else f"Not quite right: {_named(weak)}." if weak else ""
+        return Result(
+            "good" if good else "edge", percent, error, percent, percent, says, (note,) if note else (),
+            spreads=_spreads(readings),
+        )  # fmt: skip
 
     def keeps(self, result: Result) -> bool:
         """Only a good part proves a profile."""

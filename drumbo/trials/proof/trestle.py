@@ -15,12 +15,12 @@ from drumbo.core.piece import Jaw, Part, Piece, Place, block, prism, raised_text
 from drumbo.core.piece.solids import cone
 
 LONG, BROAD, THICK = 44.0, 22.0, 2.4
-LEG, DEEP, SPAN = 5.0, 16.0, 18.0
+LEG, DEEP, SPAN = 6.0, 16.0, 18.0
 DECK_LOW, DECK_HIGH = 13.0, 15.4
 TIP_HIGH, TIP_FOOT, TIP_END = 7.0, 1.5, 0.7
-BORE, POST = 6.0, 9.0
+BORE, POST = 6.0, 14.0
 WALL, WALL_HIGH = 0.9, 9.0
-OUT = 6.0
+OUT = 5.5
 """How far the wing leans out, mm: 52° from upright."""
 CORNERS = 24
 
