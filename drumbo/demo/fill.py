@@ -99,7 +99,7 @@ def fill(house: Workshop, room: PrintRoom, link_url: str, camera_url: str, say: 
     _print(house, room, sheet)
     adopting.adopt(house, sheet)
     say("  … and a tower that waits to be read …")
-    _tower(house, room, tpu, {}, adopt=False, scored=4)
+    _tower(house, room, tpu, {"step_mm": 8}, adopt=False, scored=4)
     for key, typed in (("flow_ratio", "0.97"), ("retraction_mm", "0.9"), ("pressure_advance_s", "0.045")):
         profiles.set_by_hand(house, asa, key, typed)
     profiles.set_by_hand(house, asa, "nozzle_c", "262")

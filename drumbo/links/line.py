@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import socket
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -69,7 +70,7 @@ class Line:
         """The next line without its end, or "" when none came in a moment."""
         while b"\n" not in self._left:
             try:
-                more = self._port.read(max(1, self._port.in_waiting))
+                more = self._port.read(max(1, self._port.in_waiting)) + self._rest()
             except (serial.SerialException, OSError) as error:
                 raise LinkError("the link to the printer broke") from error
             if not more:
@@ -78,9 +79,24 @@ class Line:
         line, self._left = self._left.split(b"\n", 1)
         return line.decode("utf-8", "replace").strip()
 
+    def _rest(self) -> bytes:
+        """What else a socket holds. The library cannot tell how much that is, and would read it byte by byte."""
+        held = self._held()
+        if held is None:
+            return b""
+        try:
+            return held.recv(4096, socket.MSG_DONTWAIT)
+        except BlockingIOError:
+            return b""
+
+    def _held(self) -> socket.socket | None:
+        """The socket beneath, where there is one."""
+        held: socket.socket | None = getattr(self._port, "_socket", None)
+        return held
+
     def close(self) -> None:
         """Hang up. A socket whose other end is gone is not closed by the library, so it is closed here."""
-        held = getattr(self._port, "_socket", None)
+        held = self._held()
         self._port.close()
         if held is not None:
             held.close()

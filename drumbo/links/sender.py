@@ -11,6 +11,8 @@ import time
 from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import reduce
+from operator import xor
 
 from drumbo.core.errors import LinkError
 from drumbo.links.line import Heat, Line, heat_in
@@ -199,7 +201,4 @@ class _Flight:
 
 def _numbered(number: int, text: str) -> str:
     body = f"N{number} {text}"
-    check = 0
-    for byte in body.encode("ascii", "replace"):
-        check ^= byte
-    return f"{body}*{check}"
+    return f"{body}*{reduce(xor, body.encode('ascii', 'replace'), 0)}"

@@ -45,8 +45,9 @@ def _pin(thing: PrintedObject, which: Mask) -> tuple[float, float]:
 def _hole(thing: PrintedObject, which: Mask, x: float) -> float:
     """Radius of the largest round that is free of roads, its middle at x."""
     shape = thing.geometry
-    low, high = shape.z[which].min(), shape.z[which].max()
-    deep = which & (shape.z > low + 0.3 * (high - low)) & (shape.z < high - 0.15 * (high - low))
+    levels = np.unique(shape.layer[which])
+    looked = levels[[len(levels) // 3, len(levels) // 2, 2 * len(levels) // 3]]
+    deep = which & np.isin(shape.layer, looked)
     middle, half = (shape.a[deep] + shape.b[deep]) / 2, thing.width_mm[deep] / 2
     tries = np.arange(middle[:, 1].min(), middle[:, 1].max(), SEARCH_MM)
     away = np.hypot(middle[None, :, 0] - x, middle[None, :, 1] - tries[:, None]) - half[None, :]

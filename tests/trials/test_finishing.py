@@ -143,7 +143,7 @@ def test_pins_tell_both_gaps_and_the_next_row(context: Context) -> None:
 
 def test_more_flow_takes_its_gap_from_pins_and_holes(context: Context) -> None:
     """8 % more makes a road of 0.407 mm wider by 0.034; half of that grows out of the pin and half into the hole."""
-    plan, gaps = CLEARANCE.suggest(context), []
+    plan, gaps = {**CLEARANCE.suggest(context), "high_mm": 0.2}, []
     for flow in (1.0, 1.08):
         values = {"flow_ratio": Value(flow, Origin(From.HAND))}
         here = replace(context, profile=changed(context.profile, values))

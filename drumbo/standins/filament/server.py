@@ -11,6 +11,8 @@ import socket
 import threading
 import time
 from collections import deque
+from functools import reduce
+from operator import xor
 
 from drumbo.standins.filament.device import FilamentPrinter, Halted
 
@@ -124,9 +126,7 @@ class _Session:
         found = _NUMBERED.match(raw)
         if found:
             number, body, told = int(found[1]), found[2], int(found[3])
-            check = 0
-            for byte in raw[: raw.rindex(b"*")]:
-                check ^= byte
+            check = reduce(xor, raw[: raw.rindex(b"*")], 0)
             if b"M110" in body.upper() and check == told:
                 self._expected = number + 1
                 self._say("ok")

@@ -16,7 +16,7 @@ from drumbo.trials.base import Step
 
 PITCH, DEEP, HIGH = 13.0, 17.0, 5.0
 HOLE = 7.0
-CORNERS = 64
+CORNERS = 40
 GRIP, GRIP_HIGH, SHAFT_HIGH = 9.0, 2.4, 6.6
 AWAY = 4.0
 """Free way between the bar and the grips, mm."""
