@@ -6,19 +6,25 @@ from threading import Event
 
 from drumbo.core.families import FAMILIES
 from drumbo.core.gcode.reader import read
+from drumbo.core.gcode.writer import Job, write
+from drumbo.core.piece import block, union
 from drumbo.core.profile import start
+from drumbo.core.toolpath import build, path_motion, settings_for
 from drumbo.core.workshop import Material, Printer
-from drumbo.trials import kinds
-from drumbo.trials.base import Context
 
 
 def warm(stop: Event) -> None:
-    """Plan, write and read back each kind's suggestion once; ends early when told to stop."""
+    """Lay, write and read back a small table: legs, a bridge between them, an edge that hangs out. Ends early when told
+    to stop.
+    """
     kin = FAMILIES[0]
     material = Material("", "", kin.key, "", "#000000", kin.nozzle_low_c, kin.nozzle_high_c)
     printer = Printer("")
-    context = Context(printer, material, start("", material, printer))
-    for kind in kinds().values():
-        if stop.is_set():
-            return
-        read(kind.print_file(kind.suggest(context), context).gcode.encode())
+    numbers = start("", material, printer).numbers()
+    legs = [block((x, -3, 0), (x + 4, 3, 3)) for x in (-10, 6)]
+    table = union([*legs, block((-12, -4, 2.6), (12, 4, 4))])
+    path = build(table, settings_for(numbers, printer), middle=printer.bed_middle, purge_from=(10, 8))
+    if stop.is_set():
+        return
+    path_motion(path)
+    read(write(path, Job(printer, 210, 210, 60, 60)).encode())

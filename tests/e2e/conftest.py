@@ -32,10 +32,21 @@ class Site:
     house: Workshop
 
 
+@pytest.fixture(scope="session")
+def device() -> Iterator[tuple[str, str]]:
+    """Link and camera of a stand-in; every workshop of this run prints on it."""
+    process, link, camera = start_standin(pace=1e6)
+    yield link, camera
+    process.terminate()
+    process.wait(10)
+    assert process.stdout is not None
+    process.stdout.close()
+
+
 @pytest.fixture(scope="module")
-def site(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Site]:
+def site(tmp_path_factory: pytest.TempPathFactory, device: tuple[str, str]) -> Iterator[Site]:
     folder: Path = tmp_path_factory.mktemp("site")
-    device, link, camera = start_standin(pace=1e6)
+    link, camera = device
     house = Workshop(folder)
     room = PrintRoom(house)
     workshop.save_printer(house, {**asdict(Printer("Petrel One")), "link_url": link, "camera_url": camera})
@@ -45,13 +56,9 @@ def site(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Site]:
     room.close()
     server.close()
     house.close()
-    device.terminate()
-    device.wait(10)
-    assert device.stdout is not None
-    device.stdout.close()
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def browser() -> Iterator[object]:
     with sync_playwright() as play:
         made = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)

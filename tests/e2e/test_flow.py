@@ -23,16 +23,24 @@ def profile(site: Site) -> int:
     return profiles.create(site.house, spool, 1, "chalk")
 
 
-def _print(page: Page, site: Site, profile: int, plan: str, **typed: str) -> None:
-    """From the profile's page to the Read leaf, as a maker goes."""
+def _plan(page: Page, site: Site, profile: int, plan: str, **typed: str) -> None:
+    """From the profile's page to the Print leaf, as a maker goes."""
     page.goto(f"{site.base}/profiles/{profile}")
     page.locator(".plan-another").get_by_role("link", name=plan).click()
     for label, text in typed.items():
         page.get_by_label(label, exact=True).fill(text)
         page.get_by_label(label, exact=True).blur()
     page.get_by_role("button", name="Make the file").click()
+
+
+def _print(page: Page) -> None:
     page.get_by_role("button", name="Print it").click()
     page.get_by_role("link", name="Read it").click(timeout=60_000)
+
+
+def _print_elsewhere(page: Page) -> None:
+    """The file went over on a card."""
+    page.get_by_role("button", name="I have printed it").click()
 
 
 def _adopt(page: Page) -> None:
@@ -59,7 +67,8 @@ def _flow(house: Workshop, profile: int) -> tuple[float, float]:
 
 
 def test_coarse_fine_and_a_recheck_when_the_heat_changes(page: Page, site: Site, profile: int) -> None:
-    _print(page, site, profile, "flow by surface", **{"Pads": "5", "Least flow, at the left": "0.95"})
+    _plan(page, site, profile, "flow by surface", **{"Pads": "5", "Least flow, at the left": "0.95"})
+    _print_elsewhere(page)
     expect(page.get_by_text("0.950", exact=True).first).to_be_visible()
     _score_strip(page, 5, best=2, wide=2)
     _adopt(page)
@@ -70,7 +79,8 @@ def test_coarse_fine_and_a_recheck_when_the_heat_changes(page: Page, site: Site,
     page.goto(f"{site.base}/profiles/{profile}/trials/new/flow-surface")
     expect(page.get_by_label("Step", exact=True)).to_have_value("0.005")
     expect(page.get_by_label("Known from before")).to_have_value(re.compile(r"^(0\.9|1(\.0|$))"))
-    _print(page, site, profile, "flow by surface", **{"Pads": "5", "Least flow, at the left": f"{coarse - 0.01:.3f}"})
+    _plan(page, site, profile, "flow by surface", **{"Pads": "5", "Least flow, at the left": f"{coarse - 0.01:.3f}"})
+    _print_elsewhere(page)
     _score_strip(page, 5, best=2, wide=3)
     _adopt(page)
     fine, error = _flow(site.house, profile)
@@ -95,7 +105,8 @@ def test_coarse_fine_and_a_recheck_when_the_heat_changes(page: Page, site: Site,
 
 
 def test_a_wall_is_measured_with_the_stand_ins_calliper(page: Page, site: Site, profile: int) -> None:
-    _print(page, site, profile, "flow by wall")
+    _plan(page, site, profile, "flow by wall")
+    _print(page)
     first = page.locator("[data-measure]").first
     expect(first).to_be_focused()
     page.keyboard.press("z")
