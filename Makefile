@@ -24,12 +24,13 @@ browser:
 	  SUDO=$$(test "$$(id -u)" = 0 || echo sudo); \
 	  $$SUDO apt-get -qq update && $$SUDO apt-get -qq install -y --no-install-recommends chromium; }
 
-# Three at a time, as tests often wait for a page or a printer, and the browser first as it takes longest; what watches the
-# clock on a line has the machine for itself.
+# Three at a time, as tests often wait for a page or a printer, the longest first; what watches the clock on a line has the
+# machine for itself.
+LONGEST := tests/e2e/test_start_to_proof.py tests/test_cli.py
 ALONE := tests/links
 
 test: install browser
-	$(BIN)/python -m pytest -n 3 --dist loadfile tests/e2e tests/test_cli.py tests $(addprefix --ignore=,$(ALONE))
+	$(BIN)/python -m pytest -n 3 --dist loadfile $(LONGEST) tests/e2e tests $(addprefix --ignore=,$(ALONE))
 	$(BIN)/python -m pytest $(ALONE)
 
 lint: install

@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 
 import pytest
+from hypothesis import settings
 
 from drumbo.core.families import family
 from drumbo.core.profile import start
@@ -22,6 +23,10 @@ from drumbo.standins.filament.server import LineServer
 from drumbo.standins.filament.side import SideDoor
 from drumbo.store.database import Workshop
 from drumbo.trials.base import Context
+
+# How long an example takes says more of the machine than of the code; speed is measured in bench/.
+settings.register_profile("untimed", deadline=None)
+settings.load_profile("untimed")
 
 LABEL = {
     "family": "pla", "maker": "Skerry Filament", "product": "Razorbill PLA", "colour": "chalk", "colour_hex": "#cfc6b4",

@@ -114,9 +114,7 @@ def fill(house: Workshop, room: PrintRoom, link_url: str, camera_url: str, say: 
     adopting.adopt(house, gantry)
     proof = _plan(house, pla, {}, "proof-part")
     _print(house, room, proof)
-    # The practised eye errs once in thirty looks, and did so here: in a second look the deck's top is closed.
-    reading.score(house, proof, "gaps", 0, 3)
-    reading.set_note(house, proof, "Looked at the top again in daylight: closed.")
+    reading.set_note(house, proof, "Tips a little soft; good enough for number plates.")
     adopting.adopt(house, proof)
     profiles.set_by_hand(house, wood, "retraction_mm", "5")
     del pa

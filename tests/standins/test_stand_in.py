@@ -1,11 +1,15 @@
 """The stand-in prints what the file says: physics, camera, eye, and a wrong file giving a wrong object."""
 
 import io
+from dataclasses import replace
 
 import numpy as np
 import pytest
 from PIL import Image
 
+from drumbo.core.gcode.writer import Job, write
+from drumbo.core.piece import block
+from drumbo.core.toolpath import Role, build, settings_for
 from drumbo.standins import eye
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.camera import front_picture
@@ -53,6 +57,42 @@ def test_every_relation_leans_the_way_makers_know() -> None:
     longer = physics.ooze(SPOOL, HOT, 0.9 * ONES, 0.2 * ONES)
     assert np.all(longer < physics.ooze(SPOOL, HOT, 0.3 * ONES, 0.2 * ONES)), "pulling back helps"
     assert physics.damage(SPOOL, np.array([SPOOL.damage_c - 1]))[0] == 0
+
+
+def test_a_layer_that_needs_longer_than_it_has_stays_soft() -> None:
+    """Worked number: 6 s where 8 are needed leave a quarter; air and a cooler nozzle help."""
+    spool = replace(SPOOL, set_s=8.0)
+    at = np.array([spool.centre_c])
+    usual = np.array([spool.usual_fan])
+    assert physics.slump(spool, at, usual, np.array([6.0])) == pytest.approx(0.25)
+    assert physics.slump(spool, at, usual, np.array([8.0])) == 0
+    assert physics.slump(spool, at, 0 * usual, np.array([6.0])) > physics.slump(spool, at, usual, np.array([6.0]))
+    assert physics.slump(spool, at - 10, usual, np.array([6.0])) < 0.25
+
+
+def test_what_is_printed_hot_is_chilled_more() -> None:
+    """PLA hardly loses bond at full fan against half of it; ASA, usually printed with little, loses plainly."""
+    loss = {}
+    for family in ("pla", "asa"):
+        spool = draw_spool(family, 3)
+        heat = np.full(2, spool.centre_c)
+        half, full = physics.bond(spool, heat, np.array([0.5, 1.0]), np.full(2, 8.0))
+        loss[family] = 1 - full / half
+    assert loss["asa"] > 2 * loss["pla"]
+
+
+def test_infill_over_the_air_between_lines_is_no_overhang() -> None:
+    """A block with sparse infill has no edge that leans out, whatever its lines cross."""
+    solid = block((-12, -12, 0), (12, 12, 6))
+    context = plain_context()
+    settings = settings_for(context.profile.numbers(), context.printer)
+    path = build(solid, settings, middle=context.printer.bed_middle, purge_from=(10, 8))
+    machine = Machine()
+    for line in write(path, Job(context.printer, 210, 210, 60, 60)).splitlines():
+        machine.run(line)
+    found = geometry(machine.moves)
+    assert (path.role == Role.INFILL).sum() > 100
+    assert (found.angle_deg > 50).sum() < 0.002 * len(found.angle_deg)
 
 
 def test_the_nozzle_follows_its_target_with_a_lag() -> None:

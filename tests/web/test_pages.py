@@ -253,6 +253,37 @@ def test_points_that_are_none_set_no_scale(client: FlaskClient, printed: int, po
     assert "scale first" in client.post("/pictures/1/calliper", data=points).text
 
 
+def test_a_new_batch_is_told_marked_and_taken_back(client: FlaskClient, begun: Begun) -> None:
+    page = f"/profiles/{begun.profile}"
+    client.post(f"{page}/values/flow_ratio", data={"number": "0.97"})
+    told = client.post(f"{page}/batch", follow_redirects=True).text
+    assert "Batch 2 is on the holder." in told
+    assert "recheck: Batch went from 1 to 2" in told
+    assert '<h2 class="mb-0">Batch check</h2>' in told, "the quick check comes next"
+    back = client.post(f"{page}/undo", follow_redirects=True).text
+    assert "recheck: Batch" not in back
+
+
+def test_a_poor_proof_is_not_to_be_adopted(house: Workshop, client: FlaskClient, begun: Begun) -> None:
+    number = trials.create(house, begun.profile, "proof-part", {})
+    trials.printed_by_hand(house, number)
+    aspects = [a.key for a in trials.sheet(house, number).to_read.aspects]
+    for key in aspects:
+        said = client.post(
+            f"/trials/{number}/score", data={"aspect": key, "step": 0, "score": 1 if key == "tip" else 4}
+        )
+    assert "Not yet: tips." in said.text
+    assert "Adopt…" not in said.text
+    assert client.get(f"/trials/{number}/adopt").status_code == 409
+    assert client.post(f"/trials/{number}/adopt").status_code == 409
+    assert "proof_percent" not in client.get(f"/profiles/{begun.profile}/profile.json").json["values"]
+    good = client.post(f"/trials/{number}/score", data={"aspect": "tip", "step": 0, "score": 3})
+    assert "this profile is proven" in good.text
+    client.post(f"/trials/{number}/adopt")
+    assert 'class="closing"' in client.get(f"/profiles/{begun.profile}").text
+    assert "<b>proven</b>" in client.get("/").text
+
+
 def test_the_drum_tells_states_by_shape() -> None:
     from drumbo.core.profile import From, Origin, Value, changed, sectors
 

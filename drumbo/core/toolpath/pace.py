@@ -81,10 +81,10 @@ def blow_by_time(path: Toolpath, settings: PrintSettings) -> Toolpath:
         return path
     seconds = layer_times(path)
     wanted = np.array([settings.fan_in_time(layer, float(s)) for layer, s in enumerate(seconds)])
-    set_at = [(e.row, e.value) for e in path.events if e.what == Set.FAN and e.row < len(path)]
     asked = np.zeros(len(path))
-    for (row, share), last in zip(set_at, [*(row for row, _ in set_at[1:]), len(path)], strict=True):
-        asked[row:last] = share
+    for event in path.events:
+        if event.what == Set.FAN:
+            asked[event.row :] = event.value
     blown = np.maximum(asked, wanted[path.layer])
     changes = np.flatnonzero(np.diff(blown, prepend=0.0))
     others = [e for e in path.events if e.what != Set.FAN or e.row >= len(path)]
