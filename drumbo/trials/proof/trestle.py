@@ -35,6 +35,7 @@ def trestle(label: str) -> Piece:
     legs = [block((x, -DEEP / 2, THICK - 0.2), (x + LEG, DEEP / 2, DECK_HIGH)) for x in (left, right)]
     deck = block((left, -DEEP / 2, DECK_LOW), (right + LEG, DEEP / 2, DECK_HIGH))
     digits = raised_text(label, (2.0, 0.0), 7.0, 1.2, SPAN + LEG, DECK_HIGH - 0.1, DECK_HIGH + 0.6)
+    tips = [cone(right + LEG - 2.2, y, DECK_HIGH - 0.2, DECK_HIGH + TIP_HIGH, TIP_FOOT, TIP_END) for y in (-5.5, 5.5)]
     parts = [
         Part("foot", _plate(x0, x1, y1)),
         Part("wall", _thin_wall(left)),
@@ -42,8 +43,7 @@ def trestle(label: str) -> Piece:
         Part("wing", _wing(right + LEG)),
         Part("rung", deck),
         Part("post", block((left, -POST / 2, DECK_HIGH - 0.2), (left + LEG, POST / 2, DECK_HIGH + TIP_HIGH))),
-        *(Part("needle", cone(right + LEG - 2.2, y, DECK_HIGH - 0.2, DECK_HIGH + TIP_HIGH, TIP_FOOT, TIP_END))
-          for y in (-5.5, 5.5)),
+        Part("needle", union(tips)),
         Part("digits", digits),
     ]  # fmt: skip
     place = Place(0, 0.0, label, (x0, -y1, 0.0), (x1, y1, DECK_HIGH + TIP_HIGH))
