@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from drumbo.core.errors import InvalidInput
 from drumbo.core.profile import From, Known, Origin, Value, changed, proven, sectors
 from drumbo.standins import eye, fits
 from drumbo.standins.filament.spool import draw_spool
@@ -110,6 +111,28 @@ def test_a_new_batch_marks_what_rests_on_it_and_the_check_clears_what_is_the_sam
     after = changed(fresh, BATCH.changes(plan, result, here, trial=7))
     assert {key for key, value in after.values.items() if value.recheck} == {"retraction_mm"}
     assert BATCH.wants(replace(context, profile=after)) is None, "it was checked; the retraction trial comes next"
+
+
+def test_a_check_holds_only_for_the_batch_and_the_values_that_were_printed(context: Context) -> None:
+    plan = BATCH.suggest(context)
+    result = BATCH.evaluate(plan, exact_readings(BATCH, plan, context, seed=2))
+    assert result.headline == "3 of 3"
+    later = changed(context.profile, {"batch": Value(2.0, Origin(From.HAND))})
+    assert BATCH.changes(plan, result, replace(context, profile=later), trial=1) == {}
+    hotter = changed(context.profile, {"nozzle_c": Value(225.0, Origin(From.HAND))})
+    new = BATCH.changes(plan, result, replace(context, profile=hotter), trial=1)
+    assert set(new) == {"batch", "flow_ratio", "retraction_mm"}
+
+
+def test_what_a_printer_cannot_do_is_told_with_what_would() -> None:
+    small = plain_context("pla", bed_x_mm=50.0, bed_y_mm=50.0)
+    assert "74 × 62 mm" in (PROOF.hindered(small) or "")
+    with pytest.raises(InvalidInput, match="62 mm wide"):
+        CLEARANCE.check(CLEARANCE.suggest(small), small)
+    limit = plain_context("pc", nozzle_max_c=270.0)
+    assert "270 at most" in (BATCH.hindered(limit) or "")
+    with pytest.raises(InvalidInput, match="45 % or more, for 4 bands"):
+        kind("fan-bands").check({**kind("fan-bands").suggest(limit), "low_percent": 30.0, "high_percent": 40.0}, limit)
 
 
 def test_the_same_spool_is_the_same_and_one_that_needs_other_flow_is_not(context: Context) -> None:

@@ -18,6 +18,7 @@ from drumbo.trials.batch_check.verdict import CHECKED, verdict
 PROOF_KEY = "proof_percent"
 """What was proven holds for a batch in which all is the same."""
 STAIRS, RISE_MM, FOOT_LAYERS, FAR = 3, 4.0, 4, 1e3
+LEAST_HEAT_C = 4.0
 
 ASPECTS: tuple[Aspect, ...] = (
     Aspect("bridge", "Tunnel", ("hangs in loops", "sags plainly", "sags a little", "almost flat", "flat, no sag"),
@@ -54,8 +55,9 @@ class BatchCheck(Kind):
         """What the profile has, and how far to either side."""
         top = context.printer.nozzle_max_c
         return (
+            Field("batch", "Batch on the holder", "", low=1, high=99, step=1, whole=True),
             Field("nozzle_c", "Nozzle, as it is", "°C", low=150, high=top, step=1, whole=True),
-            Field("heat_c", "Hotter and cooler by", "°C", low=4, high=15, step=1, whole=True),
+            Field("heat_c", "Hotter and cooler by", "°C", low=LEAST_HEAT_C, high=15, step=1, whole=True),
             Field("flow_ratio", "Flow ratio, as it is", "", low=0.7, high=1.3, step=0.005),
             Field("flow_percent", "Less and more by", "%", low=2, high=8, step=0.5),
             Field("retraction_mm", "Retraction, as it is", "mm", low=0, high=12, step=0.1),
@@ -65,8 +67,9 @@ class BatchCheck(Kind):
     def suggest(self, context: Context) -> dict[str, Scalar]:
         """The profile's values with usual steps."""
         numbers, bowden = context.profile.numbers(), context.printer.drive == "bowden"
-        heat = min(8.0, max(context.printer.nozzle_max_c - numbers["nozzle_c"], 4.0))
+        heat = min(8.0, max(context.printer.nozzle_max_c - numbers["nozzle_c"], LEAST_HEAT_C))
         return {
+            "batch": numbers.get("batch", 1.0),
             "nozzle_c": numbers["nozzle_c"],
             "heat_c": heat,
             "flow_ratio": numbers["flow_ratio"],
@@ -77,6 +80,9 @@ class BatchCheck(Kind):
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what is too hot or does not fit; warn where the middle is not what the profile has."""
+        why_not = self.hindered(context)
+        if why_not:
+            raise InvalidInput("heat_c", why_not)
         printer, hot = context.printer, number(plan, "nozzle_c") + number(plan, "heat_c")
         if hot > printer.nozzle_max_c:
             raise InvalidInput("heat_c", f"makes {hot:g} °C; {printer.name} may run {printer.nozzle_max_c:g}")
@@ -133,12 +139,14 @@ class BatchCheck(Kind):
         return verdict(plan, self.steps(plan), readings)
 
     def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
-        """The batch is known; what is the same keeps its number and where that came from, and holds for this batch."""
-        del plan
-        if result.value is None or result.also is None:
-            return {}
+        """The batch is known; what is the same keeps its number and where that came from, and holds for this batch.
+
+        Nothing of it holds for another batch than was checked, nor for a value that is not the one that was printed.
+        """
         held, batch = context.profile.values, context.profile.numbers().get("batch", 1.0)
-        same = [key for key in CHECKED if result.also.get(key)]
+        if result.value is None or result.also is None or batch != number(plan, "batch"):
+            return {}
+        same = [key for key in CHECKED if result.also.get(key) and held[key].number == number(plan, key)]
         if len(same) == len(CHECKED) and PROOF_KEY in held:
             same.append(PROOF_KEY)
         note = f"the same in batch {batch:g}, trial {trial}"
@@ -151,12 +159,19 @@ class BatchCheck(Kind):
         """Once a new batch is on the holder and nobody has checked it."""
         values = context.profile.values
         batch = values.get("batch")
-        if batch is None or batch.origin.kind == From.TRIAL:
+        if batch is None or batch.origin.kind == From.TRIAL or self.hindered(context):
             return None
         waiting = [key for key in CHECKED if values[key].basis.get("batch", batch.number) != batch.number]
         if not waiting:
             return None
         return f"Batch {batch.number:g} is new: a quarter of an hour tells what is the same as before."
+
+    def hindered(self, context: Context) -> str | None:
+        """A profile at the printer's limit leaves no room for a hotter stair."""
+        here, most = context.profile.number("nozzle_c"), context.printer.nozzle_max_c
+        if here + LEAST_HEAT_C <= most:
+            return None
+        return f"the profile runs at {here:g} °C and {context.printer.name} at {most:g} at most; repeat its own trials"
 
     def overrides(self, plan: Plan) -> dict[str, str]:
         """Three values, three steps each."""

@@ -52,7 +52,8 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
         ),
     }
     same = [key for key in CHECKED if not moved[key]]
-    says, notes = _words(moved, same, heat[0] - number(plan, "nozzle_c"), flow, columns)
+    away = hotter - cooler if plainly else heat[0] - number(plan, "nozzle_c")
+    says, notes = _words(moved, same, away, flow, columns)
     return Result(
         "good" if len(same) == len(CHECKED) else "edge", heat[0], heat[1], heat[0] - heat[1], heat[0] + heat[1], says,
         notes, heat[2], also={key: float(key in same) for key in CHECKED},

@@ -52,7 +52,7 @@ class Clearance(Kind):
                   help="All round: the hole is wider than its pin by twice that."),
             Field("high_mm", "Largest gap", "mm", low=0.05, high=2, step=0.05),
             Field("step_gap_mm", "Step", "mm", low=0.02, high=0.3, step=0.01, help="0.05 is usual."),
-        )  # fmt: skip  # fmt: skip
+        )  # fmt: skip
 
     def suggest(self, context: Context) -> dict[str, Scalar]:
         """0.05 to 0.40, or as many as the bed has room for."""
@@ -67,6 +67,8 @@ class Clearance(Kind):
             raise InvalidInput("high_mm", f"must be above {low:g} mm: the tightest is at the left; swap the two")
         count, printer = len(self.steps(plan)), context.printer
         most = min(MOST_STEPS, int((printer.bed_x_mm - 10) // rail.PITCH))
+        if most < FEWEST_STEPS:
+            raise InvalidInput("high_mm", f"the piece needs a bed {FEWEST_STEPS * rail.PITCH + 10:.0f} mm wide")
         if not FEWEST_STEPS <= count <= most:
             raise InvalidInput("step_gap_mm", f"gives {count} holes; {FEWEST_STEPS} to {most} fit")
         if printer.bed_y_mm < rail.DEPTH + 40:

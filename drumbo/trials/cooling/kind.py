@@ -79,6 +79,14 @@ class Cooling(Kind):
         low, high = number(plan, "low_percent"), number(plan, "high_percent")
         if high <= low:
             raise InvalidInput("high_percent", f"must be above {low:g} %: the least is at the bottom; swap the two")
+        least = (FEWEST_STEPS - 1) * 5
+        if high - low < least:
+            raise InvalidInput(
+                "high_percent",
+                f"must be {low + least:g} % or more, for {FEWEST_STEPS} bands"
+                if low + least <= 100
+                else f"leaves too narrow a range; begin at {100 - least} % or less",
+            )
         count, printer = len(self.steps(plan)), context.printer
         if not FEWEST_STEPS <= count <= MOST_STEPS:
             fits = (high - low) / (FEWEST_STEPS - 1)

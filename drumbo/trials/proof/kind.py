@@ -85,10 +85,17 @@ class Proof(Kind):
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse a bed that is too small."""
         del plan
-        printer = context.printer
-        if printer.bed_x_mm < trestle.WIDTH + 30 or printer.bed_y_mm < trestle.DEPTH + 40:
-            raise InvalidInput("plan", f"needs a bed of {trestle.WIDTH + 30:.0f} × {trestle.DEPTH + 40:.0f} mm")
+        why_not = self.hindered(context)
+        if why_not:
+            raise InvalidInput("bed", why_not)
         return {}
+
+    def hindered(self, context: Context) -> str | None:
+        """A bed that is too small."""
+        wide, deep = trestle.WIDTH + 30, trestle.DEPTH + 40
+        if context.printer.bed_x_mm >= wide and context.printer.bed_y_mm >= deep:
+            return None
+        return f"the part needs a bed of {wide:.0f} × {deep:.0f} mm; prove the profile on another printer"
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """The part as a whole."""
@@ -160,7 +167,7 @@ class Proof(Kind):
     def wants(self, context: Context) -> str | None:
         """Once the rest is measured or set, or what it proved has changed."""
         state = {s.group.key: s for s in sectors(context.profile)}
-        if state[self.group].known == Known.MEASURED:
+        if state[self.group].known == Known.MEASURED or self.hindered(context):
             return None
         if state[self.group].known == Known.RECHECK:
             return f"{state[self.group].reason}; print the part once more."
