@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
@@ -51,7 +52,13 @@ def site(tmp_path_factory: pytest.TempPathFactory, device: tuple[str, str]) -> I
     room = PrintRoom(house)
     workshop.save_printer(house, {**asdict(Printer("Petrel One")), "link_url": link, "camera_url": camera})
     server = create_server(create_app(house, room, secret="test"), host="127.0.0.1", port=0, threads=6)
-    threading.Thread(target=server.run, daemon=True).start()
+
+    def serve() -> None:
+        # Closing pulls the sockets away from under the loop that waits for them.
+        with contextlib.suppress(OSError):
+            server.run()
+
+    threading.Thread(target=serve, daemon=True).start()
     yield Site(f"http://127.0.0.1:{server.effective_port}", house)
     room.close()
     server.close()
