@@ -10,6 +10,8 @@
     if (e.key === "Escape" && e.target.id === "find") { e.target.value = ""; $("#hits").replaceChildren(); e.target.blur(); }
     if (e.key === "Enter" && e.target.id === "find") { const hit = $("#hits a"); if (hit) location.href = hit.href; }
   });
+  // What is typed into a field of its own asks the form around it nothing.
+  for (const said of ["input", "change"]) document.addEventListener(said, (e) => { if (e.target.matches("[data-own]")) e.stopPropagation(); }, true);
   document.addEventListener("change", (e) => { if (e.target.matches("[data-submit]")) e.target.form.submit(); });
   document.addEventListener("submit", (e) => {
     if (!e.target.matches("[data-goto]")) return;
@@ -187,7 +189,7 @@
 
     // Numbers: a calliper types one and Enter; it is kept, and the next empty field of the same step waits.
     const fields = $$("[data-measure]", root);
-    const ordered = [...fields].sort((a, b) => a.dataset.step - b.dataset.step);
+    const ordered = $(".rows-grid", root) ? fields : [...fields].sort((a, b) => a.dataset.step - b.dataset.step);
     let waits = ordered.find((f) => f.value === "") || ordered[0];
     function wait(field) {
       waits = field;
