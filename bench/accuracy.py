@@ -5,7 +5,7 @@ The plain habit takes the same readings and the usual formula. The truth is comp
 without noise. This file holds no figure of its own: it computes. One module a parameter: `bench/sequences/`. At the end
 stands one table of whole profiles, start to proof, each trial on what the ones before have left: `bench/whole.py`.
 
-    python bench/accuracy.py --seed 1 --spools 20 [--only nozzle_c … | --only whole] [--json]
+    python bench/accuracy.py --seed 1 --spools 20 [--only nozzle_c … | --only batch | --only whole] [--json]
 """
 
 from __future__ import annotations
@@ -22,12 +22,13 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 import click
 import numpy as np
 
+from bench import batch
 from bench.rig import Tally, drawn
 from bench.sequences import SEQUENCES, UNITS
 from bench.whole import ORDER, Whole, whole
 from drumbo.core.catalogue import BY_KEY
 
-WHOLE = "whole"
+WHOLE, BATCH = "whole", "batch"
 DECILES = np.arange(0.1, 0.95, 0.1)
 
 
@@ -69,6 +70,11 @@ def one_whole(seed: int, number: int) -> Whole:
     return whole(drawn(seed, number))
 
 
+def one_batch(seed: int, number: int) -> dict[str, dict[float, list[bool]]]:
+    """One spool and batches that depart from it; runs in a process of its own."""
+    return batch.calls(drawn(seed, number))
+
+
 def whole_table(ways: list[Whole]) -> dict[str, object]:
     """Medians over all spools, a row a parameter, and what a profile costs."""
     rows = {}
@@ -103,18 +109,22 @@ def whole_table(ways: list[Whole]) -> dict[str, object]:
 @click.option("--json", "as_json", is_flag=True)
 def main(seed: int, spools: int, readers: int, only: tuple[str, ...], as_json: bool) -> None:
     """Accuracy of every trial against hidden truths."""
-    unknown = set(only) - set(SEQUENCES) - {WHOLE}
+    unknown = set(only) - set(SEQUENCES) - {WHOLE, BATCH}
     if unknown:
         raise click.UsageError(f"no benchmark for {', '.join(sorted(unknown))}; there are {', '.join(SEQUENCES)}")
     table = {}
     with ProcessPoolExecutor(os.cpu_count()) as pool:
-        for key in [k for k in only if k != WHOLE] if only else SEQUENCES:
+        for key in [k for k in only if k in SEQUENCES] if only else SEQUENCES:
             tally = Tally()
             for part in pool.map(one, repeat(key), repeat(seed), repeat(readers), range(spools)):
                 tally.join(part)
             table[key] = summary(key, tally)
             if not as_json:
                 _print(key, table[key], spools, seed)
+        if not only or BATCH in only:
+            table[BATCH] = batch.table(list(pool.map(one_batch, repeat(seed), range(spools))))
+            if not as_json:
+                _print_batch(table[BATCH], spools, seed)
         if not only or WHOLE in only:
             table[WHOLE] = whole_table(list(pool.map(one_whole, repeat(seed), range(spools))))
             if not as_json:
@@ -135,6 +145,13 @@ def _print(key: str, row: dict, spools: int, seed: int) -> None:
         print(f"  {drive}: {', '.join(figures)}")
     cost = f"{row['prints']} prints, {row['grams']} g, {row['minutes']} min a spool"
     print(f"  inside the 90 % interval: {row['coverage90']:.0%}; {cost}", flush=True)
+
+
+def _print_batch(table: dict, spools: int, seed: int) -> None:
+    print(f"Batch check, {spools} spools, seed {seed}: how often it says that a value moved, by how far it did")
+    for key, row in table.items():
+        told = "  ".join(f"{by:+g} {batch.MOVES[key][2]}: {share:.0%}" for by, share in row.items())
+        print(f"  {BY_KEY[key].name:24}{told}", flush=True)
 
 
 def _print_whole(table: dict, spools: int, seed: int) -> None:

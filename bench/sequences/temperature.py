@@ -19,7 +19,7 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     aspects = [a.key for a in trial.readings(plan).aspects]
     aim = next(a for a in AIMS if a.key == plan["aim"])
     weights = np.array([aim.weights[a] for a in aspects])
-    truth = _truth(spool, aspects, weights)
+    truth = best_heat(spool)
     file = trial.print_file(plan, context)
     thing = printed(file, spool.spool)
     steps = trial.steps(plan)
@@ -40,11 +40,15 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     return tally
 
 
-def _truth(spool: Drawn, aspects: list[str], weights: np.ndarray) -> float:
+def best_heat(spool: Drawn) -> float:
     """Where the exact quality peaks, °C, from one rung printed ever again without noise."""
     trial, context = kind("temperature"), spool.context
+    suggested = trial.suggest(context)
+    aspects = [a.key for a in trial.readings(suggested).aspects]
+    aim = next(a for a in AIMS if a.key == suggested["aim"])
+    weights = np.array([aim.weights[a] for a in aspects])
     low, high = context.material.nozzle_low_c, context.material.nozzle_high_c
-    plan = {**trial.suggest(context), "hot_c": low + 10.0, "cold_c": low, "step_c": 5.0}
+    plan = {**suggested, "hot_c": low + 10.0, "cold_c": low, "step_c": 5.0}
     rung = trial.piece(plan, context).places[1]
     shape = band(shape_of(trial.print_file(plan, context).gcode), rung.low[2], rung.high[2])
 

@@ -13,6 +13,7 @@ from drumbo.standins import eye, fits
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
 from drumbo.trials.base import Context, Readings
+from drumbo.trials.batch_check.verdict import balance
 from tests.conftest import plain_context
 from tests.readback import exact_readings, printed
 
@@ -96,7 +97,7 @@ def test_a_new_batch_marks_what_rests_on_it_and_the_check_clears_what_is_the_sam
     assert "Batch 2 is new" in (BATCH.wants(here) or "")
     plan = BATCH.suggest(here)
     same = Readings({
-        "bridge": {"0": 2, "1": 3, "2": 4}, "surface": {"0": 4, "1": 4, "2": 2}, "bond": {"0": 4, "1": 4, "2": 2},
+        "bridge": {"0": 3, "1": 4, "2": 4}, "surface": {"0": 4, "1": 3, "2": 3}, "bond": {"0": 4, "1": 3, "2": 2},
         "gaps": {"0": 2, "1": 4, "2": 4}, "ridges": {"0": 4, "1": 4, "2": 2}, "strings": {"0": 4, "1": 4, "2": 3},
     })  # fmt: skip
     result = BATCH.evaluate(plan, same)
@@ -178,3 +179,33 @@ def test_more_flow_takes_its_gap_from_pins_and_holes(context: Context) -> None:
     assert np.diff(gaps[0]) == pytest.approx(0.05, abs=0.02), "each pin is thinner by a step"
     wider = float(np.mean(np.array(gaps[0]) - gaps[1]))
     assert wider == pytest.approx(0.034, abs=0.012)
+
+
+def test_the_balance_of_the_docstring_and_what_it_takes_to_call_heat_moved() -> None:
+    columns = {key: np.array(scores, float) for key, scores in
+               {"bridge": (4, 3, 3), "surface": (4, 4, 3), "bond": (4, 4, 3)}.items()}  # fmt: skip
+    assert balance(columns) == 1.0
+
+
+@pytest.mark.parametrize(("off_c", "way"), [(-14, "cooler"), (0, ""), (14, "hotter")])
+def test_a_spool_that_wants_other_heat_is_called_and_one_that_does_not_is_not(off_c: float, way: str) -> None:
+    """Known answers on the stand-in: the profile stands at what one spool wants, the next wants more or less."""
+    spool = draw_spool("pla", 3)
+    context = plain_context("pla")
+    right = Value(float(round(spool.centre_c - 2)), Origin(From.TRIAL, "", 1))
+    context = replace(context, profile=changed(context.profile, {"nozzle_c": right}))
+    plan = BATCH.suggest(context)
+    heats = ("centre_c", "bond_c", "curl_c", "sheen_c", "damage_c")
+    other = replace(spool, **{key: getattr(spool, key) + off_c for key in heats})
+    thing = printed(BATCH.print_file(plan, context).gcode, other)
+    keys = [a.key for a in BATCH.readings(plan).aspects]
+    boxes = [place.box(context.printer.bed_middle) for place in BATCH.piece(plan, context).places]
+    exact = np.clip(np.rint(eye.exact_scores(thing, boxes, keys)), 0, 4).astype(int)
+    readings = Readings({key: {str(i): int(exact[i, k]) for i in range(3)} for k, key in enumerate(keys)})
+    told = [note for note in BATCH.evaluate(plan, readings).notes if "wants to be" in note]
+    assert bool(told) == bool(way)
+    assert not way or way in told[0]
+
+
+def test_a_batch_check_is_short(context: Context) -> None:
+    assert BATCH.print_file(BATCH.suggest(context), context).seconds < 11.5 * 60

@@ -17,7 +17,7 @@ from drumbo.trials.batch_check.verdict import CHECKED, verdict
 
 PROOF_KEY = "proof_percent"
 """What was proven holds for a batch in which all is the same."""
-STAIRS, RISE_MM, FOOT_LAYERS, FAR = 3, 4.0, 4, 1e3
+STAIRS, RISE_MM, FOOT_LAYERS, FAR = 3, 3.0, 2, 1e3
 LEAST_HEAT_C = 4.0
 
 ASPECTS: tuple[Aspect, ...] = (
@@ -116,7 +116,7 @@ class BatchCheck(Kind):
             for p in piece.places
         ]
         return build(
-            piece.solid, settings_for(numbers, printer), middle=printer.bed_middle,
+            piece.solid, replace(settings_for(numbers, printer), skirt_loops=1), middle=printer.bed_middle,
             purge_from=(low_x + 10, low_y + 8), zones=zones,
             overrides=[Override(p.low[2], p.value, f"{p.label} °C") for p in piece.places],
         )  # fmt: skip
@@ -164,7 +164,7 @@ class BatchCheck(Kind):
         waiting = [key for key in CHECKED if values[key].basis.get("batch", batch.number) != batch.number]
         if not waiting:
             return None
-        return f"Batch {batch.number:g} is new: a quarter of an hour tells what is the same as before."
+        return f"Batch {batch.number:g} is new: ten minutes tell what is the same as before."
 
     def hindered(self, context: Context) -> str | None:
         """A profile at the printer's limit leaves no room for a hotter stair."""

@@ -1,7 +1,7 @@
 """The terrace: the piece of the batch check, a design of our own.
 
 Three stairs, each with a closed top, a tunnel whose roof is a bridge, and its temperature on the riser. To the left and
-right of them stands a slim post, so that every layer crosses the air. Small enough to be done in a quarter of an hour.
+right of them stands a slim post, so that every layer crosses the air. Small enough to be done in some ten minutes.
 """
 
 from __future__ import annotations
@@ -14,8 +14,8 @@ from drumbo.core.piece import Part, Piece, Place, block, text_shape, union
 from drumbo.core.piece.solids import along_y
 from drumbo.trials.base import Step
 
-WIDE, TREAD, POST, AWAY = 28.0, 8.0, 3.6, 7.0
-TUNNEL, TUNNEL_HIGH, TUNNEL_DEEP = 16.0, 1.8, 5.0
+WIDE, TREAD, POST, AWAY = 24.0, 6.4, 3.2, 7.0
+TUNNEL, TUNNEL_HIGH, TUNNEL_DEEP = 14.0, 1.6, 4.4
 TUNNEL_FROM = 0.4
 WIDTH = WIDE + 2 * (AWAY + POST)
 
@@ -38,7 +38,7 @@ def terrace(steps: Sequence[Step], rise_mm: float, foot_mm: float) -> Piece:
         low, riser = foot_mm + step.index * rise_mm, front + step.index * TREAD
         parts.append(Part("mast", _stair(riser, rear, low, low + rise_mm)))
         text = rise_mm * 0.78
-        digits = text_shape(step.label, text, 0.75).translate((-WIDE / 2 + 5.4, low + rise_mm / 2))
+        digits = text_shape(step.label, text, 0.75).translate((-WIDE / 2 + 4.8, low + rise_mm / 2))
         parts.append(Part("digits", along_y(digits, riser - 0.5, riser + 0.3)))
         places.append(
             Place(step.index, step.value, step.label, (-WIDTH / 2, front, low), (WIDTH / 2, rear, low + rise_mm))
