@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from drumbo.core.errors import DrumboError, InvalidInput
-from drumbo.core.fit.sizes import fit_height, fit_sizes
+from drumbo.core.fit.sizes import fit_height, fit_sizes, fit_square
 from drumbo.standins import tools
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
@@ -66,6 +66,28 @@ def test_a_printed_rake_tells_how_its_spool_shrinks(family: str) -> None:
     assert result.value == pytest.approx(100 * draw_spool(family, 3).shrink, abs=0.05)
     new = DIMENSIONS.changes(plan, result, context, 4)
     assert set(new) == {"shrinkage_percent", "offset_mm"}
+
+
+def test_the_worked_number_of_the_diagonals() -> None:
+    found = fit_sizes(np.array([100.0, 20.0, 50.0]), np.array([99.8, 19.96, 49.9]), np.array(["x"] * 3), np.ones(3))
+    square = fit_square(np.array([110.0, 10.0]), np.array([109.725, 9.975]), found)
+    assert square is not None
+    assert square.skew == pytest.approx(0.001, abs=1e-6)
+    assert square.degrees == pytest.approx(0.0573, abs=1e-3)
+    assert fit_square(np.array([110.0]), np.array([109.7]), found) is None
+
+
+@pytest.mark.parametrize("skew", [0.003, -0.002, 0.0])
+def test_a_frame_out_of_square_is_told_from_plastic_that_shrinks(skew: float, context: Context) -> None:
+    plan = DIMENSIONS.suggest(context)
+    readings = exact_readings(DIMENSIONS, plan, context, 3, skew=skew)
+    result = DIMENSIONS.evaluate(plan, readings)
+    assert result.value == pytest.approx(100 * draw_spool("pla", 3).shrink, abs=0.05)
+    told = next(note for note in result.notes if "square" in note)
+    assert ("out of square" in told) == bool(skew)
+    if skew:
+        assert abs(float(told.split("by ")[1].split(" ")[0]) - 1000 * abs(skew)) < 0.8
+        assert ("less than a right angle" in told) == (skew > 0)
 
 
 def _all(context: Context, scale: dict[str, float], over: float) -> Readings:

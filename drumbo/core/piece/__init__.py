@@ -3,7 +3,7 @@
 from drumbo.core.piece.digits import raised_text, text_shape
 from drumbo.core.piece.drawing import Drawing, draw
 from drumbo.core.piece.piece import Jaw, Part, Piece, Place
-from drumbo.core.piece.solids import block, prism, ribbon, stl_bytes, union
+from drumbo.core.piece.solids import block, prism, ribbon, slab, stl_bytes, union
 
 __all__ = [
     "Drawing",
@@ -16,6 +16,7 @@ __all__ = [
     "prism",
     "raised_text",
     "ribbon",
+    "slab",
     "stl_bytes",
     "text_shape",
     "union",

@@ -25,6 +25,12 @@ def prism(outline_xz: Sequence[tuple[float, float]], y_low: float, y_high: float
     return along_y(section, y_low, y_high)
 
 
+def slab(outline_xy: Sequence[tuple[float, float]], low: float, high: float) -> Manifold:
+    """A closed outline in the plane, from `low` up to `high`."""
+    section = CrossSection([np.asarray(outline_xy, dtype=float)], FillRule.NonZero)
+    return section.extrude(high - low).translate((0, 0, low))
+
+
 def along_y(section_xz: CrossSection, y_low: float, y_high: float) -> Manifold:
     """An outline in the x–z plane, drawn out along y. The outline's second axis becomes z."""
     return section_xz.extrude(y_high - y_low).rotate((90, 0, 0)).translate((0, y_high, 0))

@@ -15,7 +15,8 @@ _WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
 _COMMENT = re.compile(r"\([^)]*\)")
 
 MOVE_COLUMNS = (
-    "x", "y", "z", "e", "feed", "fan", "flow_factor", "feed_factor", "accel", "pressure", "nozzle_target", "wait_s",
+    "x", "y", "z", "e", "feed", "fan", "flow_factor", "feed_factor", "accel", "pressure", "nozzle_target", "bed_target",
+    "wait_s",
 )  # fmt: skip
 
 
@@ -49,7 +50,8 @@ class Heater:
 class Machine:
     """State of the printer, and a log of every move since the last start, one column a fact.
 
-    `steps_mm` is what the firmware believes a millimetre of filament takes, `true_steps_mm` what it takes.
+    `steps_mm` is what the firmware believes a millimetre of filament takes, `true_steps_mm` what it takes. X moves
+    along by `skew` for each mm of Y: the frame is out of square.
     """
 
     nozzle: Heater = field(default_factory=lambda: Heater(14.0, 3.0))
@@ -68,6 +70,7 @@ class Machine:
     retract_mm: float = 1.0
     steps_mm: float = 400.0
     true_steps_mm: float = 400.0
+    skew: float = 0.0
     wait_s: float = 0.0
     moves: dict[str, array[float]] = field(default_factory=lambda: {name: array("d") for name in MOVE_COLUMNS})
 
@@ -97,7 +100,7 @@ class Machine:
         way = math.dist(self.position[:3], (x, y, z)) or abs(fed)
         speed = max(self.feed / 60.0 * self.speed_factor, 0.05)
         log = self.moves
-        log["x"].append(x)
+        log["x"].append(x + self.skew * y)
         log["y"].append(y)
         log["z"].append(z)
         log["e"].append(fed)
@@ -108,6 +111,7 @@ class Machine:
         log["accel"].append(self.accel)
         log["pressure"].append(self.pressure_advance)
         log["nozzle_target"].append(self.nozzle.target_c)
+        log["bed_target"].append(self.bed.target_c)
         log["wait_s"].append(self.wait_s)
         self.wait_s = 0.0
         self.position[0], self.position[1], self.position[2] = x, y, z

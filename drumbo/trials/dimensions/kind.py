@@ -8,7 +8,7 @@ import numpy as np
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Field, Scalar
-from drumbo.core.fit.sizes import CALLIPER_SD_MM, Line, Sizes, fit_height, fit_sizes
+from drumbo.core.fit.sizes import CALLIPER_SD_MM, Line, Sizes, Square, fit_height, fit_sizes, fit_square
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Toolpath, build, settings_for
@@ -90,6 +90,7 @@ class Dimensions(Kind):
         """Outside sizes, gaps and heights."""
         made = rake.Rake(self._sizes(plan))
         gaps = ", ".join(f"{made.gap(i):g}" for i in range(3))
+        across = ", ".join(f"{made.diagonal(i):.2f}" for i in range(3))
         highs = ", ".join(f"{made.high(i):g}" for i in range(3))
         sites = (Site("x", "along X"), Site("y", "along Y"))
         most = 1.1 * self._sizes(plan)[-1]
@@ -98,6 +99,9 @@ class Dimensions(Kind):
                     "From the outer face of the first tooth to the outer face of the tooth named."),
             Measure("gap", "Gap", "mm", sites, 1, most, 2, "inside",
                     f"With the small jaws: the gap before that tooth, meant to be {gaps} mm."),
+            Measure("diagonal", "Diagonal", "mm", (Site("d", "from lug to lug"),), 1, 1.5 * most, 2, "inside",
+                    f"In the corner between the bars, from face to face: meant to be {across} mm. Tells whether X and "
+                    "Y are square to each other; leave it out if your jaws do not reach."),
             Measure("height", "Height", "mm", (Site("z", "along Z"),), 1, 60, 2, "height",
                     f"Of that tooth on the X bar, meant to be {highs} mm. Shrinkage upwards is told apart."),
         ))  # fmt: skip
@@ -122,16 +126,21 @@ class Dimensions(Kind):
         except ValueError:
             return few
         up = fit_height(*self._heights(made, readings))
+        square = fit_square(*self._diagonals(made, readings), found)
         percent, error = 100 * found.shrink, 100 * found.error
         return Result(
             state="split" if found.kept.mean() < 0.7 else "good",
             value=percent, error=error, low=percent - error, high=percent + error, says=_says(found),
-            notes=_notes(found, up, taken), charts=(_chart(found, meant, value, axis, side),),
+            notes=_notes(found, up, square, taken), charts=(_chart(found, meant, value, axis, side),),
             also={"offset_mm": found.offset_mm, "offset_error": found.offset_error},
         )  # fmt: skip
 
     def _heights(self, made: rake.Rake, readings: Readings) -> tuple[np.ndarray, np.ndarray]:
         rows = [(made.high(i), v) for i in range(3) if (v := readings.measured("height", i, "z")) is not None]
+        return np.array([m for m, _ in rows]), np.array([v for _, v in rows])
+
+    def _diagonals(self, made: rake.Rake, readings: Readings) -> tuple[np.ndarray, np.ndarray]:
+        rows = [(made.diagonal(i), v) for i in range(3) if (v := readings.measured("diagonal", i, "d")) is not None]
         return np.array([m for m, _ in rows]), np.array([v for _, v in rows])
 
     def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
@@ -148,7 +157,10 @@ class Dimensions(Kind):
     def in_words(self, plan: Plan) -> str:
         """The sizes."""
         short, middle, long = (step.label for step in self.steps(plan))
-        return f"Outside sizes of {short}, {middle} and {long} mm along X and Y, the gaps between, and three heights."
+        return (
+            f"Outside sizes of {short}, {middle} and {long} mm along X and Y, the gaps between, and three "
+            "diagonals and heights."
+        )
 
     def overrides(self, plan: Plan) -> dict[str, str]:
         """Nothing of the profile."""
@@ -166,7 +178,9 @@ def _says(found: Sizes) -> str:
     return f"It {shrink}; outside sizes are {abs(found.offset_mm):.2f} mm too {way} whatever their length."
 
 
-def _notes(found: Sizes, up: Line | None, taken: Sequence[tuple[float, float, str, str]]) -> tuple[str, ...]:
+def _notes(
+    found: Sizes, up: Line | None, square: Square | None, taken: Sequence[tuple[float, float, str, str]]
+) -> tuple[str, ...]:
     notes = []
     out = [
         f"{v:.2f} ({key} {m:g}, {a.upper()})"
@@ -185,6 +199,16 @@ def _notes(found: Sizes, up: Line | None, taken: Sequence[tuple[float, float, st
         notes.append(f"The axes differ: {each}. Plastic does not know X from Y; the printer's steps do.")
     else:
         notes.append("If another material departs by the same, it is the printer's scale and not the plastic.")
+    if square is not None:
+        told = f"{1000 * abs(square.skew):.1f} ± {1000 * square.error:.1f} mm in a metre"
+        if abs(square.skew) < PLAINLY * square.error:
+            notes.append(f"X and Y are square to each other, as far as the diagonals tell ({told}).")
+        else:
+            way = "less" if square.skew > 0 else "more"
+            notes.append(
+                f"X and Y are out of square by {told}: {abs(square.degrees):.2f}° {way} than a right angle. "
+                "That is the frame's, not the plastic's."
+            )
     if up is not None:
         told = f"{100 * up.shrink:.2f} ± {100 * up.error:.2f} %"
         nothing = abs(up.shrink) < PLAINLY * up.error

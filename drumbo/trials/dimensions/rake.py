@@ -2,18 +2,20 @@
 
 Two bars meet in a corner, one along X and one along Y. From each stand the same teeth: from the outer face of the first
 to the outer face of another it is a round number of millimetres, which lies beside that tooth in digits. Between
-neighbours are the gaps, and the teeth of the X bar rise to different heights. One handling gives outside sizes, gaps
-and heights.
+neighbours are the gaps, and the teeth of the X bar rise to different heights. In the corner between the bars stand
+pairs of lugs whose faces look at each other across the diagonal. One handling gives outside sizes, gaps, diagonals and
+heights.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from manifold3d import Manifold
 
-from drumbo.core.piece import Jaw, Part, Piece, Place, block, raised_text, union
+from drumbo.core.piece import Jaw, Part, Piece, Place, block, raised_text, slab, union
 from drumbo.trials.base import Step
 
 BAR_DEEP, BAR_HIGH = 10.0, 3.2
@@ -25,6 +27,8 @@ usual height, so that what is left over of a layer is the same on all of them an
 DIGITS_HIGH, STROKE, DIGIT_RISE = 5.0, 1.0, 0.6
 JAW_AT = 6.0
 """Height at which the jaws close, above the bar and below every tooth's top, mm."""
+LUG_DEEP, LUG_BACK, FIRST_LUG = 6.0, 4.0, 4.0
+"""How far a lug stands out of its bar, how broad its back is, and half the way along an axis between the first two."""
 FEELS = 3.0
 """How far the marks of a measure reach beyond what they measure, mm."""
 
@@ -48,6 +52,15 @@ class Rake:
         """Width of the gap before a step's tooth."""
         return self.tooth(step + 1)[0] - self.tooth(step)[1]
 
+    def apart(self, step: int) -> float:
+        """How far both lugs of a pair are apart along each axis: their faces lie on x − y = ± this."""
+        last = self.side - BAR_DEEP - LUG_DEEP - LUG_BACK - 2.0
+        return FIRST_LUG + (last - FIRST_LUG) * step / (len(self.sizes) - 1)
+
+    def diagonal(self, step: int) -> float:
+        """Distance between the faces of a pair of lugs."""
+        return math.sqrt(2) * self.apart(step)
+
     def high(self, step: int) -> float:
         """Height of a step's tooth on the X bar."""
         return FIRST_HIGH + step * RISE
@@ -61,6 +74,7 @@ def rakes(rake: Rake, steps: Sequence[Step]) -> Piece:
         Part("foot", _placed(union([bar, _turned(bar)]), shift)),
         Part("wall", _placed(_teeth(rake, rising=True), shift)),
         Part("pad", _placed(_turned(_teeth(rake, rising=False)), shift)),
+        Part("rung", _placed(union([_lugs(rake), _turned(_lugs(rake))]), shift)),
         Part("digits", _placed(union([*labels, *(_label_y(rake, step) for step in steps)]), shift)),
     ]
     places = []
@@ -84,6 +98,17 @@ def _teeth(rake: Rake, *, rising: bool) -> Manifold:
         top = rake.high(max(index - 1, 0)) if rising else FIRST_HIGH
         teeth.append(block((start, -TOOTH_LONG, 0), (end, 0.5, top)))
     return union(teeth)
+
+
+def _lugs(rake: Rake) -> Manifold:
+    """The lugs of the X bar, on its inner side."""
+    lugs = []
+    for step in range(len(rake.sizes)):
+        x = rake.apart(step) + BAR_DEEP
+        back = x + LUG_DEEP + LUG_BACK
+        face = [(x - 0.5, BAR_DEEP - 0.5), (x + LUG_DEEP, BAR_DEEP + LUG_DEEP)]
+        lugs.append(slab([*face, (back, BAR_DEEP + LUG_DEEP), (back, BAR_DEEP - 0.5)], 0, FIRST_HIGH))
+    return union(lugs)
 
 
 def _turned(solid: Manifold) -> Manifold:
@@ -118,4 +143,13 @@ def _jaws(rake: Rake, step: int, shift: float) -> list[Jaw]:
                Jaw("gap", step, "x", (gap[0], across), (gap[1], across), JAW_AT, tool="inside")]  # fmt: skip
     along_y = [Jaw(j.measure, j.step, "y", (across, j.a[0]), (across, j.b[0]), j.z, j.tool) for j in along_x]
     up = Jaw("height", step, "z", (middle - 1.0, across), (middle + 1.0, across), JAW_AT, tool="height")
-    return [*along_x, *along_y, up]
+    return [*along_x, *along_y, _across(rake, step, shift), up]
+
+
+def _across(rake: Rake, step: int, shift: float) -> Jaw:
+    """From lug to lug, a little beyond both faces."""
+    near, far = BAR_DEEP + LUG_DEEP / 2, rake.apart(step) + BAR_DEEP + LUG_DEEP / 2
+    more = FEELS / math.sqrt(2)
+    a, b = (near - more, far + more), (far + more, near - more)
+    placed = [(x + shift, y + shift) for x, y in (a, b)]
+    return Jaw("diagonal", step, "d", placed[0], placed[1], JAW_AT, tool="inside")
