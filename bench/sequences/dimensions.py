@@ -29,7 +29,7 @@ def offset(spool: Drawn, readers: int) -> Tally:
 
 
 def _sequence(spool: Drawn, readers: int) -> tuple[Tally, Tally]:
-    trial, context = kind(SLUG), _at_its_flow(spool)
+    trial, context = kind(SLUG), at_its_flow(spool)
     plan = trial.suggest(context)
     file = trial.print_file(plan, context)
     thing = printed(file, spool.spool)
@@ -48,7 +48,7 @@ def _sequence(spool: Drawn, readers: int) -> tuple[Tally, Tally]:
     return tallies
 
 
-def _at_its_flow(spool: Drawn) -> Context:
+def at_its_flow(spool: Drawn) -> Context:
     """As flow trials leave it: within a hundredth of what fills the roads; what a trial has found stands."""
     if spool.context.profile.values["flow_ratio"].origin.kind == From.TRIAL:
         return spool.context
