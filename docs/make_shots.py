@@ -72,7 +72,6 @@ def _take(base: str) -> None:
         shot("profile-recheck", "/profiles/4")
         shot("read", "/trials/1/read", step=3)
         shot("read-strip", "/trials/2/read", step=4)
-        shot("read-retraction", "/trials/4/read", step=3)
         shot("read-pressure", "/trials/5/read", step=2)
         shot("read-phone", "/trials/6/read", PHONE)
         shot("adopt", "/trials/6/adopt")
@@ -80,6 +79,7 @@ def _take(base: str) -> None:
         shot("read-rising-wall", "/trials/8/read", step=9)
         shot("read-cooling", "/trials/9/read", TALL, step=3)
         shot("read-proof", "/trials/10/read")
+        shot("read-first-layer", "/trials/11/read")
         wish = (
             "layer_mm=0.28&width_mm=0.6&speed_inner=100&speed_infill=120&speed_solid=90&junction_mm_s=15&nozzle_c=225"
         )
@@ -97,7 +97,7 @@ def _take(base: str) -> None:
         page.get_by_role("button", name="Check it").click()
         page.get_by_text("What is odd").wait_for()
         page.screenshot(path=SHOTS / "check.png")
-        shot("print", "/trials/11/print", wait_ms=1500)
+        shot("print", "/trials/12/print", wait_ms=1500)
         shot("bench", "/")
         browser.close()
 

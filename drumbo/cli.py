@@ -95,18 +95,30 @@ def standin() -> None:
 @click.option("--drive", type=click.Choice(["direct", "bowden"]), default="direct", show_default=True)
 @click.option("--family", default="pla", show_default=True, help="Polymer of the spool that is loaded.")
 @click.option("--seed", default=1, show_default=True, help="Which spool of that polymer.")
+@click.option("--bed-seed", default=0, show_default=True, help="How its plate lies; 0 is flat and at the right height.")
+@click.option("--skew", default=0.0, show_default=True, help="How far X moves along with each mm of Y.")
 @click.option("--fault", multiple=True, metavar="NAME:LINES", help="A fault after so many lines; for practice.")
 def standin_filament(
-    port: int, side_port: int, pace: float, drive: str, family: str, seed: int, fault: tuple[str, ...]
+    port: int,
+    side_port: int,
+    pace: float,
+    drive: str,
+    family: str,
+    seed: int,
+    bed_seed: int,
+    skew: float,
+    fault: tuple[str, ...],
 ) -> None:
     """A filament printer on a TCP port of this machine."""
+    from drumbo.standins.filament.bed import draw_bed  # noqa: PLC0415
     from drumbo.standins.filament.device import FAULTS, FilamentPrinter, Loaded  # noqa: PLC0415
     from drumbo.standins.filament.server import LineServer  # noqa: PLC0415
     from drumbo.standins.filament.side import SideDoor  # noqa: PLC0415
 
     _stop_on_signals()
-    device = FilamentPrinter(pace=pace, drive=drive)
+    device = FilamentPrinter(pace=pace, drive=drive, bed=draw_bed(bed_seed))
     device.loaded = Loaded(family, seed)
+    device.machine.skew = skew
     for entry in fault:
         name, _, at = entry.partition(":")
         if name not in FAULTS or not at.isdigit():

@@ -7,6 +7,7 @@ from functools import lru_cache
 import numpy as np
 
 from drumbo.standins import eye, tools
+from drumbo.standins.filament.bed import FLAT, Bed
 from drumbo.standins.filament.geometry import Geometry, geometry
 from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.printing import PrintedObject, melt
@@ -22,15 +23,15 @@ def _shape(gcode: str, machine: tuple[tuple[str, float], ...]) -> Geometry:
     return geometry(device.moves)
 
 
-def printed(gcode: str, spool: Spool, **machine: float) -> PrintedObject:
-    """What a file makes of a spool."""
-    return melt(_shape(gcode, tuple(sorted(machine.items()))), spool, digest=spool.seed)
+def printed(gcode: str, spool: Spool, bed: Bed = FLAT, **machine: float) -> PrintedObject:
+    """What a file makes of a spool, on a plate."""
+    return melt(_shape(gcode, tuple(sorted(machine.items()))), spool, digest=spool.seed, bed=bed)
 
 
-def exact_readings(trial: Kind, plan: Plan, context: Context, seed: int, **machine: float) -> Readings:
+def exact_readings(trial: Kind, plan: Plan, context: Context, seed: int, bed: Bed = FLAT, **machine: float) -> Readings:
     """Scores and numbers as they would be if nobody erred; callipers scatter as they do."""
     spool = draw_spool(context.material.family, seed, context.printer.drive)
-    thing = printed(trial.print_file(plan, context).gcode, spool, **machine)
+    thing = printed(trial.print_file(plan, context).gcode, spool, bed, **machine)
     piece, to_read = trial.piece(plan, context), trial.readings(plan)
     middle = context.printer.bed_middle
     aspects = [a.key for a in to_read.aspects]

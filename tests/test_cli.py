@@ -58,7 +58,7 @@ def test_what_is_bad_ends_with_code_1(tower: Path, tmp_path: Path) -> None:
 def test_wrong_words_are_answered_in_one_line(tmp_path: Path) -> None:
     out = str(tmp_path / "x.gcode")
     assert "step_c: is below 1 °C" in _run("make-piece", "temperature", "--set", "step_c=0", "--out", out, code=1)
-    assert "there are batch-check, temperature" in _run("make-piece", "levitation", "--out", out, code=1)
+    assert "there are batch-check, first-layer, temperature" in _run("make-piece", "levitation", "--out", out, code=1)
     assert "has no field mood" in _run("make-piece", "temperature", "--set", "mood=good", "--out", out, code=2)
     assert not Path(out).exists()
     assert "hot_c" in _run("kinds")

@@ -1,9 +1,11 @@
 """One module a parameter: the whole sequence of one hidden spool, and what the plain habit makes of the same prints."""
 
 from bench.sequences import (
+    clearance,
     cooling,
     dimensions,
     extruder_steps,
+    first_layer,
     flow_surface,
     flow_wall,
     pressure_advance,
@@ -18,6 +20,7 @@ _SHARE = "share of the truth"
 UNITS = dict.fromkeys(("max_flow_mm3_s", BY_WEIGHT, ALONG, "pressure_advance_s"), _SHARE)
 """Units of errors that are not the parameter's own."""
 SEQUENCES = {
+    "first_layer_z_mm": first_layer.correction,
     "nozzle_c": temperature.sequence,
     "flow_ratio": flow_surface.sequence,
     "flow_outer_share": flow_wall.sequence,
@@ -29,5 +32,7 @@ SEQUENCES = {
     "fan_percent": cooling.sequence,
     "shrinkage_percent": dimensions.shrinkage,
     "offset_mm": dimensions.offset,
+    "clearance_turn_mm": clearance.turns,
+    "clearance_press_mm": clearance.presses,
     "extruder_steps_mm": extruder_steps.sequence,
 }

@@ -42,6 +42,7 @@ class Family:
             "nozzle_first_c": self.nozzle_first_c,
             "bed_c": self.bed_c,
             "bed_first_c": self.bed_c,
+            "first_layer_z_mm": 0.0,
             "chamber_c": 0.0,
             "batch": 1.0,
             "flow_ratio": self.flow_ratio,

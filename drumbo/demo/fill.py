@@ -116,6 +116,8 @@ def fill(house: Workshop, room: PrintRoom, link_url: str, camera_url: str, say: 
     _print(house, room, proof)
     reading.set_note(house, proof, "Tips a little soft; good enough for number plates.")
     adopting.adopt(house, proof)
+    say("  … and combs over the plate, which came askew from the ferry …")
+    _print(house, room, _plan(house, pla, {}, "first-layer"))
     profiles.set_by_hand(house, wood, "retraction_mm", "5")
     del pa
     return Filled(petrel, _plan(house, petg, {}))

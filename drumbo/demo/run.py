@@ -20,6 +20,8 @@ from drumbo.store.database import Workshop
 from drumbo.web.serving import run
 
 FILLING_PACE = 200_000.0
+BED_SEED = 2
+"""The demo printer's plate is not quite level."""
 Say = Callable[[str], object]
 
 
@@ -52,7 +54,8 @@ def run_demo(folder: Path, *, port: int, pace: float, fresh: bool, say: Say) -> 
 def start_standin(pace: float, drive: str = "direct") -> tuple[subprocess.Popen[str], str, str]:
     """The stand-in printer in a process of its own: the process, its link and its camera."""
     command = [sys.executable, "-m", "drumbo", "standin", "filament", "--port", "0", "--side-port", "0"]
-    device = subprocess.Popen([*command, "--pace", str(pace), "--drive", drive], stdout=subprocess.PIPE, text=True)
+    command += ["--pace", str(pace), "--drive", drive, "--bed-seed", str(BED_SEED)]
+    device = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     assert device.stdout is not None
     found = re.search(r"(socket://\S+)\s+camera: (http://\S+)", device.stdout.readline())
     if found is None:

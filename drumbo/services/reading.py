@@ -102,8 +102,9 @@ def _read(spec: Measure, typed: str | float) -> float | None:
         return None
     value = number("number", typed)
     if not spec.low <= value <= spec.high:
-        bounds = f"{spec.low:g} to {spec.high:g} {spec.unit}"
-        raise InvalidInput("number", f"{value:g} {spec.unit} cannot be; {bounds} can. Read it off again")
+        unit = f" {spec.unit}" if spec.unit else ""
+        bounds = f"{spec.low:g} to {spec.high:g}{unit}"
+        raise InvalidInput("number", f"{value:g}{unit} cannot be; {bounds} can. Read it off again")
     return value
 
 

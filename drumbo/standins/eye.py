@@ -278,7 +278,7 @@ def measure_all(thing: PrintedObject, places: Sequence[Jaws], seed: int) -> list
     return [_read_off(measure(thing, jaws, rng), DIGITS.get(jaws.tool, 0.1), rng) for jaws in places]
 
 
-DIGITS = {"scale": 0.01}
+DIGITS = {"scale": 0.01, "patch": 2.0, "corners": 1.0}
 """The digit that is misread, by tool, where it is not a tenth."""
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,6 +10,7 @@ from numpy.typing import NDArray
 
 from drumbo.core.errors import DrumboError
 from drumbo.standins.filament.printing import PrintedObject
+from drumbo.standins.patches import best_patch, lifted_corners
 
 Floats = NDArray[np.float64]
 
@@ -104,7 +106,9 @@ def height(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:
     here = np.abs((shape.a + shape.b) / 2 - at).max(axis=1) <= JAW_BROAD_MM
     if not here.any():
         raise DrumboError("nothing stands there")
-    return _read([float(shape.z[here].max()) * (1 - thing.shrink)], rng)
+    feet = here & (shape.layer == 0)
+    plate = float((shape.z - shape.height)[feet].mean()) if feet.any() else 0.0
+    return _read([(float(shape.z[here].max()) - plate) * (1 - thing.shrink)], rng)
 
 
 def _by_layer(layer: NDArray[np.int64]) -> list[NDArray[np.int64]]:
@@ -142,7 +146,25 @@ def on_scale(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> floa
     return abs(max(weigh(thing, (x0, y0, -1.0), (x1, y1, 1e4), rng), 0.0))
 
 
-TOOLS = {"calliper": calliper, "inside": inside, "height": height, "filament": filament_left, "scale": on_scale}
+def on_patches(find: Callable[..., float]) -> Callable[[PrintedObject, Jaws, np.random.Generator], float]:
+    """A tool that looks at the first layer between two corners."""
+
+    def tool(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:
+        corners = np.array([jaws.a, jaws.b])
+        return find(thing, corners.min(axis=0), corners.max(axis=0), rng)
+
+    return tool
+
+
+TOOLS = {
+    "calliper": calliper,
+    "inside": inside,
+    "height": height,
+    "filament": filament_left,
+    "scale": on_scale,
+    "patch": on_patches(best_patch),
+    "corners": on_patches(lifted_corners),
+}
 
 
 def measure(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:

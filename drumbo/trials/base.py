@@ -23,7 +23,7 @@ from drumbo.core.piece import Piece
 from drumbo.core.profile import Known, Profile, Value, sectors
 from drumbo.core.toolpath import Toolpath, path_motion
 from drumbo.core.workshop import Material, Printer
-from drumbo.trials.pictures import Chart, Curve, Spread
+from drumbo.trials.pictures import Chart, Curve, Map, Spread
 
 Plan = Mapping[str, Scalar]
 Floats = NDArray[np.float64]
@@ -206,6 +206,7 @@ class Result:
     curve: Curve | None = None
     spreads: tuple[Spread, ...] = ()
     charts: tuple[Chart, ...] = ()
+    maps: tuple[Map, ...] = ()
     also: Mapping[str, float] | None = None
     extend: Mapping[str, Scalar] | None = None
     extend_says: str = "Plan the next range"
@@ -228,7 +229,14 @@ class Result:
             for row in data.get("spreads", ())
         )
         charts = tuple(Chart.from_json(row) for row in data.get("charts", ()))
-        more = {"curve": curve, "spreads": spreads, "charts": charts, "notes": tuple(data.get("notes", ()))}
+        maps = tuple(Map.from_json(row) for row in data.get("maps", ()))
+        more = {
+            "maps": maps,
+            "curve": curve,
+            "spreads": spreads,
+            "charts": charts,
+            "notes": tuple(data.get("notes", ())),
+        }
         return cls(**{**data, **more})
 
 
@@ -356,13 +364,13 @@ class Kind(ABC):
         """The whole way from a plan to its file."""
         self.check(plan, context)
         path = self.roads(plan, context, self.piece(plan, context))
-        numbers = context.profile.numbers()
+        numbers, (bed_first_c, bed_c) = context.profile.numbers(), self.bed_for(plan, context)
         job = Job(
             printer=replace(context.printer, **self.printer_for(plan, context)),  # type: ignore[arg-type]
             nozzle_first_c=self.first_layer_c(plan, context),
             nozzle_c=numbers["nozzle_c"],
-            bed_first_c=numbers["bed_first_c"],
-            bed_c=numbers["bed_c"],
+            bed_first_c=bed_first_c,
+            bed_c=bed_c,
             pressure_advance_s=numbers["pressure_advance_s"],
             title=(self.title, context.printer.name, context.material.name, *title),
         )
@@ -384,6 +392,11 @@ class Kind(ABC):
         """Nozzle temperature of the first layer; the profile's, unless the kind sweeps it."""
         del plan
         return context.profile.number("nozzle_first_c")
+
+    def bed_for(self, plan: Plan, context: Context) -> tuple[float, float]:
+        """Bed temperature of the first layer and of the others; the profile's, unless the kind tries another."""
+        del plan
+        return context.profile.number("bed_first_c"), context.profile.number("bed_c")
 
 
 def weighed(one: tuple[float, float], other: tuple[float, float]) -> tuple[float, float]:

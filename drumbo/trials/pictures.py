@@ -78,6 +78,40 @@ class Series:
 
 
 @dataclass(frozen=True, slots=True)
+class Spot:
+    """One place of a map: where it is, mm from the middle, what was read there, whether it has a say, and a word on it
+    where there is one to say.
+    """
+
+    x: float
+    y: float
+    value: float
+    kept: bool = True
+    flag: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Map:
+    """A plate seen from above, with numbers at places; `plane` is height at its middle and slopes along x and y, mm/mm.
+
+    Numbers are drawn as higher or lower than `level`.
+    """
+
+    title: str
+    unit: str
+    decimals: int
+    level: float
+    plane: tuple[float, float, float]
+    spots: tuple[Spot, ...]
+
+    @classmethod
+    def from_json(cls, data: Mapping[str, Any]) -> Map:
+        """The map that `asdict` wrote."""
+        spots = tuple(Spot(**spot) for spot in data["spots"])
+        return cls(**{**data, "plane": tuple(data["plane"]), "spots": spots})
+
+
+@dataclass(frozen=True, slots=True)
 class Chart:
     """A picture of a result where one curve along the piece is not enough."""
 

@@ -49,7 +49,8 @@ class Band:
 class PiecePicture:
     """A view box in mm (y downwards), its size in px, the camera's picture in it, and the steps in page order.
 
-    For a strip `first_px` and `pitch_px` tell where its columns are, for a tower `row_px` how high its rows.
+    Where steps lie in rows, `across` is how many there are in each, the back row first on the page. For a strip
+    `first_px` and `pitch_px` tell where its columns are, for a tower `row_px` how high its rows.
     """
 
     view: str
@@ -59,6 +60,7 @@ class PiecePicture:
     image: tuple[int, float, float, float, float] | None
     bands: tuple[Band, ...]
     lies: bool
+    across: int = 0
     first_px: float = 0.0
     pitch_px: float = 0.0
     row_px: float = ROW_PX
@@ -94,6 +96,9 @@ def piece_picture(
         view = f"{drawing.left - m:.2f} {-top:.2f} {drawing.width + 2 * m:.2f} {top + m:.2f}"
         high = top + m
     places = drawing.places if lies else tuple(reversed(drawing.places))
+    across = sum(place.low[1] == places[0].low[1] for place in places) if places[0].axis == 1 else 0
+    if across:
+        places = tuple(sorted(places, key=lambda place: -place.low[1]))
     return PiecePicture(
         view=view,
         width=round((drawing.width + 2 * m) * scale, 1),
@@ -102,6 +107,7 @@ def piece_picture(
         image=_image(picture, middle, lies),
         bands=tuple(_band(drawing, place, lies) for place in places),
         lies=lies,
+        across=across,
         **(_columns(drawing, scale) if lies else {"row_px": round(row_px, 2)}),
     )
 
@@ -146,6 +152,10 @@ def _image(
 
 def _band(drawing: Drawing, place: Place, lies: bool) -> Band:
     low, high, index, label = place.low, place.high, place.index, place.label
+    if place.axis == 1:
+        wide, deep = high[0] - low[0], high[1] - low[1]
+        crop = f"{low[0] - 1.5:.2f} {-high[1] - 1.5:.2f} {wide + 3:.2f} {deep + 3:.2f}"
+        return Band(index, label, low[0], -high[1], wide, deep, crop)
     if lies:
         x, wide = low[0], high[0] - low[0]
         crop = f"{x - 1.5:.2f} {-drawing.top:.2f} {wide + 3:.2f} {drawing.height:.2f}"

@@ -19,7 +19,8 @@ Box = tuple[tuple[float, float, float], tuple[float, float, float]]
 class Place:
     """Where one step is on the piece, in the piece's own coordinates (middle of its foot at x = y = 0).
 
-    `axis` is the index of the axis along which steps follow each other: 2 for a tower, 0 for a strip.
+    `axis` is the index of the axis along which steps follow each other: 2 for a tower, 0 for a strip, 1 for rows that
+    follow each other from the front, with several steps in each.
     """
 
     index: int

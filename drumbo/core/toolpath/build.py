@@ -53,7 +53,8 @@ class Stroke:
     """A road that the piece is by nature, drawn as it is: points (k, 2), mm, in piece coordinates.
 
     `settings` are its own, or None for the piece's. `pressure_s` is the pressure advance from here on, where it differs
-    from that of the stroke before; it has no say where the firmware has no word for it.
+    from that of the stroke before; it has no say where the firmware has no word for it. The nozzle is `raise_mm` above
+    the layer's height.
     """
 
     points: Floats
@@ -61,6 +62,7 @@ class Stroke:
     settings: PrintSettings | None = None
     pressure_s: float | None = None
     label: str = ""
+    raise_mm: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,6 +186,7 @@ def _draw_strokes(pen: Pen, strokes: Sequence[Stroke], settings: PrintSettings) 
             pen.event(Set.NOTE, text=f"step {stroke.label}")
         if stroke.pressure_s is not None:
             pen.event(Set.PRESSURE, stroke.pressure_s)
+        pen.raise_by(stroke.raise_mm)
         pen.draw(stroke.points, stroke.role, None)
 
 

@@ -27,7 +27,7 @@ class Pen:
         self._table = np.empty((4096, 8))
         self._count = 0
         self._lift = 0.0
-        self._next_z = 0.0
+        self._base = self._next_z = 0.0
         self._events: list[Event] = []
         self._layer = 0
         self._z = 0.0
@@ -54,8 +54,14 @@ class Pen:
     def begin_layer(self, index: int, bottom: float, height: float) -> None:
         """The roads that follow lie on this layer."""
         self._layer, self._height = index, height
-        self._next_z = round(bottom + height, 4)
+        self._base = self._next_z = round(bottom + height, 4)
         self._new_layer = True
+
+    def raise_by(self, mm: float) -> None:
+        """The roads that follow are drawn so much above their layer."""
+        z = round(self._base + mm, 4)
+        if abs(z - self._next_z) > 1e-6:
+            self._next_z, self._new_layer = z, True
 
     def event(self, what: Set, value: float = 0.0, text: str = "") -> None:
         """Something is set before the next row."""
@@ -179,7 +185,7 @@ class Pen:
             start=self._start,
             x=np.round(table[:, 0], 3),
             y=np.round(table[:, 1], 3),
-            z=np.round(table[:, 2], 3),
+            z=np.round(table[:, 2] + s.raise_mm, 3),
             e_mm=table[:, 3].copy(),
             speed=table[:, 4].copy(),
             role=table[:, 5].astype(np.uint8),

@@ -33,11 +33,13 @@ _OUTSIDE = frozenset({Role.OUTER, Role.OVERHANG})
 class PrintSettings:
     """Lengths in mm, speeds in mm/s, shares 0 to 1. `speeds` is by role; the first layer has its own.
 
-    An `outer_width_mm` of 0 makes outer walls as wide as the others. Outlines are moved outwards by `outline_mm`.
+    An `outer_width_mm` of 0 makes outer walls as wide as the others. Outlines are moved outwards by `outline_mm`;
+    the head runs `raise_mm` higher than the piece's layers say.
     """
 
     layer_mm: float = 0.2
     first_layer_mm: float = 0.24
+    raise_mm: float = 0.0
     width_mm: float = 0.45
     outer_width_mm: float = 0.0
     outline_mm: float = 0.0
@@ -154,6 +156,7 @@ def settings_for(numbers: Mapping[str, float], printer: Printer) -> PrintSetting
     return PrintSettings(
         layer_mm=round(min(0.2, nozzle / 2), 2),
         first_layer_mm=round(min(0.24, nozzle * 0.6), 2),
+        raise_mm=numbers.get("first_layer_z_mm", 0.0),
         width_mm=round(nozzle * 1.125, 3),
         speeds={role: min(speed, top) for role, speed in _SPEEDS.items()},
         accel_mm_s2=printer.accel_mm_s2,

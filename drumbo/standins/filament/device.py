@@ -13,6 +13,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from zlib import crc32
 
+from drumbo.standins.filament.bed import FLAT, Bed
 from drumbo.standins.filament.geometry import geometry
 from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.printing import PrintedObject, melt
@@ -62,9 +63,9 @@ class Halted(Exception):
 class FilamentPrinter:
     """The device: machine, buffer, faults, and the object on its bed."""
 
-    def __init__(self, *, pace: float = 60.0, drive: str = "direct", nozzle_mm: float = 0.4) -> None:
+    def __init__(self, *, pace: float = 60.0, drive: str = "direct", nozzle_mm: float = 0.4, bed: Bed = FLAT) -> None:
         self.clock = Clock(pace)
-        self.drive, self.nozzle_mm = drive, nozzle_mm
+        self.drive, self.nozzle_mm, self.bed = drive, nozzle_mm, bed
         self.loaded = Loaded()
         self.machine = Machine()
         self.faults: dict[str, float] = {}
@@ -99,7 +100,7 @@ class FilamentPrinter:
         known = self._shelf.get(digest)
         if known is None or known[:2] != (count, self.loaded):
             spool = draw_spool(self.loaded.family, self.loaded.seed, self.drive)
-            made = melt(geometry(moves), spool, digest=digest, nozzle_mm=self.nozzle_mm)
+            made = melt(geometry(moves), spool, digest=digest, nozzle_mm=self.nozzle_mm, bed=self.bed)
             self._shelf[digest] = (count, replace(self.loaded), made)
             while len(self._shelf) > KEPT_OBJECTS:
                 self._shelf.popitem(last=False)

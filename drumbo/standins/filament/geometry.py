@@ -87,6 +87,7 @@ class Geometry:
     drop_mm3: Floats
     move_end_s: Floats
     move_target_c: Floats
+    move_bed_c: Floats
     move_pressure_s: Floats
     move_first: Ints
     move_pieces: Ints
@@ -132,7 +133,8 @@ def geometry(moves: Mapping[str, Sequence[float]]) -> Geometry:
         bare=bare, pitch_mm=pitch,
         **travels, **_starts_and_ends(x, y, z, move, extra, pulled, coasted),
         **_drops(x, y, z, e, volume, np.hypot(way, steps[2]), pulled),
-        move_end_s=ends, move_target_c=column["nozzle_target"], move_pressure_s=column["pressure"],
+        move_end_s=ends, move_target_c=column["nozzle_target"], move_bed_c=column["bed_target"],
+        move_pressure_s=column["pressure"],
         move_flow=np.where(e > 0, volume / seconds, 0.0), move_seconds=motion.seconds,
         move_first=pieces["first"], move_pieces=pieces["counts"],
         move_motion={

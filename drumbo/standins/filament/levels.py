@@ -14,12 +14,17 @@ STEEPEST = 0.2
 """Rise a mm of way; a nozzle that climbs faster than this lays no wall."""
 
 
+PLATE_MM, CELL_MM = 0.6, 0.5
+"""No first layer is higher; how finely it is told what lies beneath a road there."""
+
+
 def levels(x: Floats, y: Floats, z: Floats, laid: NDArray[np.bool_]) -> tuple[Floats, Ints]:
     """(height of the road, layer) of every move (n,), mm and counted from 0.
 
     Flat layers are told by their z, turns of a spiral by the head having turned once round. A flat layer is as high as
     the step from the one beneath; a spiral rises by its height in each turn, but its first turn lies on what was flat,
-    and so thickens from nothing. Travels belong to the layer that they reach, and have no road.
+    and so thickens from nothing. Roads that lie on the plate are all of the first layer, however high the head was over
+    them. Travels belong to the layer that they reach, and have no road.
     """
     top = np.round(z, 3)
     over = np.full(len(z), np.nan)
@@ -35,6 +40,9 @@ def levels(x: Floats, y: Floats, z: Floats, laid: NDArray[np.bool_]) -> tuple[Fl
             rise[-1] = rise[-2]
         top[first:last] = np.round(np.minimum(reached, bottom + np.cumsum(rise)), 3)[turn]
         over[first:last] = np.where(turn == 0, np.minimum(middle - floor, rise[0]), rise[turn])
+    plate = _on_plate(x, y, z, laid)
+    if plate.any():
+        over[plate], top[plate] = z[plate], np.round(z[laid].min(), 3)
     found = np.unique(top[laid])
     layer = np.clip(np.searchsorted(found, top - 1e-6), 0, max(len(found) - 1, 0))
     flat = np.diff(found, prepend=0.0)
@@ -58,6 +66,32 @@ def _spirals(x: Floats, y: Floats, z: Floats, laid: NDArray[np.bool_]) -> list[t
             if last - first >= SHORTEST_SPIRAL and len(rising) > 0.5 * (last - first):
                 found.append((first, last))
     return found
+
+
+def _on_plate(x: Floats, y: Floats, z: Floats, laid: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """(n,) which low roads lie on the plate itself, where the head went down again after it had laid some.
+
+    A road lies on the plate where none is lower within a cell or two of most of it.
+    """
+    plate = np.zeros(len(z), np.bool_)
+    rows = np.flatnonzero(laid & (z <= PLATE_MM))
+    if not (np.diff(z[rows]) < -1e-6).any():
+        return plate
+    counts = np.maximum(1, np.ceil(np.hypot(x[rows] - x[rows - 1], y[rows] - y[rows - 1]) / CELL_MM)).astype(np.int64)
+    owner = np.repeat(np.arange(len(rows)), counts)
+    share = (np.arange(len(owner)) - np.repeat(np.cumsum(counts) - counts, counts) + 0.5) / counts[owner]
+    at = [c[rows - 1][owner] + share * (c[rows] - c[rows - 1])[owner] for c in (x, y)]
+    column, line = (np.floor(c / CELL_MM).astype(np.int64) for c in at)
+    column, line = column - column.min() + 1, line - line.min() + 1
+    lowest = np.full((column.max() + 2, line.max() + 2), np.inf)
+    np.minimum.at(lowest, (column, line), z[rows][owner])
+    beneath = np.full(len(owner), np.inf)
+    for dx in (-1, 0, 1):
+        for dy in (-1, 0, 1):
+            np.minimum(beneath, lowest[column + dx, line + dy], out=beneath)
+    free = np.bincount(owner, beneath > z[rows][owner] - 1e-3, len(rows)) / counts
+    plate[rows[free > 0.5]] = True
+    return plate
 
 
 def _turns(x: Floats, y: Floats) -> Ints:

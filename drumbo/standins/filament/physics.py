@@ -172,6 +172,21 @@ def grinds(seconds: Floats, load: Floats, cold: NDArray[np.bool_]) -> NDArray[np
     return worn
 
 
+def hold(spool: Spool, bed_c: Floats, fill: Floats) -> Floats:
+    """How well the first layer holds to the plate, 0 not at all to 1: the plate must be warm, and the roads pressed
+    on it; roads that fill four fifths of their layer only touch it with their bellies.
+    """
+    warm = logistic((bed_c - spool.stick_c) / 3.0)
+    return warm * logistic((np.minimum(fill, 2.0) - 0.8) / 0.05)
+
+
+def foot(softens_c: float, bed_c: Floats) -> Floats:
+    """How much wider the first layer's roads spread than they were laid, mm, on a plate that keeps them soft: 0.01 for
+    each °C above where the polymer softens, up to 0.15.
+    """
+    return 0.01 * np.clip(bed_c - softens_c, 0.0, 15.0)
+
+
 def damage(spool: Spool, t_c: Floats) -> Floats:
     """Browning and bubbles, 0 none to 1 spoilt, past what the polymer stands."""
     return 1.0 - np.exp(-(np.clip((t_c - spool.damage_c) / 10.0, 0.0, None) ** 1.3))

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.families import family
 from drumbo.standins.filament import physics
+from drumbo.standins.filament.bed import FLAT, Bed
 from drumbo.standins.filament.geometry import FILAMENT_AREA, Geometry
 from drumbo.standins.filament.lag import delivered_share, take_from
 from drumbo.standins.filament.spool import Spool
@@ -17,6 +18,8 @@ Floats = NDArray[np.float64]
 
 THREAD_MM3 = 2.5
 """Scatter of a blob's volume, from where its thread tears."""
+LEAST_ROOM_MM = 0.05
+"""Where the nozzle all but touches the plate, what comes out still finds so much room."""
 SMALLEST_BLOB_MM = 0.25
 """Radius below which a blob is lost in the road's own width."""
 
@@ -30,6 +33,8 @@ class PrintedObject:
     the drive, mm; lag: what leaves the nozzle as a share of what is asked, untuned: the same without pressure advance;
     drop_mm3: volume of what was extruded standing still; slump: how soft each piece still was when more came on top;
     shrink: share by which sizes are smaller than the roads lay;
+    hold: how well each piece of the first layer holds to the plate, 1 above it; corners lift that hold less than
+    `warps`;
     start_surplus_mm (of filament) and end_surplus_mm (of road): what is too much there, or too little below 0.
     """
 
@@ -53,6 +58,8 @@ class PrintedObject:
     drop_mm3: Floats
     start_surplus_mm: Floats
     end_surplus_mm: Floats
+    hold: Floats
+    warps: float
     hides: float
     shrink: float
     digest: int
@@ -76,9 +83,15 @@ def lagging_c(ends_s: Floats, target_c: Floats, tau_s: float = 14.0, limit: floa
 
 
 def melt(
-    shape: Geometry, spool: Spool, *, digest: int = 0, nozzle_mm: float = 0.4, nozzle_c: float | None = None
+    shape: Geometry,
+    spool: Spool,
+    *,
+    digest: int = 0,
+    nozzle_mm: float = 0.4,
+    nozzle_c: float | None = None,
+    bed: Bed = FLAT,
 ) -> PrintedObject:
-    """What the spool makes of the geometry. `nozzle_c` overrules the file's heat, for the benchmark's truth.
+    """What the spool makes of the geometry on a plate. `nozzle_c` overrules the file's heat, for the benchmark's truth.
 
     Noise is seeded by the file's digest and the spool; with `nozzle_c` there is none.
     """
@@ -100,6 +113,8 @@ def melt(
         return np.ones(size) if quiet else np.exp(rng.normal(-(spread**2) / 2, spread, size))
 
     asked = (shape.width - shape.height * (1 - np.pi / 4)) * shape.height
+    shape = replace(shape, height=_room(shape, bed))
+    plate, bed_c = shape.layer == 0, shape.move_bed_c[shape.move]
     area = asked * fed * (1.0 - missing) * _drift(len(asked), quiet, rng)
     # In a closed surface roads take up from each other what one has too much where the head turns; lag shows in roads
     # that lie alone.
@@ -121,7 +136,9 @@ def melt(
         geometry=shape,
         nozzle_c=t_c,
         missing=missing,
-        width_mm=physics.road_width(lying, shape.height) + _bumps(len(asked), quiet, rng),
+        width_mm=physics.road_width(lying, shape.height)
+        + _bumps(len(asked), quiet, rng)
+        + np.where(plate, physics.foot(family(spool.family).softens_c, bed_c), 0.0),
         fill=fill,
         fed_mm=shape.fed_mm * spool.grip,
         density_g_cm3=family(spool.family).density_g_cm3,
@@ -138,10 +155,23 @@ def melt(
         drop_mm3=_dropped(shape, fed * arrives[shape.drop_move], quiet, rng),
         start_surplus_mm=starts,
         end_surplus_mm=ends * rough(len(ends), 0.15),
+        hold=np.where(plate, physics.hold(spool, bed_c, asked * fed / (shape.height * _spacing(shape))), 1.0),
+        warps=spool.warps,
         hides=spool.hides,
         shrink=spool.shrink,
         digest=digest,
     )
+
+
+def _room(shape: Geometry, bed: Bed) -> Floats:
+    """(n,) how high the roads really are: the first layer takes up whatever room there is over the plate."""
+    room = np.maximum(shape.height + bed.above((shape.a + shape.b) / 2), LEAST_ROOM_MM)
+    return np.where(shape.layer == 0, room, shape.height)
+
+
+def _spacing(shape: Geometry) -> Floats:
+    """(n,) distance to the roads beside each, or its own width where it lies alone."""
+    return np.where(np.isfinite(shape.pitch_mm), shape.pitch_mm, shape.width)
 
 
 def _arriving(shape: Geometry, spool: Spool, by_move_c: Floats, fed: float, nozzle_mm: float) -> Floats:

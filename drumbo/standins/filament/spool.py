@@ -23,6 +23,7 @@ class Spool:
     `pull_limit_mm` lets air in. A start is even when `restart_mm` more is pushed back than was pulled, an end when
     extrusion stops `coast_mm` before it. All sizes shrink by the share `shrink` while they cool. `chills` tells how
     much more than PLA it loses of its bond in the fan's air; a small layer needs `set_s` to set.
+    On a plate of `stick_c` the first layer holds half as well as it can; corners lift that hold less than `warps`.
     """
 
     family: str
@@ -57,6 +58,8 @@ class Spool:
     shrink: float
     chills: float
     set_s: float
+    stick_c: float
+    warps: float
 
 
 def draw_spool(family_key: str, seed: int, drive: str = "direct") -> Spool:
@@ -103,6 +106,8 @@ def draw_spool(family_key: str, seed: int, drive: str = "direct") -> Spool:
         shrink=kin.shrinkage_percent / 100 * rng.uniform(0.6, 1.4),
         chills=2.0 - kin.fan_percent / 100,
         set_s=rng.uniform(5, 11),
+        stick_c=kin.bed_c - rng.uniform(6, 13),
+        warps=0.3 + 0.35 * min(kin.shrinkage_percent, 1.0) * rng.uniform(0.8, 1.2),
     )
 
 

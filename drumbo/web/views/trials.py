@@ -12,6 +12,7 @@ from drumbo.services import adopting, pictures, prints, reading
 from drumbo.services import trials as service
 from drumbo.web.chart import chart_picture
 from drumbo.web.figure import fit_picture, piece_picture, spread_picture, tower_room
+from drumbo.web.plate import plate_picture
 from drumbo.web.views.common import plain_words, room, typed, workshop
 
 pages = Blueprint("trials", __name__)
@@ -101,6 +102,7 @@ def _page(sheet: service.Sheet, leaf: str) -> dict[str, Any]:
         "fit": fit_picture(sheet.result, sheet.steps, picture),
         "spreads": [spread_picture(s) for s in sheet.result.spreads] if sheet.result else [],
         "charts": [chart_picture(c) for c in sheet.result.charts] if sheet.result else [],
+        "maps": [plate_picture(m) for m in sheet.result.maps] if sheet.result else [],
         "drawing": sheet.drawing,
         "to_read": sheet.to_read,
         "asked_eye": bool(sheet.context.printer.camera_url and any(run == "done" for run in sheet.runs)),
