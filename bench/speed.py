@@ -207,6 +207,34 @@ def lag_seconds() -> Measured:
     return statistics.median(_timed(lag) for _ in range(5)), "s"
 
 
+def profile_list_p95_ms() -> Measured:
+    """The list of profiles, searched, filtered and sorted, with 500 of them, through the server: 95th percentile."""
+    from waitress.server import create_server  # noqa: PLC0415
+
+    from drumbo.services import profiles, workshop  # noqa: PLC0415
+    from drumbo.services.prints import PrintRoom  # noqa: PLC0415
+    from drumbo.store.database import Workshop  # noqa: PLC0415
+    from drumbo.web import create_app  # noqa: PLC0415
+
+    with tempfile.TemporaryDirectory() as folder:
+        house, context = Workshop(Path(folder)), _context()
+        printer = workshop.save_printer(house, vars_of(context.printer))
+        for n in range(500):
+            spool = workshop.save_material(house, {**vars_of(context.material), "colour": f"no {n}"})
+            made = profiles.create(house, spool, printer, f"profile {n}")
+            for key, number in (("flow_ratio", "0.97"), ("fan_percent", "80")):
+                profiles.set_by_hand(house, made, key, number)
+        server = create_server(create_app(house, PrintRoom(house), secret="bench"), host="127.0.0.1", port=0)
+        threading.Thread(target=server.run, daemon=True).start()
+        base = f"http://127.0.0.1:{server.effective_port}"
+        pages = ("/profiles/", "/profiles/?q=no+4", "/profiles/?sort=name&state=open", "/profiles/?page=7", "/")
+        for page in pages:
+            urllib.request.urlopen(base + page).read()
+        times = [_timed(lambda page=page: urllib.request.urlopen(base + page).read()) for page in pages * 20]
+        server.close()
+    return 1000 * statistics.quantiles(times, n=20)[-1], "ms"
+
+
 def trial_page_vs_bare_page() -> Measured:
     """A printed and scored trial's page through the server, against an empty route of the same server."""
     from waitress.server import create_server  # noqa: PLC0415
@@ -296,7 +324,7 @@ BENCHES: dict[str, Callable[[], Measured]] = {
     for f in (
         gcode_read_vs_loop, gcode_pipeline_vs_loop, gcode_memory_vs_file, planner_vs_loop, hatch_vs_shapely,
         tower_seconds, retraction_tower_seconds, pressure_sheet_seconds, lag_seconds, trial_page_vs_bare_page,
-        planner_change_ms, planner_big_part_seconds,
+        planner_change_ms, planner_big_part_seconds, profile_list_p95_ms,
     )
 }  # fmt: skip
 

@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 
 import pytest
+from flask.testing import FlaskClient
 from hypothesis import settings
 
 from drumbo.core.families import family
@@ -23,6 +24,7 @@ from drumbo.standins.filament.server import LineServer
 from drumbo.standins.filament.side import SideDoor
 from drumbo.store.database import Workshop
 from drumbo.trials.base import Context
+from drumbo.web import create_app
 
 # How long an example takes says more of the machine than of the code; speed is measured in bench/.
 settings.register_profile("untimed", deadline=None)
@@ -78,6 +80,14 @@ def room(house: Workshop) -> Iterator[PrintRoom]:
     made = PrintRoom(house, silence_s=3.0)
     yield made
     made.close()
+
+
+@pytest.fixture
+def client(house: Workshop, room: PrintRoom) -> Iterator[FlaskClient]:
+    app = create_app(house, room, secret="test")
+    app.config.update(WTF_CSRF_ENABLED=False, TESTING=True)
+    with app.test_client() as made:
+        yield made
 
 
 @dataclass

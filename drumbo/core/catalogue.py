@@ -27,7 +27,10 @@ class Parameter:
     parameters by key. A parameter of scope "printer" is the printer's own: no profile holds it. One that is
     `shared` may have a value of the printer's beneath the profile's, for all materials. One that is `found` has no
     starting value: only a trial can tell it; one that stands `aside` is about the profile itself, and no slicer asks
-    for it.
+    for it. `lost_with` and `doubted_with` name what of a profile's surroundings must be alike for a copy of the value
+    to hold elsewhere (`ELSEWHERE`): where the first differs it starts anew, where the second does it wants a recheck.
+    `also_called` are other words that makers use for it, or for what it cures. Those of one `plate` each may be set
+    all at once. `zero` is the word for a 0 that is no number.
     """
 
     key: str
@@ -48,6 +51,16 @@ class Parameter:
     shared: bool = False
     found: bool = False
     aside: bool = False
+    lost_with: tuple[str, ...] = ()
+    doubted_with: tuple[str, ...] = ()
+    also_called: tuple[str, ...] = ()
+    plate: bool = False
+    zero: str = ""
+
+    @property
+    def lendable(self) -> bool:
+        """Whether another profile may take it over: a proof and the count of batches are of one profile alone."""
+        return not self.aside or (self.found and not self.main)
 
     def show(self, value: float) -> str:
         """The number as it is printed everywhere, without its unit."""
@@ -82,109 +95,204 @@ GROUPS: tuple[Group, ...] = (
     Group("proof", "Proof", "One small real part, printed with the finished profile."),
 )
 
+ELSEWHERE = ("family", "material", "machine", "drive", "nozzle", "layer")
+"""What may differ between a profile and its copy for another spool or printer."""
+
 _HEAT = ("nozzle_c",)
 
 PARAMETERS: tuple[Parameter, ...] = (
     Parameter("nozzle_c", "Nozzle, other layers", "°C", "heat", 170, 320, main=True, tolerance=7,
               rests_on=("batch",), too_low="Matt, under-filled roads; layers part when snapped.",
               too_high="Strings, sagging bridges, drooping overhangs, browning.",
-              help="The temperature of every layer after the first."),
+              help="The temperature of every layer after the first.",
+              lost_with=("family",), doubted_with=("material", "machine"),
+              also_called=("nozzle temperature", "print temperature", "hot end temperature", "extruder temperature",
+                           "other layers temperature")),
     Parameter("nozzle_first_c", "Nozzle, first layer", "°C", "heat", 170, 320, rests_on=_HEAT,
               too_low="The first layer does not hold to the plate.",
               too_high="A squashed foot, strings on the plate.",
-              help="Often 5 to 10 °C above the other layers, so that the first one holds."),
+              help="Often 5 to 10 °C above the other layers, so that the first one holds.",
+              lost_with=("family",), doubted_with=("material", "machine"),
+              also_called=("first layer nozzle temperature", "first layer temperature", "initial layer temperature")),
+    Parameter("nozzle_standby_c", "Nozzle, standby", "°C", "heat", 0, 320,
+              too_low="Long waits until it is hot again.", too_high="It drips while it waits.",
+              help="While another tool prints, or the print is paused. 0 leaves it hot. For your slicer.",
+              zero="hot", lost_with=("family",), also_called=("standby temperature", "idle temperature")),
     Parameter("bed_c", "Bed", "°C", "heat", 0, 120,
               too_low="Corners lift.", too_high="The foot stays soft and bulges.",
-              help="Bed temperature after the first layer."),
+              help="Bed temperature after the first layer.",
+              lost_with=("family",),
+              also_called=("bed temperature", "plate temperature", "build plate", "heated bed")),
     Parameter("bed_first_c", "Bed, first layer", "°C", "heat", 0, 120,
-              too_low="The first layer peels off.", too_high="The foot stays soft and bulges."),
+              too_low="The first layer peels off.", too_high="The foot stays soft and bulges.",
+              lost_with=("family",),
+              also_called=("first layer bed temperature", "initial bed temperature")),
+    Parameter("bed_smooth_c", "Bed, smooth sheet", "°C", "heat", 0, 120, plate=True,
+              too_low="Corners lift.", too_high="It will not come off, or the foot bulges.",
+              help="On this plate. Drumbo's own files heat to the two lines above.", lost_with=("family",),
+              also_called=("smooth sheet temperature", "smooth plate")),
+    Parameter("bed_textured_c", "Bed, textured sheet", "°C", "heat", 0, 120, plate=True,
+              too_low="Corners lift.", too_high="It will not come off, or the foot bulges.",
+              help="On this plate. Drumbo's own files heat to the two lines above.", lost_with=("family",),
+              also_called=("textured sheet temperature", "textured plate")),
+    Parameter("bed_glass_c", "Bed, glass", "°C", "heat", 0, 120, plate=True,
+              too_low="Corners lift.", too_high="It will not come off, or the foot bulges.",
+              help="On this plate. Drumbo's own files heat to the two lines above.", lost_with=("family",),
+              also_called=("glass temperature", "glass plate")),
     Parameter("first_layer_z_mm", "First-layer height correction", "mm", "heat", -0.2, 0.2, 2, shared=True,
               too_low="Ridges on the first layer, a squashed foot.",
               too_high="Gaps between the first layer's roads; corners lift.",
-              help="How much higher than the plan says the nozzle runs, on this plate. Raises the whole print."),
+              help="How much higher than the plan says the nozzle runs, on this plate. Raises the whole print.",
+              lost_with=("machine",), doubted_with=("nozzle",),
+              also_called=("z offset", "nozzle height", "squish", "first layer gap")),
     Parameter("chamber_c", "Chamber", "°C", "heat", 0, 80,
               too_low="Large parts of hot polymers warp and split.", too_high="Small parts soften while they print.",
-              help="0 leaves it alone. For your slicer: files that Drumbo makes do not heat a chamber."),
+              help="0 leaves it alone. For your slicer: files that Drumbo makes do not heat a chamber.",
+              zero="off", lost_with=("family",),
+              also_called=("chamber temperature", "enclosure temperature")),
     Parameter("batch", "Batch", "", "heat", 1, 99, aside=True,
-              help="Counts the batches of this material that the profile has seen. A new one may want other values."),
+              help="Counts the batches of this material that the profile has seen. A new one may want other values.",
+              lost_with=("material",)),
     Parameter("flow_ratio", "Flow ratio", "", "flow", 0.85, 1.15, 3, main=True, tolerance=0.02,
               rests_on=("nozzle_c", "extruder_steps_mm", "batch"), too_low="Lines and pin-holes between roads.",
               too_high="Ridges; parts come out wide.",
-              help="Share of the computed filament that is really fed."),
+              help="Share of the computed filament that is really fed.",
+              lost_with=("family",), doubted_with=("material", "machine"),
+              also_called=("flow", "extrusion multiplier", "flow multiplier", "flow rate", "over extrusion",
+                           "under extrusion")),
     Parameter("flow_outer_share", "Outer-wall flow", "× flow", "flow", 0.9, 1.1, 3, rests_on=("flow_ratio",),
               too_low="Gaps between outer and inner wall.", too_high="Bulging walls, wide parts.",
-              help="1 feeds outer walls like everything else; set it apart where walls and tops disagree."),
+              help="1 feeds outer walls like everything else; set it apart where walls and tops disagree.",
+              lost_with=("family",), doubted_with=("nozzle", "machine"),
+              also_called=("outer wall flow", "outer perimeter flow")),
     Parameter("flow_first_share", "First-layer flow", "× flow", "flow", 0.85, 1.15, 3,
               too_low="Lines of the first layer part.", too_high="Ridges that the nozzle drags along.",
-              help="1 feeds the first layer like everything else."),
+              help="1 feeds the first layer like everything else.",
+              doubted_with=("machine",),
+              also_called=("first layer flow", "initial layer flow")),
     Parameter("extruder_steps_mm", "Extruder steps", "steps/mm", "flow", 50, 3000, 1, scope="printer",
               tolerance_share=0.005, too_low="Too little filament, whatever the profile says.",
               too_high="Too much filament, whatever the profile says.",
               help="Motor steps that feed one millimetre of filament. Belongs to the printer, before any flow trial."),
     Parameter("filament_diameter_mm", "Filament diameter", "mm", "flow", 1.5, 3.1, 2,
-              help="As measured, or as on the label."),
-    Parameter("density_g_cm3", "Density", "g/cm³", "flow", 0.8, 3.0, 2, help="Turns volume into grams and money."),
+              help="As measured, or as on the label.",
+              lost_with=("material",),
+              also_called=("diameter",)),
+    Parameter("density_g_cm3", "Density", "g/cm³", "flow", 0.8, 3.0, 2, help="Turns volume into grams and money.",
+              lost_with=("material",),
+              also_called=("density", "weight")),
     Parameter("pressure_advance_s", "Pressure advance", "s", "pressure", 0, 1.2, 3, main=True, tolerance=0.01,
               tolerance_share=0.15, rests_on=("nozzle_c", "flow_ratio"),
               too_low="Blobs where a road brakes, thin where it pulls away.",
               too_high="Thin where a road brakes, fat where it pulls away.",
-              help="0 leaves it off; prints are fine without it, only less even at corners."),
+              help="0 leaves it off; prints are fine without it, only less even at corners.",
+              lost_with=("drive", "family"), doubted_with=("nozzle", "material", "machine"),
+              also_called=("pressure advance", "advance", "bulging corners")),
     Parameter("retraction_mm", "Retraction length", "mm", "retraction", 0, 8, 1, main=True, tolerance=0.3,
               shared=True,
               rests_on=("nozzle_c", "batch"), too_low="Strings and zits.",
-              too_high="Ground filament, jams, gaps at starts."),
+              too_high="Ground filament, jams, gaps at starts.",
+              lost_with=("drive", "family"), doubted_with=("nozzle", "material", "machine"),
+              also_called=("retraction", "retraction distance", "retract length", "stringing", "strings", "ooze")),
     Parameter("retraction_speed_mm_s", "Retraction speed", "mm/s", "retraction", 15, 70, shared=True,
               rests_on=("nozzle_c",),
-              too_low="The pull comes too late.", too_high="The drive slips on the filament."),
+              too_low="The pull comes too late.", too_high="The drive slips on the filament.",
+              lost_with=("drive",), doubted_with=("machine",),
+              also_called=("retract speed", "retraction speed")),
     Parameter("restart_extra_mm", "Restart extra", "mm", "retraction", -0.4, 0.2, 2, shared=True,
               rests_on=("retraction_mm", "nozzle_c"),
               too_low="A gap where an outer wall starts.", too_high="A blob where an outer wall starts.",
-              help="How much more, or less, is pushed back than was pulled; of filament."),
+              help="How much more, or less, is pushed back than was pulled; of filament.",
+              lost_with=("drive", "family"), doubted_with=("nozzle", "material", "machine"),
+              also_called=("restart extra", "extra push", "seam blob", "start blob")),
     Parameter("coasting_mm", "Coasting", "mm", "retraction", 0, 0.5, 2, shared=True,
               rests_on=("retraction_mm", "nozzle_c"),
               too_low="A blob where an outer wall ends.", too_high="A gap where an outer wall ends.",
-              help="How far before the end of an outer wall extrusion stops; what is under pressure still comes."),
-    Parameter("retraction_min_travel_mm", "Shortest travel that retracts", "mm", "retraction", 0.5, 4, 1, shared=True),
-    Parameter("z_hop_mm", "Lift on travel", "mm", "retraction", 0, 1, 2, shared=True, help="0 keeps the nozzle down."),
+              help="How far before the end of an outer wall extrusion stops; what is under pressure still comes.",
+              lost_with=("drive", "family"), doubted_with=("nozzle", "material", "machine"),
+              also_called=("coasting distance", "seam blob", "end blob")),
+    Parameter("retraction_min_travel_mm", "Shortest travel that retracts", "mm", "retraction", 0.5, 4, 1, shared=True,
+              also_called=("minimum travel before retraction", "retraction minimum travel")),
+    Parameter("z_hop_mm", "Lift on travel", "mm", "retraction", 0, 1, 2, shared=True, help="0 keeps the nozzle down.",
+              also_called=("z hop", "z lift", "lift on retraction")),
     Parameter("max_flow_mm3_s", "Max volumetric speed", "mm³/s", "max_flow", 1, 40, 1, main=True, tolerance=1,
               rests_on=("nozzle_c",), too_low="Prints slower than it could.",
-              too_high="Matt, gaping walls; the drive grinds."),
+              too_high="Matt, gaping walls; the drive grinds.",
+              lost_with=("nozzle", "family"), doubted_with=("material", "machine"),
+              also_called=("max volumetric speed", "max flow", "volumetric flow", "melt rate", "maximum flow rate")),
+    Parameter("speed_outer_mm_s", "Outer walls no faster than", "mm/s", "max_flow", 0, 300,
+              too_high="Ringing, rough faces.", help="0 sets no limit of the material's own.",
+              zero="none", lost_with=("family",), doubted_with=("machine",),
+              also_called=("outer wall speed", "speed cap", "outer perimeter speed")),
+    Parameter("speed_max_mm_s", "Nothing faster than", "mm/s", "max_flow", 0, 500,
+              too_high="Soft filament buckles in the drive.",
+              help="0 sets no limit of the material's own; soft and brittle filaments want one.",
+              zero="none", lost_with=("family",), doubted_with=("machine",),
+              also_called=("speed limit", "top speed", "print speed")),
     Parameter("fan_percent", "Fan, normal", "%", "cooling", 0, 100, main=True, tolerance=15, rests_on=("nozzle_c",),
               too_low="Drooping slopes, soft edges.", too_high="Weak layer bond, warping.",
-              help="On layers that take their time."),
+              help="On layers that take their time.",
+              lost_with=("family",), doubted_with=("machine", "layer"),
+              also_called=("fan speed", "cooling fan", "part cooling", "normal fan")),
     Parameter("fan_normal_layer_s", "Fan normal from a layer time of", "s", "cooling", 5, 60,
-              help="Quicker layers get more, up to the fan of short layers at the minimum layer time."),
+              help="Quicker layers get more, up to the fan of short layers at the minimum layer time.",
+              lost_with=("family",), doubted_with=("layer",),
+              also_called=("fan threshold layer time",)),
     Parameter("fan_short_percent", "Fan, short layers", "%", "cooling", 0, 100, rests_on=("nozzle_c",),
               too_low="Small layers melt into blobs.", too_high="Small parts snap between layers.",
-              help="On layers as quick as the minimum layer time; in between it rises evenly."),
+              help="On layers as quick as the minimum layer time; in between it rises evenly.",
+              lost_with=("family",), doubted_with=("machine", "layer"),
+              also_called=("maximum fan speed", "small layers fan")),
     Parameter("fan_bridge_percent", "Fan, bridges", "%", "cooling", 0, 100, rests_on=("nozzle_c",),
-              too_low="Bridges sag.", too_high="Bridges hold poorly at their ends."),
+              too_low="Bridges sag.", too_high="Bridges hold poorly at their ends.",
+              lost_with=("family",), doubted_with=("machine",),
+              also_called=("bridge fan speed", "bridging fan")),
     Parameter("fan_overhang_percent", "Fan, overhangs", "%", "cooling", 0, 100, rests_on=("nozzle_c",),
-              too_low="Slopes droop.", too_high="Slopes split, above all in hot polymers."),
+              too_low="Slopes droop.", too_high="Slopes split, above all in hot polymers.",
+              lost_with=("family",), doubted_with=("machine", "layer"),
+              also_called=("overhang fan speed",)),
     Parameter("overhang_from_deg", "Overhang from", "° from upright", "cooling", 30, 70,
-              help="Outer walls that lean out further count as overhangs: they have their own fan and speed."),
+              help="Outer walls that lean out further count as overhangs: they have their own fan and speed.",
+              doubted_with=("layer",),
+              also_called=("overhang threshold", "overhang angle")),
     Parameter("fan_aux_percent", "Fan, auxiliary", "%", "cooling", 0, 100,
               too_high="Corners lift on the side it blows at.",
-              help="A second fan beside the bed. For your slicer: files that Drumbo makes leave it off."),
-    Parameter("fan_off_layers", "Layers without fan", "", "cooling", 0, 10, help="Counted from the plate."),
-    Parameter("fan_full_layer", "Fan full from layer", "", "cooling", 1, 15),
+              help="A second fan beside the bed. For your slicer: files that Drumbo makes leave it off.",
+              lost_with=("machine", "family"),
+              also_called=("auxiliary fan speed", "side fan")),
+    Parameter("fan_off_layers", "Layers without fan", "", "cooling", 0, 10, help="Counted from the plate.",
+              lost_with=("family",), doubted_with=("layer",),
+              also_called=("no fan first layers", "disable fan first layers")),
+    Parameter("fan_full_layer", "Fan full from layer", "", "cooling", 1, 15,
+              lost_with=("family",), doubted_with=("layer",),
+              also_called=("full fan at layer", "full fan speed layer")),
     Parameter("layer_time_min_s", "Minimum layer time", "s", "cooling", 0, 30,
-              too_low="Small layers melt into blobs.", too_high="Prints crawl."),
-    Parameter("speed_floor_mm_s", "Slow down no further than", "mm/s", "cooling", 5, 30),
+              too_low="Small layers melt into blobs.", too_high="Prints crawl.",
+              lost_with=("family",), doubted_with=("machine", "layer"),
+              also_called=("minimum layer time", "slow down layer time")),
+    Parameter("speed_floor_mm_s", "Slow down no further than", "mm/s", "cooling", 5, 30,
+              also_called=("minimum print speed", "slowest speed")),
     Parameter("shrinkage_percent", "Shrinkage", "%", "size", 0, 2.5, 2, main=True, tolerance=0.1,
-              rests_on=("nozzle_c", "flow_ratio")),
+              rests_on=("nozzle_c", "flow_ratio"),
+              lost_with=("family",), doubted_with=("material",),
+              also_called=("shrinkage", "shrink", "scale compensation", "warping size")),
     Parameter("offset_mm", "Size offset", "mm", "size", -0.3, 0.3, 2, rests_on=("flow_ratio",),
-              help="Constant error of outside sizes, half of it on each side."),
+              help="Constant error of outside sizes, half of it on each side.",
+              doubted_with=("nozzle", "material", "machine"),
+              also_called=("size compensation", "xy compensation", "xy offset", "outside size")),
     Parameter("clearance_turn_mm", "Clearance that turns", "mm", "size", 0.05, 0.5, 2, found=True, aside=True,
               rests_on=("flow_ratio", "nozzle_c"), too_low="Parts stick.", too_high="Parts rattle.",
-              help="Gap all round a pin at which it just turns freely: for the parts that you draw."),
+              help="Gap all round a pin at which it just turns freely: for the parts that you draw.",
+              lost_with=("nozzle", "family"), doubted_with=("material", "machine", "layer")),
     Parameter("clearance_press_mm", "Clearance that presses in", "mm", "size", -0.1, 0.3, 2, found=True, aside=True,
               rests_on=("flow_ratio", "nozzle_c"), too_low="It will not go in.", too_high="It falls out.",
-              help="Gap all round a pin at which it goes in by hand and holds."),
+              help="Gap all round a pin at which it goes in by hand and holds.",
+              lost_with=("nozzle", "family"), doubted_with=("material", "machine", "layer")),
     Parameter("proof_percent", "Proof", "%", "proof", 75, 100, main=True, found=True, aside=True,
               rests_on=("nozzle_c", "flow_ratio", "pressure_advance_s", "retraction_mm", "max_flow_mm3_s",
                         "fan_percent", "shrinkage_percent", "batch"),
-              help="How much of all that was looked at on a small part came out as it should."),
+              help="How much of all that was looked at on a small part came out as it should.",
+              lost_with=("family", "material", "machine", "drive", "nozzle", "layer")),
 )  # fmt: skip
 
 BY_KEY: dict[str, Parameter] = {p.key: p for p in PARAMETERS}
@@ -193,3 +301,28 @@ BY_KEY: dict[str, Parameter] = {p.key: p for p in PARAMETERS}
 def in_group(group: str) -> Iterator[Parameter]:
     """The parameters of one group that profiles hold, in catalogue order."""
     return (p for p in PARAMETERS if p.group == group and p.scope == "profile")
+
+
+def find(text: str, most: int = 8) -> list[Parameter]:
+    """Parameters by any word a maker might use: every word must stand in name, group, other names or what goes wrong.
+
+    Those whose names hold the words come before those that only mention them, and what goes by just these first of all.
+    """
+    words = text.lower().split()[:6]
+    if not words:
+        return []
+
+    def rank(parameter: Parameter) -> int:
+        places = (
+            parameter.name, " ".join(parameter.also_called), f"{_GROUP_NAMES[parameter.group]} {parameter.unit}",
+            f"{parameter.too_low} {parameter.too_high} {parameter.help}",
+        )  # fmt: skip
+        ranks = [next((k for k, place in enumerate(places) if word in place.lower()), None) for word in words]
+        return -1 if None in ranks else max(r for r in ranks if r is not None)
+
+    phrase = " ".join(words)
+    ranked = [(phrase not in p.also_called, rank(p), place, p) for place, p in enumerate(PARAMETERS)]
+    return [p for _, at, _, p in sorted(ranked, key=lambda r: r[:3]) if at >= 0][:most]
+
+
+_GROUP_NAMES = {group.key: group.name for group in GROUPS}

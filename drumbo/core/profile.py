@@ -77,8 +77,8 @@ class Value:
     """A number in its parameter's unit, how sure it is (standard error, or None), and its origin.
 
     `basis` holds what it rests on as that was when the value was found (catalogue key → number); `recheck`
-    holds the reason where that has changed too far since. `still_good` is the maker's note that it holds anyway. A
-    value with a `law` follows what it names.
+    holds the reason where that has changed too far since. `doubt` is a reason that does not go away by itself: it was
+    found elsewhere. `still_good` is the maker's note that it holds anyway. A value with a `law` follows what it names.
     """
 
     number: float
@@ -88,6 +88,7 @@ class Value:
     basis: Mapping[str, float] = field(default_factory=dict)
     still_good: str = ""
     law: Law | None = None
+    doubt: str = ""
 
     def to_json(self) -> dict[str, Any]:
         """Plain data; `from_json` gives an equal value back."""
@@ -99,6 +100,7 @@ class Value:
             "basis": dict(self.basis),
             "still_good": self.still_good,
             "law": None if self.law is None else asdict(self.law),
+            "doubt": self.doubt,
         }
 
     @classmethod
@@ -113,6 +115,7 @@ class Value:
             basis={key: float(number) for key, number in data.get("basis", {}).items()},
             still_good=data.get("still_good", ""),
             law=None if data.get("law") is None else Law(**data["law"]),
+            doubt=data.get("doubt", ""),
         )
 
 
@@ -202,7 +205,8 @@ def changed(profile: Profile, new: Mapping[str, Value], also: Mapping[str, float
     for key, value in values.items():
         if key in BY_KEY and value.origin.kind in RELIED_ON:
             basis = value.basis or _basis(key, numbers if key in new else before)
-            values[key] = replace(value, basis=basis, recheck=_out_of_law(value, numbers) or _doubt(basis, numbers))
+            reason = _out_of_law(value, numbers) or _moved(basis, numbers) or value.doubt or None
+            values[key] = replace(value, basis=basis, recheck=reason)
     return replace(profile, values=values)
 
 
@@ -233,7 +237,7 @@ def _basis(key: str, numbers: Mapping[str, float]) -> dict[str, float]:
     return {rest: numbers[rest] for rest in BY_KEY[key].rests_on if rest in numbers}
 
 
-def _doubt(basis: Mapping[str, float], numbers: Mapping[str, float]) -> str | None:
+def _moved(basis: Mapping[str, float], numbers: Mapping[str, float]) -> str | None:
     """The reason for a recheck: the first thing that moved too far from where it was."""
     for key, was in basis.items():
         parameter = BY_KEY.get(key)
@@ -262,7 +266,9 @@ def rested(profile: Profile, key: str, was: float) -> Profile:
 def still_good(profile: Profile, key: str, note: str, also: Mapping[str, float] | None = None) -> Profile:
     """A new revision in which the value under `key` holds for what it rests on now. KeyError if there is none."""
     value = profile.values[key]
-    held = replace(value, basis=_basis(key, {**(also or {}), **profile.numbers()}), recheck=None, still_good=note)
+    held = replace(
+        value, basis=_basis(key, {**(also or {}), **profile.numbers()}), recheck=None, still_good=note, doubt=""
+    )
     return changed(profile, {key: held}, also)
 
 

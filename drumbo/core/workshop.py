@@ -38,7 +38,8 @@ M84"""
 class Printer:
     """A filament printer. The bed spans x 0..bed_x_mm and y 0..bed_y_mm unless `origin` is "centre".
 
-    `own` are its values for all materials, by catalogue key; a profile's value wins over them.
+    `own` are its values for all materials, by catalogue key; a profile's value wins over them. Presets of one machine,
+    with another nozzle say, share what they have as `machine`; without it each is a machine of its own.
     """
 
     name: str
@@ -61,6 +62,7 @@ class Printer:
     camera_url: str = ""
     notes: str = ""
     own: Mapping[str, float] = field(default_factory=dict)
+    machine: str = ""
 
     def numbers(self) -> dict[str, float]:
         """Catalogue key → number, for what is the printer's own and known."""
@@ -134,6 +136,8 @@ MATERIAL_FIELDS: tuple[Field, ...] = (
 
 PRINTER_FIELDS: tuple[Field, ...] = (
     Field("name", "Name", kind="text", longest=60),
+    Field("machine", "Machine", kind="text", required=False, longest=60,
+          help="Only where one machine has several presets, like one for each nozzle: its name, the same for all."),
     Field("drive", "Drive", kind="choice", choices=(("direct", "direct"), ("bowden", "Bowden"))),
     Field("nozzle_mm", "Nozzle", "mm", low=0.1, high=2),
     Field("bed_x_mm", "Bed, X", "mm", low=50, high=2000),

@@ -1,22 +1,64 @@
-"""The profile file: JSON that holds a profile with its origins, and what it is for. See docs/formats.md."""
+"""The profile file: JSON that holds a profile with its origins, and what it is for. See docs/formats.md.
+
+Reading believes nothing: size, nesting, types, units and numbers are looked at before anything is taken.
+"""
 
 from __future__ import annotations
 
+import io
 import json
-from dataclasses import asdict
-from typing import Any
+import math
+import zipfile
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, fields
+from typing import Any, TypeVar
 
 from drumbo.core.catalogue import BY_KEY
-from drumbo.core.profile import Profile
+from drumbo.core.errors import InvalidInput
+from drumbo.core.families import FAMILIES
+from drumbo.core.profile import From, Law, Origin, Profile, Value
 from drumbo.core.workshop import Material, Printer
 
 FORMAT = "drumbo-profile"
 VERSION = 1
+LARGEST = 2_000_000
+"""No profile is larger, bytes."""
+INSIDE = "profile.json"
+"""Its name in a zip."""
+LONGEST_TEXT = 2000
+T = TypeVar("T", Material, Printer)
+
+HOME = frozenset({"link_url", "camera_url", "start_gcode", "end_gcode", "notes"})
+"""What of a printer stays at home."""
 
 
-def profile_json(profile: Profile, revision: int, material: Material, printer: Printer) -> str:
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """A trial that a value came from, in a few words. `value` ± `error` is its result."""
+
+    trial: int
+    title: str
+    says: str
+    value: float | None = None
+    error: float | None = None
+    when: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Brought:
+    """What a file holds. `skipped` are sentences on what of it is not taken."""
+
+    profile: Profile
+    revision: int
+    material: Material
+    printer: Printer
+    skipped: tuple[str, ...] = ()
+
+
+def profile_json(
+    profile: Profile, revision: int, material: Material, printer: Printer, evidence: Sequence[Evidence] = ()
+) -> str:
     """The file's text. Link and G-code templates stay at home."""
-    home = {"link_url", "camera_url", "start_gcode", "end_gcode", "notes"}
     values: dict[str, Any] = {}
     for key, value in profile.values.items():
         parameter = BY_KEY.get(key)
@@ -31,8 +73,191 @@ def profile_json(profile: Profile, revision: int, material: Material, printer: P
         "name": profile.name,
         "revision": revision,
         "process": "filament",
-        "printer": {k: v for k, v in asdict(printer).items() if k not in home},
+        "printer": {k: v for k, v in asdict(printer).items() if k not in HOME},
         "material": asdict(material),
         "values": values,
+        "evidence": [asdict(found) for found in evidence],
     }
-    return json.dumps(data, indent=2, ensure_ascii=False) + "\n"
+    return json.dumps(data, indent=2, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def profile_zip(text: str, pictures: Mapping[str, bytes]) -> bytes:
+    """The file with pictures of its evidence, by file name."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as bundle:
+        bundle.writestr(INSIDE, text)
+        for name, data in pictures.items():
+            bundle.writestr(zipfile.ZipInfo(f"pictures/{name}"), data)
+    return out.getvalue()
+
+
+def is_profile_file(data: bytes) -> bool:
+    """Whether data looks like one of ours, to be read by `read_profile`, or like a zip that may hold one."""
+    return data[:4] == b"PK\x03\x04" or FORMAT.encode() in data[:LARGEST]
+
+
+def read_profile(data: bytes) -> Brought:
+    """What a profile file or a zip with one holds; InvalidInput says where it is wrong."""
+    text = _unzipped(data) if data[:4] == b"PK\x03\x04" else data
+    if len(text) > LARGEST:
+        raise _wrong(f"is larger than {LARGEST // 1_000_000} MB; no profile is")
+    found = _parsed(text)
+    if not isinstance(found, dict) or found.get("format") != FORMAT:
+        raise _wrong("is no profile of Drumbo's: it does not say so under “format”")
+    version = found.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise _wrong("says no version that there is")
+    if version > VERSION:
+        raise _wrong(f"is of version {version}; this Drumbo reads up to {VERSION}: bring it up to date")
+    if found.get("process") != "filament":
+        raise _wrong("is for another process than filament")
+    material = _facts(Material, found.get("material"), "material", need=("family", "maker", "product", "colour"))
+    if material.family not in {kin.key for kin in FAMILIES}:
+        raise _wrong(f"names a polymer that this Drumbo does not know: {material.family[:40]}")
+    printer = _facts(Printer, found.get("printer"), "printer", need=("name",))
+    values, skipped = _values(found.get("values"))
+    revision = found.get("revision", 1)
+    return Brought(
+        Profile(_text(found.get("name"), "name"), values),
+        revision if isinstance(revision, int) else 1, material, printer, skipped,
+    )  # fmt: skip
+
+
+def _wrong(message: str) -> InvalidInput:
+    return InvalidInput("file", message)
+
+
+def _unzipped(data: bytes) -> bytes:
+    """The profile in a zip. What a zip says of its sizes is not believed."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as bundle:
+            names = bundle.namelist()
+            if any(name.startswith(("/", "\\")) or ".." in name.replace("\\", "/").split("/") for name in names):
+                raise _wrong("has a path in it that leads out of its folder; nothing of it was taken")
+            if INSIDE not in names:
+                raise _wrong(f"is a zip without a {INSIDE} in it")
+            with bundle.open(INSIDE) as inside:
+                text = inside.read(LARGEST + 1)
+    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, OSError) as error:
+        raise _wrong("is a zip that cannot be unpacked; fetch it again") from error
+    return text
+
+
+def _parsed(data: bytes) -> Any:
+    def no_number(word: str) -> Any:
+        raise _wrong(f"holds {word}, which is no number")
+
+    try:
+        return json.loads(data.decode("utf-8-sig"), parse_constant=no_number)
+    except UnicodeDecodeError as error:
+        raise _wrong("is not text in UTF-8") from error
+    except json.JSONDecodeError as error:
+        raise _wrong(f"is broken in line {error.lineno}, column {error.colno}: {error.msg}") from error
+    except (RecursionError, ValueError) as error:
+        raise error if isinstance(error, InvalidInput) else _wrong("is nested or long beyond any profile") from error
+
+
+def _text(found: Any, where: str) -> str:
+    if not isinstance(found, str) or not found.strip():
+        raise _wrong(f"has no text under “{where}”")
+    if len(found) > LONGEST_TEXT:
+        raise _wrong(f"has more than {LONGEST_TEXT} characters under “{where}”")
+    return found
+
+
+def _number(found: Any, where: str) -> float:
+    if isinstance(found, bool) or not isinstance(found, (int, float)):
+        raise _wrong(f"has no number under “{where}”")
+    try:
+        number = float(found)
+    except OverflowError as error:
+        raise _wrong(f"has a number under “{where}” that is beyond all bounds") from error
+    if not math.isfinite(number) or abs(number) > 1e9:
+        raise _wrong(f"has a number under “{where}” that is beyond all bounds")
+    return number
+
+
+def _facts(cls: type[T], found: Any, where: str, need: Sequence[str]) -> T:
+    """A printer or a material of plain facts; what a later version adds is left aside."""
+    if not isinstance(found, dict):
+        raise _wrong(f"has nothing under “{where}”")
+    held: dict[str, Any] = {}
+    for field in fields(cls):
+        if field.name not in found or field.name in HOME:
+            continue
+        value, path = found[field.name], f"{where}.{field.name}"
+        kind = str(field.type)
+        if value is None and "None" in kind:
+            held[field.name] = None
+        elif kind.startswith("str"):
+            held[field.name] = "" if value == "" else _text(value, path)
+        elif kind.startswith("float"):
+            held[field.name] = _number(value, path)
+    for name in need:
+        if not held.get(name):
+            raise _wrong(f"has nothing under “{where}.{name}”")
+    try:
+        return cls(**held)
+    except TypeError as error:
+        raise _wrong(f"lacks facts under “{where}”") from error
+
+
+def _values(found: Any) -> tuple[dict[str, Value], tuple[str, ...]]:
+    if not isinstance(found, dict):
+        raise _wrong("has nothing under “values”")
+    values, skipped = {}, []
+    for key, data in found.items():
+        where = f"values.{key[:60]}"
+        if not isinstance(data, dict):
+            raise _wrong(f"has no value under “{where}”")
+        if key not in BY_KEY:
+            skipped.append(f"{key[:60]}: this Drumbo knows no such parameter.")
+            continue
+        unit = data.get("unit", BY_KEY[key].unit)
+        if unit != BY_KEY[key].unit:
+            skipped.append(
+                f"{BY_KEY[key].name}: it is in “{str(unit)[:20]}”, and {BY_KEY[key].unit or 'no unit'} is meant."
+            )
+            continue
+        values[key] = _value(data, where)
+    return values, tuple(skipped)
+
+
+def _value(data: Mapping[str, Any], where: str) -> Value:
+    origin = data.get("origin")
+    if not isinstance(origin, dict) or origin.get("kind") not in set(From):
+        raise _wrong(f"does not say under “{where}.origin” where the value came from")
+    trial, error, recheck = origin.get("trial"), data.get("error"), data.get("recheck")
+    basis = data.get("basis", {})
+    if not isinstance(basis, dict):
+        raise _wrong(f"has no table under “{where}.basis”")
+    return Value(
+        number=_number(data.get("number"), f"{where}.number"),
+        origin=Origin(
+            From(origin["kind"]), _maybe_text(origin.get("note"), f"{where}.origin.note"),
+            None if trial is None else int(_number(trial, f"{where}.origin.trial")),
+        ),
+        error=None if error is None else abs(_number(error, f"{where}.error")),
+        recheck=None if recheck is None else _maybe_text(recheck, f"{where}.recheck"),
+        basis={str(k)[:60]: _number(v, f"{where}.basis") for k, v in basis.items()},
+        still_good=_maybe_text(data.get("still_good"), f"{where}.still_good"),
+        law=_law(data.get("law"), f"{where}.law"),
+        doubt=_maybe_text(data.get("doubt"), f"{where}.doubt"),
+    )  # fmt: skip
+
+
+def _maybe_text(found: Any, where: str) -> str:
+    return "" if found is None or found == "" else _text(found, where)
+
+
+def _law(found: Any, where: str) -> Law | None:
+    if found is None:
+        return None
+    if not isinstance(found, dict) or found.get("key") not in BY_KEY:
+        raise _wrong(f"has no curve under “{where}”")
+    at, number, rate, low, high = (
+        _number(found.get(k), f"{where}.{k}") for k in ("at", "number", "rate", "low", "high")
+    )
+    if number <= 0 or low > high or abs(rate) > 1:
+        raise _wrong(f"has a curve under “{where}” that cannot be")
+    return Law(found["key"], at, number, rate, low, high, _maybe_text(found.get("note"), f"{where}.note"))

@@ -8,11 +8,14 @@ from sqlalchemy import or_, select
 from sqlalchemy.orm import selectinload
 
 from drumbo.services.convert import kind_of, plan_of, readings_of
-from drumbo.services.profiles import Card, cards
+from drumbo.services.profiles import Card, card
+from drumbo.services.shelf import Spine, find
 from drumbo.services.trials import Run, run_of
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PrinterRow, PrintRow, ProfileRow, TrialRow
 from drumbo.trials import kind
+
+SHELF, NEXTS = 12, 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,7 +47,8 @@ class Bench:
 
     going: tuple[Going, ...]
     waiting: tuple[Waiting, ...]
-    shelf: tuple[Card, ...]
+    shelf: tuple[Spine, ...]
+    nexts: tuple[Card, ...]
     printers: int
     materials: int
 
@@ -73,7 +77,9 @@ def bench(workshop: Workshop) -> Bench:
         waiting = tuple(_waiting(row) for row in open_trials if row.id not in busy)
         printers = len(session.scalars(select(PrinterRow.id)).all())
         materials = len(session.scalars(select(MaterialRow.id)).all())
-    return Bench(going, waiting, tuple(cards(workshop)), printers, materials)
+    shelf = find(workshop, size=SHELF).spines
+    nexts = tuple(card(workshop, spine.id) for spine in shelf[:NEXTS])
+    return Bench(going, waiting, shelf, nexts, printers, materials)
 
 
 def _waiting(row: TrialRow) -> Waiting:

@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
 
-from drumbo.core.catalogue import BY_KEY, in_group
+from drumbo.core.catalogue import BY_KEY, PARAMETERS, in_group
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
 from drumbo.core.fields import number as read_number
 from drumbo.core.profile import (
@@ -34,14 +34,16 @@ from drumbo.core.profile import still_good as profile_still_good
 from drumbo.core.workshop import Material, Printer
 from drumbo.services.convert import context_of, latest, material_of, printer_of, profile_of
 from drumbo.services.files import file_of
+from drumbo.services.shelf import note_state
 from drumbo.store.database import Workshop
-from drumbo.store.models import MaterialRow, PictureRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
+from drumbo.store.models import MaterialRow, PictureRow, PrinterRow, ProfileRow, RevisionRow, TrialRow, now
 from drumbo.trials import kind as find_kind
 from drumbo.trials import kinds
 from drumbo.trials.base import Context, Kind
 
-LONGEST_NOTE = 1000
+LONGEST_NAME, LONGEST_NOTE = 120, 1000
 BATCH = "batch"
+BED_LOW_C, BED_HIGH_C = 0.0, 250.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,6 +122,7 @@ class Sheet:
     history: tuple[Past, ...]
     trials: tuple[tuple[int, str, str, datetime], ...]
     story: tuple[Looked, ...] = ()
+    archived: bool = False
 
 
 def get_row(session: Session, number: int) -> ProfileRow:
@@ -158,16 +161,6 @@ def card(workshop: Workshop, profile_id: int) -> Card:
         return card_of(get_row(session, profile_id))
 
 
-def cards(workshop: Workshop) -> list[Card]:
-    """All profiles, the one changed last first."""
-    with workshop.reading() as session:
-        wanted = select(ProfileRow).options(
-            selectinload(ProfileRow.revisions), selectinload(ProfileRow.printer), selectinload(ProfileRow.material)
-        )
-        found = [card_of(row) for row in session.scalars(wanted)]
-    return sorted(found, key=lambda card: card.changed_at, reverse=True)
-
-
 def suggest_name(workshop: Workshop, material_id: int, printer_id: int) -> str:
     """A free name that tells material and printer."""
     with workshop.reading() as session:
@@ -182,13 +175,19 @@ def suggest_name(workshop: Workshop, material_id: int, printer_id: int) -> str:
     return name
 
 
-def create(workshop: Workshop, material_id: int, printer_id: int, name: str) -> int:
-    """A profile as a copy of the family's starting values; the start itself is never touched."""
+def check_name(name: str) -> str:
+    """A profile's name as it is kept; InvalidInput where it is none."""
     name = name.strip()
     if not name:
         raise InvalidInput("name", "give the profile a name")
-    if len(name) > 120:
-        raise InvalidInput("name", "is longer than 120 characters")
+    if len(name) > LONGEST_NAME:
+        raise InvalidInput("name", f"is longer than {LONGEST_NAME} characters")
+    return name
+
+
+def create(workshop: Workshop, material_id: int, printer_id: int, name: str) -> int:
+    """A profile as a copy of the family's starting values; the start itself is never touched."""
+    name = check_name(name)
     try:
         with workshop.writing() as session:
             material, printer = session.get(MaterialRow, material_id), session.get(PrinterRow, printer_id)
@@ -197,19 +196,26 @@ def create(workshop: Workshop, material_id: int, printer_id: int, name: str) -> 
             if printer is None:
                 raise InvalidInput("printer_id", "pick a printer")
             profile = start(name, material_of(material), printer_of(printer))
-            row = ProfileRow(name=name, material_id=material.id, printer_id=printer.id)
-            row.revisions.append(RevisionRow(number=1, note="copied from the start", data=profile.to_json()))
-            session.add(row)
-            session.flush()
-            return row.id
+            return add(session, profile, material.id, printer.id, "copied from the start")
     except IntegrityError:
         raise InvalidInput("name", f"there is a profile called {name} already") from None
+
+
+def add(session: Session, profile: Profile, material_id: int, printer_id: int, note: str) -> int:
+    """A profile's first revision, within the caller's transaction; returns the profile's number."""
+    row = ProfileRow(name=profile.name, material_id=material_id, printer_id=printer_id)
+    row.revisions.append(RevisionRow(number=1, note=note, data=profile.to_json()))
+    note_state(row, profile, 1, now())
+    session.add(row)
+    session.flush()
+    return row.id
 
 
 def append(session: Session, row: ProfileRow, profile: Profile, note: str, trial: int | None = None) -> int:
     """A new revision on top of the others, within the caller's transaction."""
     number = latest(row).number + 1
     row.revisions.append(RevisionRow(number=number, note=note, data=profile.to_json(), trial_id=trial))
+    note_state(row, profile, number, now())
     session.flush()
     return number
 
@@ -237,6 +243,20 @@ def set_by_hand(workshop: Workshop, profile_id: int, key: str, typed: str) -> in
         value = Value(number, Origin(From.HAND, f"by hand, revision {latest(row).number + 1}"))
         after = changed(profile, {key: value}, printer_of(row.printer).numbers())
         return append(session, row, after, f"{BY_KEY[key].name} by hand")
+
+
+def set_plates(workshop: Workshop, profile_id: int, typed: str) -> int:
+    """The same bed temperature for every plate, as one new revision."""
+    number = read_number("number", typed)
+    keys = [p.key for p in PARAMETERS if p.plate]
+    if not BED_LOW_C <= number <= BED_HIGH_C:
+        raise InvalidInput("number", f"goes from {BED_LOW_C:g} to {BED_HIGH_C:g} °C")
+    with workshop.writing() as session:
+        row = get_row(session, profile_id)
+        profile = profile_of(latest(row))
+        origin = Origin(From.HAND, f"by hand, revision {latest(row).number + 1}")
+        after = changed(profile, {key: Value(number, origin) for key in keys}, printer_of(row.printer).numbers())
+        return append(session, row, after, f"all plates at {number:g} °C by hand")
 
 
 def still_good(workshop: Workshop, profile_id: int, key: str, note: str) -> int:
@@ -321,7 +341,7 @@ def sheet(workshop: Workshop, profile_id: int) -> Sheet:
         trials = tuple((i, k, s, w) for i, k, s, w in session.execute(wanted))
         profile = profile_of(latest(row))
         story = _story(session, profile_id, profile) if proven(profile) else ()
-        return Sheet(card, profile, tuple(reversed(history)), trials, story)
+        return Sheet(card, profile, tuple(reversed(history)), trials, story, row.archived)
 
 
 def _story(session: Session, profile_id: int, profile: Profile) -> tuple[Looked, ...]:

@@ -72,16 +72,23 @@ def save_printer(workshop: Workshop, typed: Typed, number: int | None = None) ->
 
 def save_material(workshop: Workshop, typed: Typed, number: int | None = None, spool_seed: int | None = None) -> int:
     """Add a material from its label, or change the one under `number`. InvalidInput names the fields."""
-    made = read_material(typed)
     with workshop.writing() as session:
-        if number is None:
-            row = MaterialRow(spool_seed=secrets.randbelow(2**31) if spool_seed is None else spool_seed)
-        else:
-            row = _get(session, MaterialRow, number, "material")
-        row.name, row.family, row.colour_hex, row.spec = made.name, made.family, made.colour_hex, asdict(made)
-        session.add(row)
-        session.flush()
-        return row.id
+        return add_material(session, typed, number, spool_seed).id
+
+
+def add_material(
+    session: Session, typed: Typed, number: int | None = None, spool_seed: int | None = None
+) -> MaterialRow:  # fmt: skip
+    """The same within a transaction that goes on."""
+    made = read_material(typed)
+    if number is None:
+        row = MaterialRow(spool_seed=secrets.randbelow(2**31) if spool_seed is None else spool_seed)
+    else:
+        row = _get(session, MaterialRow, number, "material")
+    row.name, row.family, row.colour_hex, row.spec = made.name, made.family, made.colour_hex, asdict(made)
+    session.add(row)
+    session.flush()
+    return row
 
 
 def _get(session: Session, cls: type[Row], number: int, what: str) -> Row:

@@ -64,11 +64,20 @@ class MaterialRow(Base):
 
 
 class ProfileRow(Base):
+    """From `newest` to `changed_at` stands what lists show of the newest revision; 0 until it was filled in."""
+
     __tablename__ = "profiles"
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
     printer_id: Mapped[int] = mapped_column(ForeignKey("printers.id"), index=True)
     material_id: Mapped[int] = mapped_column(ForeignKey("materials.id"), index=True)
+    archived: Mapped[bool] = mapped_column(default=False, server_default="0", index=True)
+    newest: Mapped[int] = mapped_column(default=0, server_default="0")
+    known: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    measured: Mapped[int] = mapped_column(default=0, server_default="0")
+    rechecks: Mapped[int] = mapped_column(default=0, server_default="0")
+    proven: Mapped[bool] = mapped_column(default=False, server_default="0")
+    changed_at: Mapped[datetime] = mapped_column(default=now, server_default="2026-01-01 00:00:00", index=True)
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     printer: Mapped[PrinterRow] = relationship()
@@ -79,6 +88,8 @@ class ProfileRow(Base):
 
 
 class RevisionRow(Base):
+    """`label` is the maker's own, like "sent to a friend"; it and the note may change, the data never does."""
+
     __tablename__ = "revisions"
     __table_args__ = (UniqueConstraint("profile_id", "number"),)
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -87,6 +98,7 @@ class RevisionRow(Base):
     note: Mapped[str]
     data: Mapped[dict[str, Any]]
     trial_id: Mapped[int | None] = mapped_column(ForeignKey("trials.id"))
+    label: Mapped[str] = mapped_column(default="", server_default="")
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     profile: Mapped[ProfileRow] = relationship(back_populates="revisions")
@@ -168,4 +180,14 @@ class PrintSetRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
     wish: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class MappingRow(Base):
+    """Which column or key of a foreign table is which parameter, remembered for tables with the same names."""
+
+    __tablename__ = "mappings"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    signature: Mapped[str] = mapped_column(unique=True)
+    choices: Mapped[dict[str, Any]]
     created_at: Mapped[datetime] = mapped_column(default=now)

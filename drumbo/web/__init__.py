@@ -13,9 +13,10 @@ from drumbo import __version__
 from drumbo.core.errors import DrumboError, InvalidInput, NotFound
 from drumbo.services.check import LARGEST_FILE
 from drumbo.services.prints import PrintRoom
+from drumbo.services.shelf import fill_in
 from drumbo.store.database import Workshop
 from drumbo.web import drum, filters
-from drumbo.web.views import bench, check, materials, planner, printers, profiles, trials
+from drumbo.web.views import bench, check, exchange, life, materials, planner, printers, profiles, trials
 from drumbo.web.views.common import plain_words
 
 POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'"
@@ -23,6 +24,7 @@ POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsa
 
 def create_app(workshop: Workshop, room: PrintRoom, *, secret: str, code: str | None = None) -> Flask:
     """The application on a workshop. `code` is asked for before anything is shown, where one is set."""
+    fill_in(workshop)
     app = Flask(__name__)
     app.config.update(
         SECRET_KEY=secret,
@@ -36,7 +38,7 @@ def create_app(workshop: Workshop, room: PrintRoom, *, secret: str, code: str | 
     CSRFProtect(app)
     filters.register(app)
     app.jinja_env.globals.update(drum=drum.draw, version=__version__)
-    for blueprint in (bench, materials, printers, profiles, trials, check, planner):
+    for blueprint in (bench, materials, printers, profiles, life, exchange, trials, check, planner):
         app.register_blueprint(blueprint.pages)
     _guard(app, code)
     _errors(app)

@@ -9,7 +9,7 @@ from urllib.parse import urlencode
 from flask import Flask
 from markupsafe import Markup, escape
 
-from drumbo.core.catalogue import BY_KEY
+from drumbo.core.catalogue import BY_KEY, Parameter
 from drumbo.core.families import family
 from drumbo.core.piece import Jaw
 from drumbo.core.profile import From, Law, Value
@@ -58,9 +58,11 @@ def day(moment: datetime | None) -> str:
 
 
 def shown(value: Value | None, key: str) -> str:
-    """A profile's number as its parameter is printed."""
+    """A profile's number as its parameter is printed, or the word that a 0 stands for."""
     if value is None:
         return "none"
+    if value.number == 0 and key in BY_KEY and BY_KEY[key].zero:
+        return BY_KEY[key].zero
     return BY_KEY[key].show(value.number) if key in BY_KEY else f"{value.number:g}"
 
 
@@ -81,6 +83,19 @@ def state_of(value: Value) -> str:
     if value.recheck:
         return "recheck"
     return {From.TRIAL: "measured", From.HAND: "hand", From.COPY: "hand"}.get(value.origin.kind, "start")
+
+
+def words_of(parameter: Parameter) -> str:
+    """All words by which a line of the ledger is found, in small letters."""
+    said = (
+        parameter.name,
+        *parameter.also_called,
+        parameter.unit,
+        parameter.too_low,
+        parameter.too_high,
+        parameter.help,
+    )
+    return " ".join(said).lower()
 
 
 def family_name(key: str) -> str:
@@ -118,6 +133,7 @@ def register(app: Flask) -> None:
         day,
         shown,
         plus_minus,
+        words_of,
         along,
         state_of,
         family_name,

@@ -14,7 +14,7 @@ from sqlalchemy import inspect as look_at
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
 from drumbo.core.profile import Known
 from drumbo.exchange.profile_file import profile_json
-from drumbo.services import adopting, bench, check, pictures, prints, profiles, reading, trials, workshop
+from drumbo.services import adopting, bench, check, pictures, prints, profiles, reading, shelf, trials, workshop
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
 from drumbo.store.models import Base, PrinterRow, PrintRow
@@ -70,7 +70,7 @@ def test_names_are_proposed_free_and_refused_twice(house: Workshop, begun: Begun
         profiles.create(house, begun.spool, begun.printer, name)
     with pytest.raises(InvalidInput, match="already"):
         workshop.save_printer(house, {**dict(_spec(house, begun)), "name": "Petrel One"})
-    assert len(profiles.cards(house)) == 2
+    assert len(shelf.names(house)) == 2
 
 
 def _spec(house: Workshop, begun: Begun) -> dict[str, object]:
@@ -156,7 +156,8 @@ def test_the_profile_file_tells_values_and_origins(house: Workshop, begun: Begun
     assert (data["format"], data["version"]) == ("drumbo-profile", 1)
     assert data["values"]["nozzle_c"] == {
         "number": 210.0, "error": None, "origin": {"kind": "start", "note": "PLA start", "trial": None},
-        "recheck": None, "basis": {}, "still_good": "", "law": None, "name": "Nozzle, other layers", "unit": "°C",
+        "recheck": None, "basis": {}, "still_good": "", "law": None, "doubt": "",
+        "name": "Nozzle, other layers", "unit": "°C",
     }  # fmt: skip
     assert "link_url" not in data["printer"]
 

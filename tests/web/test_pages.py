@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import io
 import re
-from collections.abc import Iterator
 
 import pytest
 from flask.testing import FlaskClient
 from PIL import Image
 
 from drumbo.core.catalogue import PARAMETERS
-from drumbo.services import profiles, trials
+from drumbo.services import profiles, shelf, trials
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
 from drumbo.web import create_app
@@ -19,14 +18,6 @@ from drumbo.web.drum import draw
 from tests.conftest import LABEL, Begun, plain_context
 
 SMALL = {"hot_c": "220", "cold_c": "200", "step_c": "10", "step_mm": "8", "first_c": "215", "aim": "balanced"}
-
-
-@pytest.fixture
-def client(house: Workshop, room: PrintRoom) -> Iterator[FlaskClient]:
-    app = create_app(house, room, secret="test")
-    app.config.update(WTF_CSRF_ENABLED=False, TESTING=True)
-    with app.test_client() as made:
-        yield made
 
 
 def test_an_empty_workshop_teaches_step_by_step(client: FlaskClient) -> None:
@@ -220,7 +211,7 @@ def test_made_up_forms_are_answered_and_change_nothing(
         client.post(f"/trials/{printed}/stop", data={"back": "//elsewhere"}).headers["Location"].startswith("/trials/")
     )
     assert trials.sheet(house, printed).readings.count() == 0
-    assert len(profiles.cards(house)) == 1
+    assert len(shelf.names(house)) == 1
 
 
 def test_what_belongs_to_all_materials_or_holds_anyway_is_refused_with_words(

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import re
-from collections.abc import Iterator
 from dataclasses import asdict
 from urllib.parse import parse_qs, urlparse
 
@@ -14,18 +13,8 @@ from flask.testing import FlaskClient
 from drumbo.core.piece import block, stl_bytes
 from drumbo.core.workshop import Printer
 from drumbo.services import planner, profiles, workshop
-from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
-from drumbo.web import create_app
 from tests.conftest import Begun
-
-
-@pytest.fixture
-def client(house: Workshop, room: PrintRoom) -> Iterator[FlaskClient]:
-    app = create_app(house, room, secret="test")
-    app.config.update(WTF_CSRF_ENABLED=False, TESTING=True)
-    with app.test_client() as made:
-        yield made
 
 
 def _bring(client: FlaskClient, data: bytes, name: str = "hook.stl", query: str = ""):  # type: ignore[no-untyped-def]

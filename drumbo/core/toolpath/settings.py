@@ -149,6 +149,13 @@ class PrintSettings:
         return (self.fan_short + (self.fan - self.fan_short) * late) * ramp
 
 
+def _speeds(numbers: Mapping[str, float], top: float) -> dict[Role, float]:
+    """Speeds by role, no faster than the printer may go, nor than the material wants; 0 is no wish."""
+    outer, most = (numbers.get(key) or math.inf for key in ("speed_outer_mm_s", "speed_max_mm_s"))
+    laid = {role: min(speed, top, most if role != Role.TRAVEL else math.inf) for role, speed in _SPEEDS.items()}
+    return {role: min(speed, outer) if role in _OUTSIDE else speed for role, speed in laid.items()}
+
+
 def settings_for(numbers: Mapping[str, float], printer: Printer) -> PrintSettings:
     """Settings from a profile's numbers (catalogue keys) on a printer; widths follow the nozzle."""
     top = printer.speed_max_mm_s
@@ -158,7 +165,7 @@ def settings_for(numbers: Mapping[str, float], printer: Printer) -> PrintSetting
         first_layer_mm=round(min(0.24, nozzle * 0.6), 2),
         raise_mm=numbers.get("first_layer_z_mm", 0.0),
         width_mm=round(nozzle * 1.125, 3),
-        speeds={role: min(speed, top) for role, speed in _SPEEDS.items()},
+        speeds=_speeds(numbers, top),
         accel_mm_s2=printer.accel_mm_s2,
         junction_mm_s=printer.junction_mm_s,
         flow_ratio=numbers["flow_ratio"],

@@ -152,7 +152,7 @@ class BatchCheck(Kind):
         note = f"the same in batch {batch:g}, trial {trial}"
         return {
             "batch": Value(batch, Origin(From.TRIAL, self.title.lower(), trial)),
-            **{key: replace(held[key], recheck=None, basis={}, still_good=note) for key in same},
+            **{key: replace(held[key], recheck=None, basis={}, still_good=note, doubt="") for key in same},
         }
 
     def wants(self, context: Context) -> str | None:

@@ -10,6 +10,29 @@
     if (e.key === "Escape" && e.target.id === "find") { e.target.value = ""; $("#hits").replaceChildren(); e.target.blur(); }
     if (e.key === "Enter" && e.target.id === "find") { const hit = $("#hits a"); if (hit) location.href = hit.href; }
   });
+  // The ledger shows the lines that go by the words typed.
+  const seek = $("#ledger-find");
+  seek?.addEventListener("input", () => {
+    const words = seek.value.toLowerCase().split(/\s+/).filter(Boolean);
+    let any = false;
+    for (const table of $$("#ledger [data-group]")) {
+      let some = false;
+      for (const row of $$("tr[data-words]", table)) {
+        const hit = words.every((word) => row.dataset.words.includes(word));
+        row.hidden = !hit; row.nextElementSibling.hidden = !hit; some ||= hit;
+      }
+      table.hidden = table.previousElementSibling.hidden = !some; any ||= some;
+    }
+    $$("#ledger .set-all").forEach((form) => { form.hidden = words.length > 0; });
+    $("#ledger-none").hidden = any;
+  });
+  // The label as it will be, with the code that was picked.
+  document.addEventListener("change", (e) => {
+    if (e.target.name !== "code" || !e.target.closest("#spool-label")) return;
+    const shot = $("#label-shot"), opens = e.target.value === "opens", told = $("#label-local");
+    shot.src = `${shot.dataset.label}?code=${e.target.value}`;
+    if (told) told.hidden = !opens;
+  });
   // What is typed into a field of its own asks the form around it nothing.
   for (const said of ["input", "change"]) document.addEventListener(said, (e) => { if (e.target.matches("[data-own]")) e.stopPropagation(); }, true);
   document.addEventListener("change", (e) => { if (e.target.matches("[data-submit]")) e.target.form.submit(); });

@@ -13,8 +13,7 @@ pages = Blueprint("bench", __name__)
 @pages.get("/")
 def show() -> str:
     found = service.bench(workshop())
-    nexts = found.shelf[:3]
-    return render_template("bench/show.html", bench=found, nexts=nexts)
+    return render_template("bench/show.html", bench=found, nexts=found.nexts)
 
 
 @pages.get("/going")

@@ -8,7 +8,7 @@ from flask import Blueprint, render_template, request
 
 from drumbo.core.errors import GcodeError, InvalidInput
 from drumbo.services import check as service
-from drumbo.services import profiles as profile_service
+from drumbo.services import shelf
 from drumbo.web.views.common import workshop
 
 pages = Blueprint("check", __name__, url_prefix="/check")
@@ -16,7 +16,7 @@ pages = Blueprint("check", __name__, url_prefix="/check")
 
 @pages.route("/", methods=["GET", "POST"])
 def show() -> Any:
-    cards = profile_service.cards(workshop())
+    cards = shelf.names(workshop())
     page: dict[str, Any] = {"cards": cards, "found": None, "problem": None, "chosen": None, "name": ""}
     if request.method == "POST":
         file = request.files.get("file")

@@ -10,6 +10,8 @@ from drumbo.core.errors import DrumboError, InvalidInput
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
 
+LONGEST_NUMBER = 12
+
 
 def workshop() -> Workshop:
     """The workshop that this application serves."""
@@ -24,6 +26,11 @@ def room() -> PrintRoom:
 def typed() -> dict[str, str]:
     """What was typed into the form, without the token."""
     return {key: value for key, value in request.form.items() if key != "csrf_token"}
+
+
+def whole(text: str | None) -> int:
+    """A row's number from an address or a form; 0, which no row has, for anything else."""
+    return int(text) if text and text.isdecimal() and text.isascii() and len(text) < LONGEST_NUMBER else 0
 
 
 def plain_words(error: DrumboError) -> str:

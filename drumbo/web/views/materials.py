@@ -10,7 +10,7 @@ from flask import Blueprint, redirect, render_template, request, url_for
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import FAMILIES
 from drumbo.core.workshop import MATERIAL_FIELDS
-from drumbo.services import profiles as profile_service
+from drumbo.services import shelf
 from drumbo.services import workshop as service
 from drumbo.web.views.common import typed, workshop
 
@@ -32,7 +32,7 @@ def new() -> Any:
 @pages.get("/<int:number>")
 def show(number: int) -> str:
     material = service.material(workshop(), number)
-    cards = [card for card in profile_service.cards(workshop()) if card.material_id == number]
+    cards = shelf.find(workshop(), material=number, size=200).spines
     return render_template("materials/show.html", material=material, number=number, cards=cards)
 
 

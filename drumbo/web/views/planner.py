@@ -10,8 +10,8 @@ from flask import Blueprint, make_response, redirect, render_template, request, 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.planner import PLANNED
 from drumbo.services import planner as service
-from drumbo.services import profiles
-from drumbo.web.views.common import plain_words, typed, workshop
+from drumbo.services import shelf
+from drumbo.web.views.common import plain_words, typed, whole, workshop
 from drumbo.web.waterfall import flow_picture, waterfall_picture
 
 pages = Blueprint("planner", __name__, url_prefix="/planner")
@@ -24,13 +24,12 @@ def _asked(values: Mapping[str, str]) -> service.Question:
 
 
 def _number(values: Mapping[str, str], key: str) -> int:
-    text = values.get(key) or ""
-    return int(text) if text.isdecimal() else 0
+    return whole(values.get(key))
 
 
 @pages.get("/")
 def show() -> Any:
-    cards = profiles.cards(workshop())
+    cards = shelf.names(workshop())
     if not cards:
         return render_template("planner/empty.html")
     values: dict[str, Any] = {"profile": str(cards[0].id), **request.args}
@@ -118,7 +117,7 @@ def add_part() -> Any:
             raise InvalidInput("part", "choose an STL or 3MF file first")
         number = service.add_part(workshop(), file.filename, file.read())
     except InvalidInput as error:
-        cards = profiles.cards(workshop())
+        cards = shelf.names(workshop())
         return render_template("planner/show.html", **_page(values, cards, part_problem=plain_words(error))), 422
     return redirect(url_for("planner.show", **{**_query(values), "part": number}))
 
@@ -129,7 +128,7 @@ def keep() -> Any:
     try:
         service.keep(workshop(), values.get("name", ""), _asked(values))
     except InvalidInput as error:
-        cards = profiles.cards(workshop())
+        cards = shelf.names(workshop())
         return render_template("planner/show.html", **_page(values, cards, keep_problem=plain_words(error))), 422
     return redirect(url_for("planner.show", **_query(values), kept=values["name"].strip()))
 

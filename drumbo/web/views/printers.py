@@ -9,8 +9,7 @@ from flask import Blueprint, redirect, render_template, request, url_for
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.workshop import PRINTER_FIELDS, Printer
-from drumbo.services import prints
-from drumbo.services import profiles as profile_service
+from drumbo.services import prints, shelf
 from drumbo.services import workshop as service
 from drumbo.trials import kinds
 from drumbo.web.views.common import typed, workshop
@@ -31,7 +30,7 @@ def new() -> Any:
 @pages.get("/<int:number>")
 def show(number: int) -> str:
     printer = service.printer(workshop(), number)
-    cards = [card for card in profile_service.cards(workshop()) if card.printer_id == number]
+    cards = shelf.find(workshop(), printer=number, size=200).spines
     return render_template(
         "printers/show.html",
         printer=printer,

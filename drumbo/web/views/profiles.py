@@ -2,26 +2,40 @@
 
 from __future__ import annotations
 
-import re
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 
 from drumbo.core.catalogue import BY_KEY, GROUPS, in_group
+from drumbo.core.copying import unfit
 from drumbo.core.errors import InvalidInput
+from drumbo.core.families import FAMILIES
 from drumbo.core.profile import effective
-from drumbo.exchange.profile_file import profile_json
 from drumbo.services import profiles as service
+from drumbo.services import shelf
 from drumbo.services import workshop as workshop_service
 from drumbo.trials import kinds
-from drumbo.web.views.common import typed, workshop
+from drumbo.web.views.common import typed, whole, workshop
 
 pages = Blueprint("profiles", __name__, url_prefix="/profiles")
 
 
 @pages.get("/")
 def index() -> str:
-    return render_template("profiles/index.html", cards=service.cards(workshop()))
+    """All profiles, by search, filters and order; pages of the same are asked for as one scrolls."""
+    asked = {key: request.args.get(key, "")[:100] for key in ("q", "printer", "family", "state", "sort")}
+    page = min(max(request.args.get("page", 0, int), 0), 1000)
+    number = whole(asked["printer"])
+    found = shelf.find(
+        workshop(), asked["q"], printer=number, family=asked["family"], state=asked["state"] or "any",
+        sort=asked["sort"] or "changed", page=page,
+    )  # fmt: skip
+    part = "page" in request.args or "HX-Request" in request.headers
+    return render_template(
+        "profiles/_list.html" if part else "profiles/index.html",
+        found=found, asked=asked, states=shelf.STATES, sorts=shelf.SORTS, families=FAMILIES,
+        printers=workshop_service.printers(workshop()),
+    )  # fmt: skip
 
 
 @pages.route("/new", methods=["GET", "POST"])
@@ -62,7 +76,14 @@ def show(number: int) -> str:
 def _page(number: int) -> dict[str, Any]:
     sheet = service.sheet(workshop(), number)
     groups = [(group, list(in_group(group.key))) for group in GROUPS]
-    return {"sheet": sheet, "card": sheet.card, "groups": groups, "kinds": kinds()}
+    return {
+        "sheet": sheet,
+        "card": sheet.card,
+        "groups": groups,
+        "kinds": kinds(),
+        "archived": sheet.archived,
+        "unfit": unfit(sheet.profile, sheet.card.printer),
+    }
 
 
 @pages.get("/<int:number>/values/<key>")
@@ -90,6 +111,19 @@ def set_value(number: int, key: str) -> Any:
             "profiles/_value.html", **page, parameter=BY_KEY[key], says=says, past=[], problem=problem, text=text
         ), 422
     return Response(headers={"HX-Redirect": url_for("profiles.show", number=number, _anchor=f"value-{key}")})
+
+
+@pages.post("/<int:number>/plates")
+def set_plates(number: int) -> Any:
+    """The same for every plate."""
+    text = request.form.get("number", "")
+    try:
+        service.set_plates(workshop(), number, text)
+    except InvalidInput as error:
+        problem = next(iter(error.problems.values()))
+        again = {"plates": text[:20], "plate_problem": problem, "_anchor": "group-heat"}
+        return redirect(url_for("profiles.show", number=number, **again))
+    return redirect(url_for("profiles.show", number=number, adopted=1))
 
 
 @pages.post("/<int:number>/values/<key>/still-good")
@@ -127,6 +161,13 @@ def next_facts(number: int, slug: str) -> str:
     return render_template("trials/_facts.html", facts=facts, material=material)
 
 
+@pages.post("/<int:number>/away")
+def away(number: int) -> Any:
+    """Off the shelf, or back on it."""
+    shelf.put_away(workshop(), number, away="back" not in request.form)
+    return redirect(url_for("profiles.show", number=number, away=0 if "back" in request.form else 1))
+
+
 @pages.post("/<int:number>/undo")
 def undo(number: int) -> Any:
     service.undo(workshop(), number)
@@ -136,16 +177,3 @@ def undo(number: int) -> Any:
 @pages.get("/<int:number>/sheet")
 def transfer(number: int) -> str:
     return render_template("profiles/transfer.html", **_page(number))
-
-
-@pages.get("/<int:number>/profile.json")
-def download(number: int) -> Response:
-    sheet = service.sheet(workshop(), number)
-    card = sheet.card
-    text = profile_json(sheet.profile, card.revision, card.material, card.printer)
-    plain = re.sub(r"[^a-z0-9]+", "-", card.name.lower()).strip("-") or "profile"
-    return Response(
-        text,
-        mimetype="application/json",
-        headers={"Content-Disposition": f'attachment; filename="{plain}-r{card.revision}.json"'},
-    )

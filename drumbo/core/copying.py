@@ -1,0 +1,151 @@
+"""A profile for another spool or printer: which values carry over, which want a recheck, which start anew.
+
+What differs between the two surroundings has a code (`catalogue.ELSEWHERE`); each parameter names the ones with which
+it is lost or in doubt.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from drumbo.core.catalogue import BY_KEY
+from drumbo.core.errors import InvalidInput
+from drumbo.core.families import family
+from drumbo.core.profile import RELIED_ON, From, Origin, Profile, Value, changed, start
+from drumbo.core.workshop import Material, Printer
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """What a profile is for."""
+
+    material: Material
+    printer: Printer
+
+
+class Fate(StrEnum):
+    """What becomes of a value in a copy."""
+
+    CARRIES = "carries over"
+    RECHECK = "wants a recheck"
+    START = "starts anew"
+
+
+@dataclass(frozen=True, slots=True)
+class Carried:
+    """One value of a copy: what it was, None where there was none; what it is, None where only a trial can tell."""
+
+    key: str
+    fate: Fate
+    before: Value | None
+    after: Value | None
+    why: str = ""
+
+
+def differences(here: Place, there: Place, *, layer: bool = False) -> dict[str, str]:
+    """What differs between two surroundings, by code, in words; `layer` says that layers will be of another height."""
+    found = {}
+    if here.material.family != there.material.family:
+        found["family"] = f"{family(there.material.family).name} instead of {family(here.material.family).name}"
+    if _spool(here.material) != _spool(there.material):
+        found["material"] = f"{there.material.name} instead of {here.material.name}"
+    if _machine(here.printer) != _machine(there.printer):
+        found["machine"] = f"{there.printer.name} instead of {here.printer.name}"
+    if here.printer.drive != there.printer.drive:
+        found["drive"] = f"a {_DRIVES[there.printer.drive]} drive instead of a {_DRIVES[here.printer.drive]} one"
+    if here.printer.nozzle_mm != there.printer.nozzle_mm:
+        found["nozzle"] = f"a nozzle of {there.printer.nozzle_mm:g} mm instead of {here.printer.nozzle_mm:g}"
+    if layer:
+        found["layer"] = "layers of another height"
+    return found
+
+
+_DRIVES = {"direct": "direct", "bowden": "Bowden"}
+
+
+def _spool(material: Material) -> tuple[str, str, str]:
+    return material.maker, material.product, material.colour
+
+
+def _machine(printer: Printer) -> str:
+    return printer.machine or printer.name
+
+
+def copied(
+    profile: Profile, name: str, here: Place, there: Place, *, layer: bool = False
+) -> tuple[Profile, tuple[Carried, ...]]:
+    """The copy under its new name, and the fate of every value that somebody relied on, in catalogue order.
+
+    What was only a starting value, or from the label, is that of the new surroundings.
+    """
+    fresh, apart = start(name, there.material, there.printer), differences(here, there, layer=layer)
+    values, fates = dict(fresh.values), []
+    for key in BY_KEY:
+        held = profile.values.get(key)
+        if held is None or held.origin.kind not in RELIED_ON:
+            continue
+        fate, why = _fate(key, apart)
+        if fate == Fate.START:
+            fates.append(Carried(key, fate, held, fresh.values.get(key), why))
+            continue
+        values[key] = _elsewhere(held, profile.name, why)
+        fates.append(Carried(key, fate, held, values[key], why))
+    made = changed(replace(fresh, values=values), {}, there.printer.numbers())
+    # What a value rests on may be lost while it carries over itself: the copy says so.
+    fates = [_as_made(carried, made) for carried in fates]
+    return made, tuple(fates)
+
+
+def _fate(key: str, apart: Mapping[str, str]) -> tuple[Fate, str]:
+    parameter = BY_KEY[key]
+    for codes, fate in ((parameter.lost_with, Fate.START), (parameter.doubted_with, Fate.RECHECK)):
+        why = next((apart[code] for code in codes if code in apart), None)
+        if why is not None:
+            return fate, why
+    return Fate.CARRIES, ""
+
+
+def _elsewhere(value: Value, name: str, doubt: str) -> Value:
+    """The value as a copy has it. A trial of the profile it is from is no evidence of this one."""
+    origin = Origin(From.COPY, f"copied from {name}")
+    return replace(value, origin=origin, doubt=doubt and f"it is for {doubt}", recheck=None, still_good="")
+
+
+def _as_made(carried: Carried, made: Profile) -> Carried:
+    value = made.values.get(carried.key)
+    if carried.fate == Fate.CARRIES and value is not None and value.recheck:
+        return replace(carried, fate=Fate.RECHECK, after=value, why=value.recheck)
+    return replace(carried, after=value)
+
+
+def borrowed(profile: Profile, other: Profile, keys: Iterable[str], here: Place, there: Place) -> Profile:
+    """`profile`, which is for `here`, with the values under `keys` taken from `other`, which is for `there`.
+
+    A value that was found where something differs that matters to it wants a recheck, whatever its number. InvalidInput
+    for what belongs to one profile alone.
+    """
+    apart = differences(there, here)
+    new = {}
+    for key in keys:
+        if not BY_KEY[key].lendable:
+            raise InvalidInput("keys", f"{BY_KEY[key].name.lower()} is of one profile alone and cannot be taken over")
+        held = other.values[key]
+        _, why = _fate(key, apart)
+        basis = held.basis if held.origin.kind in RELIED_ON else {}
+        new[key] = replace(_elsewhere(held, other.name, why), basis=basis)
+    return changed(profile, new, here.printer.numbers())
+
+
+def unfit(profile: Profile, printer: Printer) -> tuple[str, ...]:
+    """Why a printer cannot print a profile as it is, in sentences; empty where it can."""
+    reasons = []
+    for keys, most, what in (
+        (("nozzle_c", "nozzle_first_c"), printer.nozzle_max_c, "Its nozzle"),
+        (("bed_c", "bed_first_c"), printer.bed_max_c, "Its bed"),
+    ):
+        hottest = max((profile.number(key) for key in keys if key in profile.values), default=0.0)
+        if hottest > most:
+            reasons.append(f"{what} wants {hottest:g} °C; {printer.name} may run {most:g}.")
+    return tuple(reasons)

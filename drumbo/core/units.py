@@ -1,0 +1,67 @@
+"""Units in which others write a parameter's number, and how each becomes ours."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from drumbo.core.catalogue import Parameter
+
+
+@dataclass(frozen=True, slots=True)
+class Unit:
+    """One way of writing a number: `words` after a number that say so; `to_ours` makes it ours."""
+
+    key: str
+    words: tuple[str, ...]
+    to_ours: Callable[[float], float]
+
+
+def _times(factor: float) -> Callable[[float], float]:
+    return lambda number: number * factor
+
+
+_SAME = _times(1.0)
+_UNITS: dict[str, tuple[Unit, ...]] = {
+    "°C": (
+        Unit("°C", ("°c", "c", "deg", "°"), _SAME),
+        Unit("°F", ("°f", "f"), lambda number: (number - 32) / 1.8),
+        Unit("K", ("k",), lambda number: number - 273.15),
+    ),
+    "mm": (Unit("mm", ("mm",), _SAME), Unit("µm", ("µm", "um"), _times(0.001)), Unit("in", ("in", '"'), _times(25.4))),
+    "mm/s": (Unit("mm/s", ("mm/s",), _SAME), Unit("mm/min", ("mm/min", "mm/m"), _times(1 / 60))),
+    "mm³/s": (Unit("mm³/s", ("mm³/s", "mm3/s"), _SAME), Unit("mm³/min", ("mm³/min", "mm3/min"), _times(1 / 60))),
+    "%": (Unit("%", ("%",), _SAME), Unit("share of 1", (), _times(100)), Unit("of 255", (), _times(100 / 255))),
+    "": (Unit("as it is", (), _SAME), Unit("%", ("%",), _times(0.01))),
+    "s": (Unit("s", ("s", "sec"), _SAME), Unit("ms", ("ms",), _times(0.001))),
+    "g/cm³": (Unit("g/cm³", ("g/cm³", "g/cm3"), _SAME), Unit("kg/m³", ("kg/m³", "kg/m3"), _times(0.001))),
+}
+_UNITS["× flow"] = _UNITS[""]
+_UNITS["° from upright"] = (
+    Unit("° from upright", (), _SAME),
+    Unit("° from the plate", (), lambda number: 90 - number),
+)
+
+
+def units_of(parameter: Parameter) -> tuple[Unit, ...]:
+    """The units in which a parameter may be written, ours first."""
+    return _UNITS.get(parameter.unit, (Unit(parameter.unit or "as it is", (), _SAME),))
+
+
+def unit_of(parameter: Parameter, key: str) -> Unit:
+    """The unit of that key, or ours."""
+    return next((unit for unit in units_of(parameter) if unit.key == key), units_of(parameter)[0])
+
+
+def likely_unit(parameter: Parameter, number: float, written: str) -> str:
+    """Key of the unit that a number is in: what is written behind it, else what makes it usual, else ours.
+
+    210 °C and 410 °F are both temperatures of a nozzle; 97 for a flow ratio is per cent, and 1200 mm/min is 20 mm/s.
+    """
+    units = units_of(parameter)
+    said = next((unit for unit in units if written.strip().lower() in unit.words), None) if written.strip() else None
+    if said is not None:
+        return said.key
+    slack = 0.5 * (parameter.high - parameter.low)
+    usual = [u for u in units if parameter.low - slack <= u.to_ours(number) <= parameter.high + slack]
+    return (usual or list(units))[0].key

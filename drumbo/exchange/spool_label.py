@@ -1,0 +1,205 @@
+"""The spool label: 62 × 29 mm, as SVG, as a PDF of that size, or many on A4. See docs/formats.md.
+
+What stands on it is laid out once, in millimetres; SVG and PDF only draw it.
+"""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from xml.sax.saxutils import escape
+
+import segno
+from fpdf import FPDF
+
+from drumbo.core.catalogue import BY_KEY
+from drumbo.core.families import family
+from drumbo.core.profile import Profile
+from drumbo.core.workshop import Material, Printer
+
+WIDE, HIGH = 62.0, 29.0
+MARGIN, QR_MM, QUIET = 2.0, 22.0, 4
+SMALL_PT, USUAL_PT, LARGE_PT = 5.6, 6.6, 9.4
+PT_MM = 25.4 / 72
+A4 = (210.0, 297.0)
+ACROSS, DOWN = 3, 10
+LONGEST_QR = 700
+_WIDTH_OF = {False: 0.5, True: 0.57}
+"""A letter's usual width, of its height, plain and bold: to tell what has no room."""
+FONTS = "'Atkinson Hyperlegible Next', Atkinson, Helvetica, Arial, sans-serif"
+
+LINES: tuple[tuple[tuple[str, str], ...], ...] = (
+    (("nozzle", "nozzle_first_c"), ("/", "nozzle_c"), ("bed", "bed_first_c")),
+    (("flow", "flow_ratio"), ("advance", "pressure_advance_s")),
+    (("pull", "retraction_mm"), ("at", "retraction_speed_mm_s")),
+    (("max", "max_flow_mm3_s"), ("fan", "fan_percent")),
+)
+"""What is on a label, by line: a word and a catalogue key."""
+
+
+@dataclass(frozen=True, slots=True)
+class Words:
+    """A text with its left end on the baseline, mm from the upper left corner."""
+
+    x: float
+    y: float
+    text: str
+    points: float = USUAL_PT
+    bold: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Label:
+    """All that is on a label. `dark` (m,) are the code's dark squares: column and row; `module_mm` is their side."""
+
+    words: tuple[Words, ...]
+    dark: tuple[tuple[int, int], ...]
+    module_mm: float
+    qr_at: tuple[float, float]
+
+
+OFFLINE: tuple[tuple[str, str, str], ...] = (
+    ("nozzle ", "nozzle_first_c", "/"), ("", "nozzle_c", " C, "), ("bed ", "bed_first_c", " C, "),
+    ("flow ", "flow_ratio", ", "), ("advance ", "pressure_advance_s", " s, "), ("pull ", "retraction_mm", " mm at "),
+    ("", "retraction_speed_mm_s", " mm/s, "), ("max ", "max_flow_mm3_s", " mm3/s, "), ("fan ", "fan_percent", " %, "),
+    ("shrinks ", "shrinkage_percent", " %"),
+)  # fmt: skip
+"""What a code says without a network: before, catalogue key, after. Short, so that its squares stay large."""
+
+
+def offline_text(profile: Profile, revision: int, material: Material, printer: Printer, day: str) -> str:
+    """A profile's numbers as one short text that any phone shows."""
+    said = (
+        f"{before}{BY_KEY[key].show(profile.number(key)).replace('−', '-')}{after}"
+        for before, key, after in OFFLINE
+        if key in profile.values
+    )
+    return f"{material.name[:40]}\n{printer.name[:24]} {printer.nozzle_mm:g}\n{''.join(said)}\nr{revision} {day}"[
+        :LONGEST_QR
+    ]
+
+
+def lay_out(
+    profile: Profile, revision: int, material: Material, printer: Printer, day: str, *, code: str, proven: bool
+) -> Label:
+    """A label with `code` as its QR code: an address or `offline_text`."""
+    batch = f", batch {profile.number('batch'):g}" if "batch" in profile.values else ""
+    words = [
+        _words(5.6, material.product, LARGE_PT, bold=True),
+        _words(8.7, f"{material.colour} · {family(material.family).name}", SMALL_PT),
+        _words(11.3, f"{material.maker} · {printer.name}, {printer.nozzle_mm:g} mm", SMALL_PT),
+        *(_words(15.1 + 2.9 * row, _line(profile, line), USUAL_PT, bold=row == 0) for row, line in enumerate(LINES)),
+        _words(HIGH - 1.9, f"r{revision}{batch}, {day}{', proven' if proven else ''}", SMALL_PT),
+    ]
+    dark, module = _code(code)
+    return Label(tuple(words), dark, module, (WIDE - MARGIN - QR_MM, (HIGH - QR_MM) / 2))
+
+
+def _line(profile: Profile, line: Sequence[tuple[str, str]]) -> str:
+    return "  ".join(_say(profile, word, key) for word, key in line if key in profile.values).replace("  / ", "/")
+
+
+def _say(profile: Profile, word: str, key: str) -> str:
+    parameter = BY_KEY[key]
+    unit = f" {parameter.unit}" if parameter.unit and word not in {"nozzle"} else ""
+    return f"{word} {parameter.show(profile.number(key))}{unit}"
+
+
+def _words(y: float, text: str, points: float, *, bold: bool = False) -> Words:
+    """A line from the left edge to the code: set smaller where it is long, so that no number is cut."""
+    needs = len(text) * points * PT_MM * _WIDTH_OF[bold]
+    room = WIDE - QR_MM - 2.3 * MARGIN
+    return Words(MARGIN, y, text, round(points * min(room / needs, 1.0), 2) if needs else points, bold)
+
+
+def _code(text: str) -> tuple[tuple[tuple[int, int], ...], float]:
+    """Dark squares and their side. Low correction: a label is read from close by, and small squares smear."""
+    made = segno.make(text, error="l", boost_error=False, micro=False)
+    rows = [list(row) for row in made.matrix]
+    side = len(rows) + 2 * QUIET
+    dark = tuple((x + QUIET, y + QUIET) for y, row in enumerate(rows) for x, cell in enumerate(row) if cell)
+    return dark, QR_MM / side
+
+
+def as_svg(label: Label) -> str:
+    """A label as a drawing of its real size."""
+    x0, y0 = label.qr_at
+    m = label.module_mm
+    squares = "".join(f"M{x0 + x * m:.3f} {y0 + y * m:.3f}h{m:.3f}v{m:.3f}h-{m:.3f}z" for x, y in label.dark)
+    texts = "".join(_text(words) for words in label.words)
+    size = f'width="{WIDE:g}mm" height="{HIGH:g}mm" viewBox="0 0 {WIDE:g} {HIGH:g}"'
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" {size}><rect width="{WIDE:g}" height="{HIGH:g}" fill="#fff"/>'
+        f'<g font-family="{FONTS}" fill="#000">{texts}</g>'
+        f'<path d="{squares}" fill="#000" shape-rendering="crispEdges"/></svg>\n'
+    )
+
+
+def _text(words: Words) -> str:
+    weight = ' font-weight="700"' if words.bold else ""
+    place = f'x="{words.x:.2f}" y="{words.y:.2f}" font-size="{words.points * PT_MM:.3f}"'
+    return f"<text {place}{weight}>{escape(words.text)}</text>"
+
+
+def as_pdf(labels: Sequence[Label]) -> bytes:
+    """One page of its size for every label."""
+    sheet = _document((WIDE, HIGH))
+    for label in labels:
+        sheet.add_page()
+        _draw(sheet, label, 0.0, 0.0)
+    return bytes(sheet.output())
+
+
+def as_a4(labels: Sequence[Label], start: int = 0) -> bytes:
+    """Labels on A4, three across and ten down, beginning at place `start`: what is gone of a sheet is left out."""
+    sheet = _document(A4)
+    for label, (page, x, y) in zip(labels, _places(start), strict=False):
+        while sheet.page <= page:
+            sheet.add_page()
+        _draw(sheet, label, x, y)
+        sheet.set_draw_color(200)
+        sheet.set_line_width(0.1)
+        sheet.rect(x, y, WIDE, HIGH)
+    return bytes(sheet.output())
+
+
+def _places(start: int) -> Iterator[tuple[int, float, float]]:
+    left, top = (A4[0] - ACROSS * WIDE) / 2, (A4[1] - DOWN * HIGH) / 2
+    place = start % (ACROSS * DOWN)
+    while True:
+        page, here = divmod(place, ACROSS * DOWN)
+        yield page, left + here % ACROSS * WIDE, top + here // ACROSS * HIGH
+        place += 1
+
+
+def _document(size: tuple[float, float]) -> FPDF:
+    sheet = FPDF(unit="mm", format=size)
+    sheet.set_auto_page_break(False)
+    sheet.set_margin(0)
+    sheet.set_title("Spool labels")
+    sheet.set_creator("Drumbo")
+    return sheet
+
+
+def _draw(sheet: FPDF, label: Label, x: float, y: float) -> None:
+    for words in label.words:
+        sheet.set_font("Helvetica", "B" if words.bold else "", words.points)
+        sheet.text(x + words.x, y + words.y, _in_latin(words.text))
+    sheet.set_fill_color(0)
+    m, (x0, y0) = label.module_mm, label.qr_at
+    for column, row in label.dark:
+        sheet.rect(x + x0 + column * m, y + y0 + row * m, m, m, style="F")
+
+
+def _in_latin(text: str) -> str:
+    """What the PDF's own fonts can draw; letters without their marks where need be."""
+    out = []
+    for sign in text.replace("−", "-").replace("…", "..."):
+        plain = sign if _drawn(sign) else unicodedata.normalize("NFKD", sign)
+        out.append("".join(c for c in plain if _drawn(c)) or "?")
+    return "".join(out)
+
+
+def _drawn(sign: str) -> bool:
+    return sign.encode("latin-1", "ignore") != b""

@@ -1,0 +1,217 @@
+"""A profile's life beside its trials: copies for elsewhere, borrowing, and revisions that come back."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from drumbo.core.catalogue import GROUPS, Group, Parameter, in_group
+from drumbo.core.copying import Carried, Fate, Place, borrowed, copied, differences
+from drumbo.core.errors import InvalidInput, NotNow
+from drumbo.core.profile import Change, Profile, Value, changed, difference
+from drumbo.services.convert import latest, material_of, printer_of, profile_of
+from drumbo.services.profiles import Card, add, append, card_of, check_name, get_row
+from drumbo.store.database import Workshop
+from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
+
+MOST_BESIDE = 5
+LONGEST_LABEL, LONGEST_NOTE = 60, 1000
+
+
+@dataclass(frozen=True, slots=True)
+class Copy:
+    """What a copy for a spool and a printer would be, before it is made."""
+
+    profile: Profile
+    carried: tuple[Carried, ...]
+    apart: tuple[str, ...]
+
+    def of(self, fate: Fate) -> tuple[Carried, ...]:
+        """The values with one fate."""
+        return tuple(c for c in self.carried if c.fate == fate)
+
+
+def preview_copy(
+    workshop: Workshop, profile_id: int, material_id: int, printer_id: int, name: str, *, layer: bool
+) -> Copy:
+    """The fate of every value; InvalidInput names the field. Nothing is kept."""
+    with workshop.reading() as session:
+        return _copy(session, get_row(session, profile_id), material_id, printer_id, name, layer=layer)
+
+
+def copy(
+    workshop: Workshop, profile_id: int, material_id: int, printer_id: int, name: str, *, layer: bool
+) -> int:  # fmt: skip
+    """Make the copy; returns its number. The profile it is from stays as it is."""
+    name = check_name(name)
+    try:
+        with workshop.writing() as session:
+            row = get_row(session, profile_id)
+            made = _copy(session, row, material_id, printer_id, name, layer=layer)
+            note = f"copied from {row.name}, revision {latest(row).number}"
+            return add(session, made.profile, material_id, printer_id, note)
+    except IntegrityError:
+        raise InvalidInput("name", f"there is a profile called {name} already") from None
+
+
+def _copy(session: Session, row: ProfileRow, material_id: int, printer_id: int, name: str, *, layer: bool) -> Copy:
+    material, printer = session.get(MaterialRow, material_id), session.get(PrinterRow, printer_id)
+    if material is None:
+        raise InvalidInput("material_id", "pick a material")
+    if printer is None:
+        raise InvalidInput("printer_id", "pick a printer")
+    here, there = place_of(row), Place(material_of(material), printer_of(printer))
+    profile, carried = copied(profile_of(latest(row)), name, here, there, layer=layer)
+    return Copy(profile, carried, tuple(differences(here, there, layer=layer).values()))
+
+
+def place_of(row: ProfileRow) -> Place:
+    """What a profile is for."""
+    return Place(material_of(row.material), printer_of(row.printer))
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One parameter over all profiles laid beside each other; None where a profile does not hold it."""
+
+    parameter: Parameter
+    values: tuple[Value | None, ...]
+
+    @property
+    def differs(self) -> bool:
+        """Whether not all hold the same number."""
+        return len({None if value is None else value.number for value in self.values}) > 1
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """Profiles laid beside each other, by group."""
+
+    cards: tuple[Card, ...]
+    groups: tuple[tuple[Group, tuple[Line, ...]], ...]
+
+
+def beside(workshop: Workshop, numbers: Sequence[int]) -> Beside:
+    """Lay two to five profiles beside each other."""
+    wanted = list(dict.fromkeys(numbers))
+    if not 2 <= len(wanted) <= MOST_BESIDE:
+        raise InvalidInput("profiles", f"pick two to {MOST_BESIDE} to lay beside each other")
+    with workshop.reading() as session:
+        rows = [get_row(session, number) for number in wanted]
+        profiles = [profile_of(latest(row)) for row in rows]
+        groups = []
+        for group in GROUPS:
+            lines = [Line(p, tuple(profile.values.get(p.key) for profile in profiles)) for p in in_group(group.key)]
+            groups.append((group, tuple(line for line in lines if any(line.values))))
+        return Beside(tuple(card_of(row) for row in rows), tuple(groups))
+
+
+Takes = Mapping[int, Sequence[str]]
+"""Number of another profile → the catalogue keys to take from it."""
+
+
+def preview_borrow(workshop: Workshop, profile_id: int, takes: Takes) -> tuple[Change, ...]:
+    """What taking values across would change, rechecks included. Nothing is kept."""
+    with workshop.reading() as session:
+        row = get_row(session, profile_id)
+        return difference(profile_of(latest(row)), _borrowed(session, row, takes)[0])
+
+
+def borrow(workshop: Workshop, profile_id: int, takes: Takes) -> int:
+    """Take values across, as one new revision."""
+    with workshop.writing() as session:
+        row = get_row(session, profile_id)
+        after, names = _borrowed(session, row, takes)
+        count = sum(len(keys) for keys in takes.values())
+        return append(session, row, after, f"{count} value{'s' if count != 1 else ''} copied from {', '.join(names)}")
+
+
+def _borrowed(session: Session, row: ProfileRow, takes: Takes) -> tuple[Profile, list[str]]:
+    profile, names = profile_of(latest(row)), []
+    for number, keys in takes.items():
+        other = get_row(session, number)
+        held = profile_of(latest(other))
+        if row.id == other.id or not set(keys) <= set(held.values):
+            raise InvalidInput("keys", "pick values that the other profile holds")
+        profile = borrowed(profile, held, keys, place_of(row), place_of(other))
+        names.append(other.name)
+    if not names:
+        raise InvalidInput("keys", "pick at least one value of another profile")
+    return profile, names
+
+
+@dataclass(frozen=True, slots=True)
+class Past:
+    """One revision, what it changed against the one before, and what going back to it would change now."""
+
+    number: int
+    note: str
+    label: str
+    when: datetime
+    trial: int | None
+    changes: tuple[Change, ...]
+    back: tuple[Change, ...]
+
+
+def history(workshop: Workshop, profile_id: int) -> tuple[Card, tuple[Past, ...]]:
+    """All revisions, newest first."""
+    with workshop.reading() as session:
+        row = get_row(session, profile_id)
+        profiles = [profile_of(revision) for revision in row.revisions]
+        past = []
+        for at, revision in enumerate(row.revisions):
+            changes = difference(profiles[at - 1], profiles[at]) if at else ()
+            back = tuple(c for c in difference(profiles[-1], profiles[at]) if _moves(c))
+            past.append(
+                Past(revision.number, revision.note, revision.label, revision.created_at, revision.trial_id, changes,
+                     back)
+            )  # fmt: skip
+        return card_of(row), tuple(reversed(past))
+
+
+def _moves(change: Change) -> bool:
+    return change.before is None or change.after is None or change.before.number != change.after.number
+
+
+def restore(workshop: Workshop, profile_id: int, number: int) -> int:
+    """What a revision held becomes a new one; nothing between is lost. What the printer has now still counts."""
+    with workshop.writing() as session:
+        row = get_row(session, profile_id)
+        if number == latest(row).number:
+            raise NotNow("that is how the profile is now")
+        wanted = _revision(row, number)
+        restored = changed(replace(profile_of(wanted), name=row.name), {}, printer_of(row.printer).numbers())
+        _unadopt(session, profile_id, restored, number)
+        return append(session, row, restored, f"back to revision {number}")
+
+
+def _unadopt(session: Session, profile_id: int, restored: Profile, number: int) -> None:
+    """A trial that was adopted later and whose values the profile does not hold any more may be adopted again."""
+    held = {value.origin.trial for value in restored.values.values()}
+    for trial in session.query(TrialRow).filter_by(profile_id=profile_id, state="adopted"):
+        if trial.adopted_revision and trial.adopted_revision > number and trial.id not in held:
+            trial.state, trial.adopted_revision = "printed", None
+
+
+def remark(workshop: Workshop, profile_id: int, number: int, label: str, note: str) -> None:
+    """Set a revision's label and note; the data stays as it was."""
+    label, note = label.strip(), note.strip()
+    if len(label) > LONGEST_LABEL:
+        raise InvalidInput("label", f"is longer than {LONGEST_LABEL} characters")
+    if len(note) > LONGEST_NOTE:
+        raise InvalidInput("note", f"is longer than {LONGEST_NOTE} characters")
+    with workshop.writing() as session:
+        revision = _revision(get_row(session, profile_id), number)
+        revision.label = label
+        revision.note = note or revision.note
+
+
+def _revision(row: ProfileRow, number: int) -> RevisionRow:
+    found = next((revision for revision in row.revisions if revision.number == number), None)
+    if found is None:
+        raise InvalidInput("number", f"there is no revision {number}; the newest is {latest(row).number}")
+    return found

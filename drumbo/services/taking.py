@@ -1,0 +1,257 @@
+"""Profiles out and back: files, labels; and what others' files hold, taken in by a maker who says what is what."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from datetime import datetime
+
+from sqlalchemy import select
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from drumbo.core.catalogue import BY_KEY, in_group
+from drumbo.core.copying import Carried, Place, copied
+from drumbo.core.errors import InvalidInput, NotFound
+from drumbo.core.profile import From, Origin, Profile, Value, changed, proven, start
+from drumbo.core.units import likely_unit, unit_of
+from drumbo.exchange.profile_file import (
+    Brought,
+    Evidence,
+    is_profile_file,
+    profile_json,
+    profile_zip,
+    read_profile,
+)
+from drumbo.exchange.spool_label import Label, lay_out, offline_text
+from drumbo.exchange.table import Table, guess, profile_csv, read_table
+from drumbo.services.convert import kind_of, latest, material_of, printer_of, profile_of, result_of
+from drumbo.services.profiles import add, check_name, get_row
+from drumbo.services.workshop import add_material
+from drumbo.store.database import Workshop
+from drumbo.store.models import MappingRow, MaterialRow, PictureRow, PrinterRow, TrialRow
+
+NEW = "new"
+MOST_LABELS = 300
+
+
+def _day(moment: datetime) -> str:
+    return f"{moment.astimezone():%-d %b %Y}"
+
+
+def profile_text(workshop: Workshop, profile_id: int) -> str:
+    """The profile file, with a summary of each trial that a value came from."""
+    with workshop.reading() as session:
+        row = get_row(session, profile_id)
+        profile, place = profile_of(latest(row)), Place(material_of(row.material), printer_of(row.printer))
+        evidence = [_evidence(trial) for trial in _trials(session, profile)]
+        return profile_json(profile, latest(row).number, place.material, place.printer, evidence)
+
+
+def profile_bundle(workshop: Workshop, profile_id: int) -> bytes:
+    """The profile file with the newest picture of each of those trials, as a zip."""
+    text = profile_text(workshop, profile_id)
+    with workshop.reading() as session:
+        pictures = {}
+        for trial in _trials(session, profile_of(latest(get_row(session, profile_id)))):
+            wanted = select(PictureRow).where(PictureRow.trial_id == trial.id).order_by(PictureRow.id.desc())
+            newest = session.scalars(wanted.limit(1)).first()
+            if newest is not None:
+                ending = newest.mime.partition("/")[2].replace("jpeg", "jpg")
+                pictures[f"{trial.id}-{trial.kind}.{ending}"] = workshop.files.get(newest.digest)
+    return profile_zip(text, pictures)
+
+
+def profile_table(workshop: Workshop, profile_id: int) -> str:
+    """The profile as a CSV."""
+    with workshop.reading() as session:
+        return profile_csv(profile_of(latest(get_row(session, profile_id))))
+
+
+def _trials(session: Session, profile: Profile) -> list[TrialRow]:
+    numbers = {v.origin.trial for v in profile.values.values() if v.origin.kind == From.TRIAL and v.origin.trial}
+    return list(session.scalars(select(TrialRow).where(TrialRow.id.in_(numbers)).order_by(TrialRow.id)))
+
+
+def _evidence(row: TrialRow) -> Evidence:
+    result = result_of(row)
+    when = f"{row.printed_at or row.created_at:%Y-%m-%d}"
+    if result is None:
+        return Evidence(row.id, kind_of(row).title, "", when=when)
+    return Evidence(row.id, kind_of(row).title, result.says, result.value, result.error, when)
+
+
+def label_of(workshop: Workshop, profile_id: int, address: str = "") -> Label:
+    """A label for the spool: its code is the address, or without one carries the values by itself."""
+    with workshop.reading() as session:
+        row = get_row(session, profile_id)
+        revision, profile = latest(row), profile_of(latest(row))
+        material, printer = material_of(row.material), printer_of(row.printer)
+        day = _day(revision.created_at)
+        code = address or offline_text(profile, revision.number, material, printer, day)
+        return lay_out(profile, revision.number, material, printer, day, code=code, proven=proven(profile))
+
+
+def bring(workshop: Workshop, data: bytes) -> str:
+    """Keep a file that was brought, once it can be read; returns its digest."""
+    if not data:
+        raise InvalidInput("file", "is empty, or none was picked")
+    if is_profile_file(data):
+        read_profile(data)
+    else:
+        read_table(data)
+    return workshop.files.put(data)
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One entry of a foreign table and what is made of it: a catalogue key, or "" where it is not taken."""
+
+    name: str
+    text: str
+    number: float | None
+    key: str
+    unit: str
+    value: float | None
+    warning: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What a file holds, before anything is taken: one of ours with the fate of its values, or a foreign table."""
+
+    brought: Brought | None = None
+    carried: tuple[Carried, ...] = ()
+    table: Table | None = None
+    lines: tuple[Line, ...] = ()
+    remembered: bool = False
+
+
+Asked = Mapping[str, str]
+"""What was picked on the page: material_id, printer_id, name, row; for entry n key-n and unit-n."""
+
+
+def look(workshop: Workshop, digest: str, asked: Asked) -> Look:
+    """What taking the file in would make. Nothing is kept."""
+    data = _data(workshop, digest)
+    with workshop.reading() as session:
+        if is_profile_file(data):
+            brought = read_profile(data)
+            _, carried = copied(brought.profile, brought.profile.name, _from(brought), _there(session, brought, asked))
+            return Look(brought, carried)
+        return _foreign(session, data, asked)
+
+
+def take(workshop: Workshop, digest: str, asked: Asked) -> int:
+    """Make a profile of a file; returns its number. What was chosen for a foreign table is remembered."""
+    data, name = _data(workshop, digest), check_name(asked.get("name", ""))
+    brought = read_profile(data) if is_profile_file(data) else None
+    try:
+        with workshop.writing() as session:
+            printer, material = session.get(PrinterRow, _int(asked, "printer_id")), _spool(session, brought, asked)
+            if material is None or printer is None:
+                raise InvalidInput("printer_id" if material else "material_id", "pick one")
+            place = Place(material_of(material), printer_of(printer))
+            if brought is not None:
+                profile, _ = copied(brought.profile, name, _from(brought), place)
+                note = f"taken from the file of {brought.profile.name}, revision {brought.revision}"
+            else:
+                profile, note = _from_table(session, data, asked, start(name, place.material, place.printer), place)
+            return add(session, profile, material.id, printer.id, note)
+    except IntegrityError:
+        raise InvalidInput("name", f"there is a profile called {name} already") from None
+
+
+def _data(workshop: Workshop, digest: str) -> bytes:
+    if len(digest) != 64 or not set(digest) <= set("0123456789abcdef"):
+        raise NotFound("there is no such file")
+    return workshop.files.get(digest)
+
+
+def _int(asked: Asked, key: str) -> int:
+    text = asked.get(key, "")
+    return int(text) if text.isdecimal() and text.isascii() and len(text) < 10 else 0
+
+
+def _from(brought: Brought) -> Place:
+    return Place(brought.material, brought.printer)
+
+
+def _there(session: Session, brought: Brought, asked: Asked) -> Place:
+    """The spool and the printer that were picked; the file's own until then."""
+    material, printer = (
+        session.get(MaterialRow, _int(asked, "material_id")),
+        session.get(PrinterRow, _int(asked, "printer_id")),
+    )
+    return Place(
+        brought.material if material is None else material_of(material),
+        brought.printer if printer is None else printer_of(printer),
+    )
+
+
+def _spool(session: Session, brought: Brought | None, asked: Asked) -> MaterialRow | None:
+    """The material that was picked, or the file's as a new one."""
+    if asked.get("material_id") == NEW and brought is not None:
+        return add_material(session, asdict(brought.material))
+    return session.get(MaterialRow, _int(asked, "material_id"))
+
+
+def _foreign(session: Session, data: bytes, asked: Asked) -> Look:
+    table = read_table(data, _int(asked, "row"))
+    held = session.scalars(select(MappingRow).where(MappingRow.signature == table.signature)).first()
+    choices = {} if held is None else held.choices
+    taken: set[str] = set()
+    lines = []
+    for place, entry in enumerate(table.entries):
+        known = choices.get(entry.name.lower())
+        suggested = (known["key"] if known else guess(entry.name)) or ""
+        key = asked.get(f"key-{place}", suggested if suggested not in taken else "")
+        key = key if key in BY_KEY and entry.number is not None else ""
+        if not key:
+            lines.append(Line(entry.name, entry.text, entry.number, "", "", None))
+            continue
+        parameter, number = BY_KEY[key], entry.number or 0.0
+        unit = asked.get(f"unit-{place}") or (known or {}).get("unit") or likely_unit(parameter, number, entry.unit)
+        # Another parameter than before has other units.
+        unit = unit_of(parameter, unit).key
+        value = round(unit_of(parameter, unit).to_ours(number), 6)
+        lines.append(Line(entry.name, entry.text, number, key, unit, value, parameter.warn(value)))
+        taken.add(key)
+    return Look(table=table, lines=tuple(lines), remembered=held is not None)
+
+
+def _from_table(
+    session: Session, data: bytes, asked: Asked, profile: Profile, place: Place
+) -> tuple[Profile, str]:  # fmt: skip
+    found = _foreign(session, data, asked)
+    taken = [line for line in found.lines if line.key]
+    if not taken:
+        raise InvalidInput("mapping", "say of at least one line which parameter it is")
+    twice = {line.key for line in taken if sum(other.key == line.key for other in taken) > 1}
+    if twice:
+        names = ", ".join(BY_KEY[key].name for key in sorted(twice))
+        raise InvalidInput("mapping", f"names {names} more than once; pick one line for it")
+    title = asked.get("title", "").strip()[:60] or "a table"
+    new = {
+        line.key: Value(line.value or 0.0, Origin(From.COPY, f"copied from {title}: {line.name}"[:200]))
+        for line in taken
+    }
+    assert found.table is not None
+    _remember(session, found.table.signature, found.lines)
+    note = f"{len(taken)} values from {title}, {len(found.lines) - len(taken)} not taken"
+    return changed(profile, new, place.printer.numbers()), note
+
+
+def _remember(session: Session, signature: str, lines: tuple[Line, ...]) -> None:
+    choices = {line.name.lower(): {"key": line.key, "unit": line.unit} for line in lines}
+    row = session.scalars(select(MappingRow).where(MappingRow.signature == signature)).first()
+    if row is None:
+        session.add(MappingRow(signature=signature, choices=choices))
+    else:
+        row.choices = choices
+
+
+def parameters_to_pick() -> list[tuple[str, str]]:
+    """Key and name of every parameter that a table may hold, by group."""
+    groups = ("heat", "flow", "pressure", "retraction", "max_flow", "cooling", "size")
+    return [(p.key, p.name) for group in groups for p in in_group(group) if not p.found and p.key != "batch"]

@@ -1,0 +1,125 @@
+"""A profile's life beside its trials: copies, profiles beside each other, history."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response, redirect, render_template, request, url_for
+
+from drumbo.core.copying import Fate
+from drumbo.core.errors import InvalidInput
+from drumbo.services import life as service
+from drumbo.services import profiles, shelf
+from drumbo.services import workshop as workshop_service
+from drumbo.web.views.common import typed, whole, workshop
+
+pages = Blueprint("life", __name__, url_prefix="/profiles")
+
+
+@pages.route("/<int:number>/copy", methods=["GET", "POST"])
+def copy(number: int) -> Any:
+    values, problems = _asked(number), {}
+    if request.method == "POST":
+        try:
+            made = service.copy(workshop(), number, **_copy_of(values))
+        except InvalidInput as error:
+            problems = error.problems
+        else:
+            return redirect(url_for("profiles.show", number=made))
+    page = render_template("profiles/copy.html", **_copy_page(number, values), problems=problems)
+    return page, 422 if problems else 200
+
+
+@pages.get("/<int:number>/copy/look")
+def copy_look(number: int) -> str:
+    """Name and fates, while the spool and the printer are being picked."""
+    return render_template("profiles/_copy_look.html", **_copy_page(number, _asked(number)), problems={}, swap=True)
+
+
+def _asked(number: int) -> dict[str, str]:
+    """What was picked, or the profile's own spool and printer; the name is proposed unless it was typed."""
+    card = profiles.card(workshop(), number)
+    values = {"material_id": str(card.material_id), "printer_id": str(card.printer_id), **dict(request.values)}
+    proposed = profiles.suggest_name(workshop(), whole(values["material_id"]), whole(values["printer_id"]))
+    if "name" not in values or values["name"] == values.get("proposed"):
+        values["name"] = proposed
+    return {**values, "proposed": proposed}
+
+
+def _copy_of(values: dict[str, str]) -> dict[str, Any]:
+    return {
+        "material_id": whole(values["material_id"]),
+        "printer_id": whole(values["printer_id"]),
+        "name": values["name"],
+        "layer": bool(values.get("layer")),
+    }
+
+
+def _copy_page(number: int, values: dict[str, str]) -> dict[str, Any]:
+    return {
+        "card": profiles.card(workshop(), number),
+        "values": values,
+        "materials": workshop_service.materials(workshop()),
+        "printers": workshop_service.printers(workshop()),
+        "copy": service.preview_copy(workshop(), number, **_copy_of(values)),
+        "fates": list(Fate),
+    }
+
+
+@pages.get("/compare")
+def compare() -> str:
+    numbers = [whole(text) for text in request.args.getlist("p")]
+    if len(set(numbers)) < 2:
+        return render_template("profiles/pick.html", spines=shelf.find(workshop(), size=500).spines, chosen=numbers)
+    found = service.beside(workshop(), numbers)
+    return render_template("profiles/compare.html", beside=found, everything="all" in request.args, problem=None)
+
+
+@pages.post("/<int:number>/borrow")
+def borrow(number: int) -> Any:
+    """One preview of all that was ticked; then, confirmed, one revision."""
+    takes: dict[int, list[str]] = {}
+    for ticked in request.form.getlist("take"):
+        other, _, key = ticked.partition(":")
+        if whole(other) != number:
+            takes.setdefault(whole(other), []).append(key)
+    try:
+        if "confirmed" in request.form:
+            service.borrow(workshop(), number, takes)
+            return redirect(url_for("profiles.show", number=number, adopted=1))
+        changes = service.preview_borrow(workshop(), number, takes)
+    except InvalidInput as error:
+        beside = service.beside(workshop(), [whole(text) for text in request.form.getlist("p")])
+        problem = next(iter(error.problems.values()))
+        return render_template("profiles/compare.html", beside=beside, everything=False, problem=problem), 422
+    card = profiles.card(workshop(), number)
+    return render_template(
+        "profiles/borrow.html", card=card, changes=changes, taken=request.form.getlist("take"),
+        beside=request.form.getlist("p"),
+    )  # fmt: skip
+
+
+@pages.get("/<int:number>/history")
+def history(number: int) -> str:
+    card, past = service.history(workshop(), number)
+    return render_template("profiles/history.html", card=card, history=past, problems={}, wrong=None)
+
+
+@pages.post("/<int:number>/history/<int:revision>/restore")
+def restore(number: int, revision: int) -> Response:
+    service.restore(workshop(), number, revision)
+    return redirect(url_for("profiles.show", number=number, adopted=1))  # type: ignore[return-value]
+
+
+@pages.post("/<int:number>/history/<int:revision>")
+def remark(number: int, revision: int) -> Any:
+    values = typed()
+    try:
+        service.remark(workshop(), number, revision, values.get("label", ""), values.get("note", ""))
+    except InvalidInput as error:
+        card, past = service.history(workshop(), number)
+        page = render_template(
+            "profiles/history.html", card=card, history=past, problems=error.problems, wrong=revision, typed=values
+        )
+        return page, 422
+    return redirect(url_for("life.history", number=number, _anchor=f"r{revision}"))

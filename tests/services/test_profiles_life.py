@@ -1,0 +1,182 @@
+"""Copies, borrowing, going back, labels on revisions, out and back through files: one transaction each, or nothing."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+import pytest
+from flask.testing import FlaskClient
+from sqlalchemy import func, select
+
+from drumbo.core.errors import InvalidInput, NotFound, NotNow
+from drumbo.core.profile import From
+from drumbo.core.workshop import Printer
+from drumbo.services import life, profiles, taking, workshop
+from drumbo.store.database import Workshop
+from drumbo.store.models import MaterialRow, ProfileRow
+from tests.conftest import LABEL, Begun
+
+BOWDEN = {**asdict(Printer("Old Skua", drive="bowden")), "link_url": "", "camera_url": ""}
+TABLE = b"Name;Value;Unit\nNozzle temperature;228;C\nFlow;98;%\nSeam;rear;\nMystery;7;\n"
+
+
+@pytest.fixture
+def known(house: Workshop, begun: Begun) -> int:
+    for key, typed in (("flow_ratio", "0.97"), ("retraction_mm", "0.9")):
+        profiles.set_by_hand(house, begun.profile, key, typed)
+    return begun.profile
+
+
+def _count(house: Workshop, table: type) -> int:
+    with house.reading() as session:
+        return session.scalar(select(func.count()).select_from(table)) or 0
+
+
+def test_a_copy_is_a_profile_of_its_own(house: Workshop, begun: Begun, known: int) -> None:
+    skua = workshop.save_printer(house, BOWDEN)
+    made = life.copy(house, known, begun.spool, skua, "on the Skua", layer=False)
+    sheet = profiles.sheet(house, made)
+    assert sheet.profile.number("flow_ratio") == 0.97
+    assert sheet.profile.values["flow_ratio"].recheck == "it is for Old Skua instead of Petrel One"
+    assert sheet.profile.number("retraction_mm") == 5.0, "a Bowden drive starts anew"
+    assert sheet.history[0].note == "copied from Razorbill PLA, chalk on Petrel One, revision 3"
+    assert profiles.sheet(house, known).card.revision == 3, "the one it is from is not touched"
+    with pytest.raises(InvalidInput, match="called on the Skua already"):
+        life.copy(house, known, begun.spool, skua, "on the Skua", layer=False)
+    with pytest.raises(InvalidInput, match="pick a printer"):
+        life.copy(house, known, begun.spool, 99, "nowhere", layer=False)
+    assert _count(house, ProfileRow) == 2
+
+
+def test_values_are_borrowed_as_one_revision_and_taken_back(house: Workshop, begun: Begun, known: int) -> None:
+    other = profiles.create(house, begun.spool, begun.printer, "other")
+    takes = {known: ["flow_ratio", "retraction_mm"]}
+    changes = life.preview_borrow(house, other, takes)
+    assert [(c.key, c.after.number) for c in changes if c.after] == [("flow_ratio", 0.97), ("retraction_mm", 0.9)]
+    assert profiles.sheet(house, other).card.revision == 1, "a look keeps nothing"
+    assert life.borrow(house, other, takes) == 2
+    value = profiles.sheet(house, other).profile.values["flow_ratio"]
+    assert value.origin.kind == From.COPY
+    assert value.origin.note == "copied from Razorbill PLA, chalk on Petrel One"
+    profiles.undo(house, other)
+    assert profiles.sheet(house, other).profile.number("flow_ratio") == 1.0
+    for wrong in ({}, {other: ["flow_ratio"]}, {known: ["warp_drive"]}, {known: ["batch"]}):
+        with pytest.raises(InvalidInput):
+            life.borrow(house, other, wrong)
+
+
+def test_an_old_revision_comes_back_as_a_new_one(house: Workshop, known: int) -> None:
+    profiles.set_by_hand(house, known, "nozzle_c", "230")
+    assert profiles.sheet(house, known).profile.values["flow_ratio"].recheck
+    assert life.restore(house, known, 2) == 5
+    card, past = life.history(house, known)
+    assert card.revision == 5
+    assert [p.number for p in past] == [5, 4, 3, 2, 1]
+    now = profiles.sheet(house, known).profile
+    assert (now.number("nozzle_c"), now.number("flow_ratio"), now.number("retraction_mm")) == (210, 0.97, 0.8)
+    assert not now.values["flow_ratio"].recheck
+    assert {c.key for c in past[1].back} == {"nozzle_c", "retraction_mm"}, "what going back to revision 4 would change"
+    with pytest.raises(NotNow):
+        life.restore(house, known, 5)
+    with pytest.raises(InvalidInput, match="no revision 17"):
+        life.restore(house, known, 17)
+
+
+def test_a_revision_may_be_labelled_and_its_data_stays(house: Workshop, known: int) -> None:
+    before = life.history(house, known)[1][1].changes
+    life.remark(house, known, 2, "  sent to a friend ", "")
+    past = life.history(house, known)[1][1]
+    assert (past.label, past.note, past.changes) == ("sent to a friend", "Flow ratio by hand", before)
+    with pytest.raises(InvalidInput, match="longer than 60"):
+        life.remark(house, known, 2, "x" * 61, "")
+
+
+def test_a_friends_file_becomes_a_profile_with_its_spool(house: Workshop, begun: Begun, known: int) -> None:
+    text = taking.profile_text(house, known)
+    friend = text.replace("Razorbill", "Guillemot").encode()
+    digest = taking.bring(house, friend)
+    asked = {"material_id": "new", "printer_id": str(begun.printer), "name": "from a friend"}
+    assert {c.fate.value for c in taking.look(house, digest, asked).carried} == {"carries over"}
+    made = taking.take(house, digest, asked)
+    sheet = profiles.sheet(house, made)
+    assert sheet.card.material.product == "Guillemot PLA"
+    assert sheet.profile.number("flow_ratio") == 0.97
+    assert sheet.profile.values["flow_ratio"].origin.note.startswith("copied from Guillemot")
+    spools = _count(house, MaterialRow)
+    with pytest.raises(InvalidInput, match="already"):
+        taking.take(house, digest, asked)
+    with pytest.raises(InvalidInput):
+        taking.take(house, digest, {**asked, "name": "x", "printer_id": "99"})
+    assert _count(house, MaterialRow) == spools, "no spool is left behind by what was refused"
+
+
+def test_a_foreign_table_is_mapped_and_the_mapping_remembered(house: Workshop, begun: Begun) -> None:
+    digest = taking.bring(house, TABLE)
+    found = taking.look(house, digest, {})
+    assert [(line.key, line.value) for line in found.lines] == [
+        ("nozzle_c", 228), ("flow_ratio", 0.98), ("", None), ("", None),
+    ]  # fmt: skip
+    place = {"material_id": str(begun.spool), "printer_id": str(begun.printer), "name": "theirs", "title": "friend"}
+    with pytest.raises(InvalidInput, match="more than once"):
+        taking.take(house, digest, {**place, "key-3": "nozzle_c"})
+    asked = {**place, "key-3": "z_hop_mm", "unit-3": "in", "key-1": ""}
+    made = taking.take(house, digest, asked)
+    values = profiles.sheet(house, made).profile.values
+    assert values["nozzle_c"].number == 228
+    assert values["nozzle_c"].origin.note == "copied from friend: Nozzle temperature"
+    assert values["z_hop_mm"].number == pytest.approx(177.8), "unusual, and the maker's choice"
+    assert values["flow_ratio"].origin.kind == From.START
+    again = taking.look(house, taking.bring(house, TABLE.replace(b"228", b"231")), {})
+    assert again.remembered
+    assert [(line.key, line.unit) for line in again.lines][3] == ("z_hop_mm", "in")
+    assert again.lines[1].key == ""
+    nothing = {f"key-{n}": "" for n in range(4)}
+    with pytest.raises(InvalidInput, match="at least one line"):
+        taking.take(house, digest, {**place, "name": "none", **nothing})
+    assert _count(house, ProfileRow) == 2
+
+
+def test_files_that_cannot_be_read_or_found_change_nothing(house: Workshop) -> None:
+    for data in (b"", b"\x00\x01", b'{"format": "drumbo-profile"', b"PK\x03\x04broken"):
+        with pytest.raises(InvalidInput):
+            taking.bring(house, data)
+    for digest in ("x", "../../../etc/passwd", "0" * 64):
+        with pytest.raises(NotFound):
+            taking.look(house, digest, {})
+    assert _count(house, ProfileRow) == 0
+
+
+def test_pages_of_a_profiles_life(client: FlaskClient, house: Workshop, begun: Begun, known: int) -> None:
+    other = workshop.save_material(house, {**LABEL, "colour": "slate"}, spool_seed=4)
+    page = client.get(f"/profiles/{known}/copy?material_id={other}")
+    assert "Razorbill PLA, slate instead of Razorbill PLA, chalk" in page.text
+    assert 'value="Razorbill PLA, slate on Petrel One"' in page.text, "a name is proposed"
+    bad = client.post(f"/profiles/{known}/copy", data={"material_id": other, "printer_id": begun.printer, "name": " "})
+    assert bad.status_code == 422
+    assert "Give the profile a name" in bad.text
+    made = client.post(
+        f"/profiles/{known}/copy", data={"material_id": other, "printer_id": begun.printer, "name": "slate one"}
+    )
+    assert made.status_code == 302
+    beside = client.get(f"/profiles/compare?p={known}&p=2")
+    assert "Retraction length" not in beside.text, "only what differs"
+    assert "Retraction length" in client.get(f"/profiles/compare?p={known}&p=2&all=1").text
+    assert "Tick two to five" in client.get(f"/profiles/compare?p={known}").text
+    none = client.post("/profiles/2/borrow", data={"p": [known, 2]})
+    assert none.status_code == 422
+    assert "Pick at least one value" in none.text
+    plates = client.post(f"/profiles/{known}/plates", data={"number": "65"}, follow_redirects=True).text
+    assert "all plates at 65 °C by hand" in plates
+    assert client.post(f"/profiles/{known}/plates", data={"number": "900"}, follow_redirects=True).text.count(
+        "goes from 0"
+    )
+    for path, kind in {
+        "label.svg": "image/svg+xml", "label.pdf": "application/pdf", "values.csv": "text/csv",
+        "labels.pdf?start=5&count=40": "application/pdf", "profile.zip": "application/zip",
+    }.items():  # fmt: skip
+        answer = client.get(f"/profiles/{known}/{path}")
+        assert answer.status_code == 200
+        assert answer.mimetype == kind
+    long = client.post(f"/profiles/{known}/history/2", data={"label": "x" * 99})
+    assert long.status_code == 422
+    assert 'value="' + "x" * 99 in long.text, "what was typed is still there"
