@@ -138,6 +138,26 @@ def borrowed(profile: Profile, other: Profile, keys: Iterable[str], here: Place,
     return changed(profile, new, here.printer.numbers())
 
 
+def moved(profile: Profile, here: Place, there: Place) -> Profile:
+    """The same profile once its printer has another nozzle or drive: what was found with the former one is doubted.
+
+    Where the printer becomes again what it was, the doubt goes.
+    """
+    apart, back = (
+        {code: f"the printer has {why} now" for code, why in differences(*way).items() if code in {"drive", "nozzle"}}
+        for way in ((here, there), (there, here))
+    )
+    new = {}
+    for key, value in profile.values.items():
+        if key not in BY_KEY or value.origin.kind not in RELIED_ON:
+            continue
+        codes = [code for code in (*BY_KEY[key].lost_with, *BY_KEY[key].doubted_with) if code in apart]
+        if codes:
+            doubt = "" if value.doubt in {back[code] for code in codes} else apart[codes[0]]
+            new[key] = replace(value, doubt=doubt)
+    return changed(profile, new, there.printer.numbers()) if new else profile
+
+
 def unfit(profile: Profile, printer: Printer) -> tuple[str, ...]:
     """Why a printer cannot print a profile as it is, in sentences; empty where it can."""
     reasons = []

@@ -63,6 +63,7 @@ class Printer:
     notes: str = ""
     own: Mapping[str, float] = field(default_factory=dict)
     machine: str = ""
+    primes: str = "both"
 
     def numbers(self) -> dict[str, float]:
         """Catalogue key → number, for what is the printer's own and known."""
@@ -151,14 +152,17 @@ PRINTER_FIELDS: tuple[Field, ...] = (
     Field("junction_mm_s", "Junction speed", "mm/s", low=0.1, high=100,
           help="The speed change the printer may make at once."),
     Field("dialect", "Words it understands", kind="choice", choices=tuple((d.key, d.name) for d in DIALECTS)),
+    Field("primes", "Begins with", kind="choice",
+          choices=(("both", "a purge line and a skirt"), ("line", "a purge line"), ("skirt", "a skirt"))),
     Field("extruder_steps_mm", "Extruder steps", "steps/mm", low=1, high=20_000, required=False,
           help="As the firmware reports it (M92 or M503), if you know it. Files then set it, so that it is certain."),
     Field("link_url", "Link", kind="text", required=False,
           help="A serial port like /dev/ttyUSB0, or socket://address:port."),
     Field("camera_url", "Camera", kind="text", required=False, help="http://address:port of a stand-in's camera."),
     Field("start_gcode", "Start G-code", kind="lines",
-          help="{nozzle_first_c}, {nozzle_c}, {bed_first_c}, {bed_c} are filled in."),
-    Field("end_gcode", "End G-code", kind="lines", help="{park_x}, {park_y} are filled in."),
+          help="Names in braces are filled in: {nozzle_first_c}, {nozzle_c}, {bed_first_c}, {bed_c}, {nozzle_mm}, "
+               "{low_x}, {low_y}, {high_x}, {high_y}, {middle_x}, {middle_y}, {height_mm}, {park_x}, {park_y}."),
+    Field("end_gcode", "End G-code", kind="lines", help="The same names."),
     Field("notes", "Notes", kind="lines", required=False),
 )  # fmt: skip
 

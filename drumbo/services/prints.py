@@ -21,6 +21,7 @@ from drumbo.links.sender import Progress, Sender, clean_lines
 from drumbo.services.convert import kind_of, piece_of, plan_of, printer_of
 from drumbo.services.pictures import add_picture
 from drumbo.services.reading import first_all, measure_all, score_all
+from drumbo.services.spools import take_from_spool
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from drumbo.store.models import PictureRow, PrinterRow, PrintRow, TrialRow, now
@@ -117,6 +118,7 @@ class PrintRoom:
             run.heat = asdict(progress.heat) if progress.heat else run.heat
             if ended:
                 run.finished_at = now()
+                take_from_spool(session, run.trial, run.sent / max(run.total, 1))
             if progress.state == "done":
                 trial = session.get(TrialRow, trial_id)
                 if trial is not None and trial.state == "planned":

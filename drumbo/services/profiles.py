@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, field, replace
 from datetime import datetime
 
 from sqlalchemy import func, select
@@ -35,6 +35,7 @@ from drumbo.core.workshop import Material, Printer
 from drumbo.services.convert import context_of, latest, material_of, printer_of, profile_of
 from drumbo.services.files import file_of
 from drumbo.services.shelf import note_state
+from drumbo.services.spools import Spent, spent_on
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PictureRow, PrinterRow, ProfileRow, RevisionRow, TrialRow, now
 from drumbo.trials import kind as find_kind
@@ -123,6 +124,7 @@ class Sheet:
     trials: tuple[tuple[int, str, str, datetime], ...]
     story: tuple[Looked, ...] = ()
     archived: bool = False
+    spent: Spent = field(default_factory=lambda: Spent(0, 0.0, 0.0, None))
 
 
 def get_row(session: Session, number: int) -> ProfileRow:
@@ -341,7 +343,9 @@ def sheet(workshop: Workshop, profile_id: int) -> Sheet:
         trials = tuple((i, k, s, w) for i, k, s, w in session.execute(wanted))
         profile = profile_of(latest(row))
         story = _story(session, profile_id, profile) if proven(profile) else ()
-        return Sheet(card, profile, tuple(reversed(history)), trials, story, row.archived)
+        return Sheet(
+            card, profile, tuple(reversed(history)), trials, story, row.archived, spent_on(session, profile_id)
+        )
 
 
 def _story(session: Session, profile_id: int, profile: Profile) -> tuple[Looked, ...]:
@@ -386,7 +390,14 @@ def next_facts(workshop: Workshop, profile_id: int, slug: str) -> dict[str, floa
         row = get_row(session, profile_id)
         context = context_of(row)
         revision = latest(row).number
-        key = (workshop.folder, profile_id, revision, slug, repr(context.printer), repr(context.material))
+        key = (
+            workshop.folder,
+            profile_id,
+            revision,
+            slug,
+            repr(context.printer),
+            repr(replace(context.material, spool_g=None)),
+        )
     if key not in _FACTS:
         chosen = find_kind(slug)
         file = file_of(chosen, chosen.suggest(context), context, revision)

@@ -17,6 +17,7 @@ from drumbo.services.convert import context_of, kind_of, latest, plan_of, readin
 from drumbo.services.files import file_of
 from drumbo.services.pictures import Picture, pictures_of
 from drumbo.services.profiles import Card, card_of, get_row
+from drumbo.services.spools import take_from_spool
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow, ProfileRow, TrialRow, now
 from drumbo.trials import kind
@@ -239,3 +240,4 @@ def printed_by_hand(workshop: Workshop, trial_id: int) -> None:
         row = get_trial(session, trial_id)
         if row.state == "planned":
             row.state, row.printed_at = "printed", now()
+            take_from_spool(session, row, 1.0)

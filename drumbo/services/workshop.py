@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+import re
 import secrets
 from collections.abc import Mapping
-from dataclasses import asdict, replace
+from dataclasses import asdict, dataclass, replace
 from typing import TypeVar
 
 from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, selectinload
 
 from drumbo.core.catalogue import BY_KEY
+from drumbo.core.copying import Place, moved, unfit
 from drumbo.core.errors import InvalidInput, NotFound
-from drumbo.core.workshop import Material, Printer, read_material, read_printer
-from drumbo.services.convert import material_of, printer_of
-from drumbo.services.profiles import printer_moved
+from drumbo.core.fields import Field
+from drumbo.core.profile import Profile, changed, difference, rested
+from drumbo.core.workshop import PRINTER_FIELDS, Material, Printer, read_material, read_printer
+from drumbo.services.convert import latest, material_of, printer_of, profile_of
+from drumbo.services.profiles import append
 from drumbo.store.database import Workshop
-from drumbo.store.models import MaterialRow, PrinterRow
+from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow
 
 Typed = Mapping[str, str | float | None]
 Row = TypeVar("Row", PrinterRow, MaterialRow)
@@ -49,22 +53,70 @@ def material(workshop: Workshop, number: int) -> Material:
         return material_of(_get(session, MaterialRow, number, "material"))
 
 
+@dataclass(frozen=True, slots=True)
+class Consequence:
+    """What changing a printer does to one of its profiles: names of values that will want a recheck, and reasons for
+    which it does not fit any more.
+    """
+
+    profile: int
+    name: str
+    doubted: tuple[str, ...]
+    unfit: tuple[str, ...]
+
+
+def consequences(workshop: Workshop, typed: Typed, number: int) -> list[Consequence]:
+    """What saving a printer as typed would do to its profiles. Nothing is kept."""
+    with workshop.reading() as session:
+        row = _get(session, PrinterRow, number, "printer")
+        made = replace(read_printer(typed), own=printer_of(row).own)
+        found = []
+        for profile in _profiles_on(session, number):
+            before = profile_of(latest(profile))
+            after = _on_changed_printer(profile, before, printer_of(row), made)
+            doubted = tuple(
+                BY_KEY[key].name
+                for key, value in after.values.items()
+                if value.recheck and not before.values[key].recheck
+            )
+            reasons = tuple(set(unfit(after, made)) - set(unfit(before, printer_of(row))))
+            if doubted or reasons:
+                found.append(Consequence(profile.id, profile.name, doubted, reasons))
+        return found
+
+
+def _profiles_on(session: Session, number: int) -> list[ProfileRow]:
+    wanted = select(ProfileRow).where(ProfileRow.printer_id == number).order_by(ProfileRow.name)
+    return list(session.scalars(wanted.options(selectinload(ProfileRow.revisions), selectinload(ProfileRow.material))))
+
+
+def _on_changed_printer(row: ProfileRow, profile: Profile, before: Printer, after: Printer) -> Profile:
+    """A profile after its printer's steps, nozzle or drive have changed."""
+    material = material_of(row.material)
+    for key, was in before.numbers().items():
+        now = after.numbers().get(key, was)
+        if now != was:
+            profile = changed(rested(profile, key, was), {}, {key: now})
+    return moved(profile, Place(material, before), Place(material, after))
+
+
 def save_printer(workshop: Workshop, typed: Typed, number: int | None = None) -> int:
     """Add a printer, or change the one under `number`. InvalidInput names the fields."""
     made = read_printer(typed)
     try:
         with workshop.writing() as session:
             row = PrinterRow() if number is None else _get(session, PrinterRow, number, "printer")
-            before = {} if number is None else printer_of(row).numbers()
-            if number is not None:
-                made = replace(made, own=printer_of(row).own)
+            before = None if number is None else printer_of(row)
+            if before is not None:
+                made = replace(made, own=before.own)
             row.name, row.spec = made.name, asdict(made)
             session.add(row)
             session.flush()
-            for key, was in before.items():
-                now = made.numbers().get(key, was)
-                if now != was:
-                    printer_moved(session, row.id, key, was, now, f"{BY_KEY[key].name} of {made.name} by hand")
+            for profile in _profiles_on(session, row.id) if before is not None else ():
+                held = profile_of(latest(profile))
+                after = _on_changed_printer(profile, held, before, made)
+                if any(c.before and c.after and c.before.recheck != c.after.recheck for c in difference(held, after)):
+                    append(session, profile, after, f"{made.name} was changed by hand")
             return row.id
     except IntegrityError:
         raise InvalidInput("name", f"there is a printer called {made.name} already") from None
@@ -96,3 +148,29 @@ def _get(session: Session, cls: type[Row], number: int, what: str) -> Row:
     if row is None:
         raise NotFound(f"there is no {what} number {number}")
     return row
+
+
+def paste_printer(text: str) -> tuple[dict[str, str], list[str]]:
+    """A printer's fields from lines like “bed_x_mm = 220” or “Bed, X: 220 mm”, and the lines that say nothing known."""
+    by_name = {}
+    for field in PRINTER_FIELDS:
+        for name in (field.key, field.label):
+            by_name[_plain(name)] = field
+    values, left = {}, []
+    for line in text.splitlines():
+        name, mark, value = line.partition("=") if "=" in line else line.partition(":")
+        field = by_name.get(_plain(name))
+        if mark and field is not None and value.strip():
+            values[field.key] = _choice(field, value.strip())
+        elif line.strip() and not line.lstrip().startswith(("#", ";")):
+            left.append(line.strip()[:60])
+    return values, left
+
+
+def _plain(name: str) -> str:
+    return re.sub(r"[^a-z0-9]+", " ", name.lower()).strip()
+
+
+def _choice(field: Field, text: str) -> str:
+    """A choice by its key or by its words."""
+    return next((key for key, words in field.choices if text.lower() in {key.lower(), words.lower()}), text)

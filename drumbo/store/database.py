@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 import tempfile
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -13,11 +14,13 @@ from typing import Any
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import Engine, create_engine, event
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from drumbo.core.errors import NotFound
 
 MIGRATIONS = Path(__file__).parent / "migrations"
+TRIES, PAUSE_S = 4, 0.5
 
 
 class Workshop:
@@ -99,6 +102,22 @@ def _engine(path: Path) -> Engine:
 
 
 def _upgrade(engine: Engine) -> None:
+    """Bring the tables up to date. A file system under load may keep SQLite from its locks for longer than it waits
+    itself ("locking protocol"); nothing is half done then, and it is tried again.
+    """
+    for left in range(TRIES - 1, -1, -1):
+        try:
+            _upgrade_once(engine)
+        except OperationalError as error:
+            if "locking protocol" not in str(error) or not left:
+                raise
+            engine.dispose()
+            time.sleep(PAUSE_S)
+        else:
+            return
+
+
+def _upgrade_once(engine: Engine) -> None:
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     with engine.connect() as connection:

@@ -11,7 +11,7 @@ from sqlalchemy import func, select
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
 from drumbo.core.profile import From
 from drumbo.core.workshop import Printer
-from drumbo.services import life, profiles, taking, workshop
+from drumbo.services import life, profiles, taking, trials, workshop
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, ProfileRow
 from tests.conftest import LABEL, Begun
@@ -180,3 +180,49 @@ def test_pages_of_a_profiles_life(client: FlaskClient, house: Workshop, begun: B
     long = client.post(f"/profiles/{known}/history/2", data={"label": "x" * 99})
     assert long.status_code == 422
     assert 'value="' + "x" * 99 in long.text, "what was typed is still there"
+
+
+def test_a_printer_that_changes_says_first_what_that_does(client: FlaskClient, house: Workshop, known: int) -> None:
+    typed = {key: str(value) for key, value in asdict(workshop.printer(house, 1)).items() if value is not None}
+    wide = {**typed, "nozzle_mm": "0.6", "extruder_steps_mm": ""}
+    asked = client.post("/printers/1/edit", data=wide)
+    assert "Saving this changes what holds for 1 profile." in asked.text
+    assert "retraction length will want a recheck" in asked.text
+    assert workshop.printer(house, 1).nozzle_mm == 0.4, "nothing is kept before it was seen"
+    assert client.post("/printers/1/edit", data={**wide, "sure": "1"}).status_code == 302
+    assert profiles.sheet(house, known).profile.values["retraction_mm"].recheck
+    client.post("/printers/1/edit", data={**typed, "extruder_steps_mm": "", "sure": "1"})
+    assert not profiles.sheet(house, known).profile.values["retraction_mm"].recheck
+    cold = client.post("/printers/1/edit", data={**typed, "extruder_steps_mm": "", "nozzle_max_c": "200"}).text
+    assert "Its nozzle wants 215 °C; Petrel One may run 200." in cold
+
+
+def test_a_printer_comes_from_pasted_lines_or_as_a_preset(client: FlaskClient, house: Workshop, begun: Begun) -> None:
+    lines = "name = Fulmar Two\nBed, X: 180 mm\nbed_y_mm=185\nDrive: Bowden\n# by the door\nmood = fine\n"
+    page = client.post("/printers/paste", data={"lines": lines}).text
+    assert "4 fields filled in" in page
+    assert 'value="180 mm"' in page
+    assert "Not understood, so left out: mood = fine" in page
+    assert len(workshop.printers(house)) == 1
+    preset = client.get(f"/printers/{begun.printer}/copy").text
+    assert 'value="Petrel One, another nozzle"' in preset
+    assert 'name="machine" value="Petrel One"' in preset
+    look = client.post("/printers/look", data={"start_gcode": "G28\nM104 S{warmth}", "end_gcode": "M84"}).text
+    assert "line 2: {warmth} is no known name" in look
+
+
+def test_prints_take_from_the_spool_and_are_counted(house: Workshop, begun: Begun, client: FlaskClient) -> None:
+    plan = {**trials.draft(house, begun.profile, "temperature").plan, "hot_c": "215", "cold_c": "205"}
+    trial = trials.create(house, begun.profile, "temperature", plan)
+    grams = trials.sheet(house, trial).facts["grams"]
+    trials.printed_by_hand(house, trial)
+    sheet = profiles.sheet(house, begun.profile)
+    assert sheet.card.material.spool_g == pytest.approx(740 - grams, abs=0.06)
+    assert (sheet.spent.prints, sheet.spent.grams) == (1, pytest.approx(grams))
+    assert sheet.spent.cost == pytest.approx(grams * 19.9 / 1000)
+    workshop.save_material(house, {**LABEL, "spool_g": "1.5"}, begun.spool)
+    again = trials.create(house, begun.profile, "temperature", trials.draft(house, begun.profile, "temperature").plan)
+    page = client.get(f"/trials/{again}/print").text
+    assert "Only 1.5 g are left on the spool" in page
+    trials.printed_by_hand(house, again)
+    assert profiles.sheet(house, begun.profile).card.material.spool_g == 0

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.dialects import dialect
+from drumbo.core.gcode.templates import fill_template, template_names
 from drumbo.core.toolpath.columns import Event, Set, Toolpath
 from drumbo.core.workshop import Printer
-
-_NAME = re.compile(r"\{([^{}]*)\}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,6 +24,11 @@ class Job:
     title: Sequence[str] = ()
     names: Mapping[str, float] = field(default_factory=dict)
 
+    @property
+    def temperatures(self) -> dict[str, float]:
+        """By the names that templates know them by."""
+        return {key: getattr(self, key) for key in ("nozzle_first_c", "nozzle_c", "bed_first_c", "bed_c")}
+
 
 def write(path: Toolpath, job: Job) -> str:
     """The G-code of a toolpath, one line a row, lengths in mm, filament relative (M83).
@@ -39,36 +41,9 @@ def write(path: Toolpath, job: Job) -> str:
     return "\n".join(lines) + "\n"
 
 
-def fill_template(field_key: str, template: str, names: Mapping[str, float]) -> list[str]:
-    """The template's lines with {names} filled in; InvalidInput names the line and the names there are."""
-    lines = []
-    for number, line in enumerate(template.splitlines(), 1):
-        unknown = [name for name in _NAME.findall(line) if name not in names]
-        if unknown:
-            known = ", ".join(sorted(names))
-            raise InvalidInput(field_key, f"line {number}: {{{unknown[0]}}} is no known name; there are {known}")
-        lines.append(_NAME.sub(lambda found: f"{names[found.group(1)]:g}", line))
-    return lines
-
-
-def template_names(job: Job) -> dict[str, float]:
-    """The names that start and end templates may use, with their values for this job."""
-    low_x, _ = job.printer.bed_low
-    _, high_y = job.printer.bed_high
-    return {
-        "nozzle_first_c": job.nozzle_first_c,
-        "nozzle_c": job.nozzle_c,
-        "bed_first_c": job.bed_first_c,
-        "bed_c": job.bed_c,
-        "park_x": low_x + 5,
-        "park_y": high_y - 5,
-        **job.names,
-    }
-
-
 def _opening(path: Toolpath, job: Job) -> list[str]:
     words = dialect(job.printer.dialect)
-    names = template_names(job)
+    names = template_names(job.printer, job.temperatures, job.names)
     lines = fill_template("start_gcode", job.printer.start_gcode, names)
     x, y, z = path.start
     lines += ["G21", "G90", "M83", "M220 S100", "M221 S100", "M107", f"M204 S{path.accel_mm_s2:g}"]
@@ -88,7 +63,7 @@ def _closing(path: Toolpath, job: Job) -> list[str]:
     words = dialect(job.printer.dialect)
     if words.pressure_advance:
         lines.append(words.pressure_advance.format(value=job.pressure_advance_s))
-    lines += fill_template("end_gcode", job.printer.end_gcode, template_names(job))
+    lines += fill_template("end_gcode", job.printer.end_gcode, template_names(job.printer, job.temperatures, job.names))
     lines += ["M107", "M104 S0", "M140 S0"]
     return lines
 

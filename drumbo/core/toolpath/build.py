@@ -118,7 +118,8 @@ def build(
             blown = blown if override.fan is None else override.fan
         pen.fan(settings.fan_on_layer(layer.index) if blown is None else blown)
         if layer.index == 0:
-            _purge(pen, purge_from, middle)
+            if settings.purge:
+                _purge(pen, purge_from, middle)
             _skirt(pen, layer, settings)
         _layer(pen, layer, settings, special)
         _draw_strokes(pen, drawn.pop(layer.index, ()), settings)

@@ -51,6 +51,7 @@ class PrintSettings:
     speeds: Mapping[Role, float] = field(default_factory=lambda: dict(_SPEEDS))
     accel_mm_s2: float = 2000.0
     junction_mm_s: float = 8.0
+    purge: bool = True
     skirt_loops: int = 2
     skirt_gap_mm: float = 4.0
     long_travel_mm: float = 20.0
@@ -163,6 +164,8 @@ def settings_for(numbers: Mapping[str, float], printer: Printer) -> PrintSetting
     return PrintSettings(
         layer_mm=round(min(0.2, nozzle / 2), 2),
         first_layer_mm=round(min(0.24, nozzle * 0.6), 2),
+        purge=printer.primes != "skirt",
+        skirt_loops=0 if printer.primes == "line" else 2,
         raise_mm=numbers.get("first_layer_z_mm", 0.0),
         width_mm=round(nozzle * 1.125, 3),
         speeds=_speeds(numbers, top),

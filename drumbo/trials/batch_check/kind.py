@@ -10,7 +10,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Field, Scalar
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
-from drumbo.core.toolpath import Override, Toolpath, Zone, build, settings_for
+from drumbo.core.toolpath import Override, PrintSettings, Toolpath, Zone, build, settings_for
 from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
 from drumbo.trials.batch_check import terrace
 from drumbo.trials.batch_check.verdict import CHECKED, verdict
@@ -116,7 +116,7 @@ class BatchCheck(Kind):
             for p in piece.places
         ]
         return build(
-            piece.solid, replace(settings_for(numbers, printer), skirt_loops=1), middle=printer.bed_middle,
+            piece.solid, _one_skirt(settings_for(numbers, printer)), middle=printer.bed_middle,
             purge_from=(low_x + 10, low_y + 8), zones=zones,
             overrides=[Override(p.low[2], p.value, f"{p.label} °C") for p in piece.places],
         )  # fmt: skip
@@ -192,3 +192,8 @@ class BatchCheck(Kind):
         """As the profile has it."""
         del plan
         return context.profile.number("nozzle_first_c")
+
+
+def _one_skirt(settings: PrintSettings) -> PrintSettings:
+    """One round of skirt is enough for so small a piece; a printer that wants none gets none."""
+    return replace(settings, skirt_loops=min(settings.skirt_loops, 1))

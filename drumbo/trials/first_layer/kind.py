@@ -112,7 +112,7 @@ class FirstLayer(Kind):
         made, (low_x, low_y) = self._combs(plan, context), context.printer.bed_low
         settings = replace(
             settings_for(context.profile.numbers(), context.printer),
-            first_layer_mm=number(plan, "layer_mm"), skirt_loops=0,
+            first_layer_mm=number(plan, "layer_mm"), purge=True, skirt_loops=0,
         )  # fmt: skip
         text = union(part.solid for part in combs.digits(made, settings.first_layer_mm))
         return build(

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
+from dataclasses import fields as dataclass_fields
 from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.workshop import PRINTER_FIELDS, Printer
+from drumbo.core.gcode import templates
+from drumbo.core.workshop import PRINTER_FIELDS, Printer, read_printer
 from drumbo.services import prints, shelf
 from drumbo.services import workshop as service
 from drumbo.trials import kinds
@@ -51,15 +53,57 @@ def try_link(number: int) -> Any:
     return render_template("_toast.html", text=prints.try_link(workshop(), number), good=True)
 
 
+@pages.get("/<int:number>/copy")
+def copy(number: int) -> Any:
+    """A preset of the same machine: the form, filled in with what it has."""
+    printer = service.printer(workshop(), number)
+    values = {**asdict(printer), "machine": printer.machine or printer.name, "name": f"{printer.name}, another nozzle"}
+    return _form(None, values)
+
+
+@pages.post("/paste")
+def paste() -> Any:
+    """The form, filled in from lines of key and value; nothing is kept yet."""
+    values, left = service.paste_printer(request.form.get("lines", ""))
+    return _page(None, {**asdict(Printer("")), **values}, {}, pasted=len(values), left=left)
+
+
+@pages.post("/look")
+def look() -> str:
+    """Start and end G-code as a file would have them, while they are written."""
+    return render_template("printers/_gcode.html", gcode=_look(typed()))
+
+
+SHOWN_AT = {"nozzle_first_c": 215.0, "nozzle_c": 210.0, "bed_first_c": 60.0, "bed_c": 60.0}
+
+
+def _look(values: dict[str, Any]) -> Any:
+    known = {f.name for f in dataclass_fields(Printer)}
+    try:
+        printer = read_printer({**values, "name": values.get("name") or "-"})
+    except InvalidInput:
+        texts = {key: str(values.get(key) or "") for key in ("start_gcode", "end_gcode") if key in known}
+        printer = replace(Printer("-"), **texts)
+    return templates.look(printer, SHOWN_AT)
+
+
 def _form(number: int | None, values: dict[str, Any]) -> Any:
-    problems: dict[str, str] = {}
-    if request.method == "POST":
-        values = typed()
-        try:
-            saved = service.save_printer(workshop(), values, number)
-        except InvalidInput as error:
-            problems = error.problems
-        else:
-            return redirect(url_for("printers.show", number=saved))
-    page = render_template("printers/form.html", fields=PRINTER_FIELDS, values=values, problems=problems, number=number)
-    return page, 422 if problems else 200
+    """Add or save. Where saving marks values of profiles, that is shown first."""
+    if request.method == "GET":
+        return _page(number, values, {})
+    values = typed()
+    try:
+        met = [] if number is None or "sure" in values else service.consequences(workshop(), values, number)
+        if met:
+            return _page(number, values, {}, met=met)
+        saved = service.save_printer(workshop(), values, number)
+    except InvalidInput as error:
+        return _page(number, values, error.problems), 422
+    return redirect(url_for("printers.show", number=saved))
+
+
+def _page(number: int | None, values: dict[str, Any], problems: dict[str, str], **more: Any) -> str:
+    return render_template(
+        "printers/form.html", fields=PRINTER_FIELDS, values=values, problems=problems, number=number,
+        gcode=_look(values), **more,
+    )  # fmt: skip

@@ -10,11 +10,13 @@ from drumbo.core.catalogue import BY_KEY, GROUPS, in_group
 from drumbo.core.copying import unfit
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import FAMILIES
+from drumbo.core.heats import heats
 from drumbo.core.profile import effective
 from drumbo.services import profiles as service
 from drumbo.services import shelf
 from drumbo.services import workshop as workshop_service
 from drumbo.trials import kinds
+from drumbo.web.heats import heat_picture
 from drumbo.web.views.common import typed, whole, workshop
 
 pages = Blueprint("profiles", __name__, url_prefix="/profiles")
@@ -83,6 +85,7 @@ def _page(number: int) -> dict[str, Any]:
         "kinds": kinds(),
         "archived": sheet.archived,
         "unfit": unfit(sheet.profile, sheet.card.printer),
+        "heat": heat_picture(heats(sheet.profile, sheet.card.material, sheet.card.printer)),
     }
 
 
