@@ -137,6 +137,32 @@ def standin_filament(
 
 
 @main.command()
+@click.argument("out", type=click.Path(dir_okay=False, path_type=Path))
+@click.pass_obj
+def archive(folder: Path, out: Path) -> None:
+    """Put the whole workshop into one file; it may run meanwhile."""
+    from drumbo.core.errors import NotFound  # noqa: PLC0415
+    from drumbo.store.archive import DATABASE, pack  # noqa: PLC0415
+
+    if not (folder / DATABASE).exists():
+        raise NotFound(f"there is no workshop in {folder}")
+    with out.open("wb") as file:
+        count = pack(folder, file)
+    click.echo(f"{out}: the workshop with {count} file{'s' if count != 1 else ''}")
+
+
+@main.command()
+@click.argument("archive", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.pass_obj
+def unpack(folder: Path, archive: Path) -> None:
+    """Make a workshop of an archive, in a folder that holds none yet (--data)."""
+    from drumbo.store.archive import unpack as unpack_it  # noqa: PLC0415
+
+    count = unpack_it(archive, folder)
+    click.echo(f"{folder}: the workshop with {count} file{'s' if count != 1 else ''}; start it with drumbo serve")
+
+
+@main.command()
 def kinds() -> None:
     """List the kinds of trial, with the fields of their plans."""
     from drumbo.trials import kinds as all_kinds  # noqa: PLC0415

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, fields
 from typing import TypeVar
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.families import FAMILIES
+from drumbo.core.families import FAMILIES, family
 from drumbo.core.fields import Field, Scalar, read_all
 from drumbo.core.gcode.dialects import DIALECTS
 
@@ -89,7 +89,11 @@ class Printer:
 
 @dataclass(frozen=True, slots=True)
 class Material:
-    """A spool as its label tells it. A range is low and high in °C; money is in `currency` per kg, tax in."""
+    """A spool as its label tells it. A range is low and high in °C; money is in `currency` per kg, tax in.
+
+    Drying (`dry_c` for `dry_h` hours) and softening are its polymer's where the label says nothing; `plate` tells on
+    what it holds, and with which glue; an `abrasive` one ("yes") wears soft nozzles.
+    """
 
     maker: str
     product: str
@@ -106,11 +110,28 @@ class Material:
     currency: str = "€"
     spool_g: float | None = None
     notes: str = ""
+    dry_c: float | None = None
+    dry_h: float | None = None
+    softens_c: float | None = None
+    plate: str = ""
+    abrasive: str = "no"
 
     @property
     def name(self) -> str:
         """What the spool is called in lists."""
         return f"{self.product}, {self.colour}"
+
+    def care(self) -> tuple[str, ...]:
+        """How to dry and print it, in sentences: the label's words, or what is common for its polymer."""
+        kin = family(self.family)
+        dry_c, dry_h = self.dry_c or kin.drying_c, self.dry_h or kin.drying_h
+        told = "" if self.dry_c or self.dry_h else ", as is common"
+        said = [f"Dry it at {dry_c:g} °C for {dry_h:g} h{told}.", f"Softens at {self.softens_c or kin.softens_c:g} °C."]
+        if self.plate:
+            said.append(f"Plate: {self.plate}.")
+        if self.abrasive == "yes":
+            said.append("Abrasive: it wears a brass nozzle; a hardened one lasts.")
+        return tuple(said)
 
     def cost(self, grams: float) -> float | None:
         """Money for so many grams, or None where no price is known."""
@@ -132,6 +153,17 @@ MATERIAL_FIELDS: tuple[Field, ...] = (
     Field("price_per_kg", "Price per kg", low=0, high=100_000, required=False, help="Tax in."),
     Field("currency", "Currency", kind="text", longest=4),
     Field("spool_g", "Left on the spool", "g", low=0, high=20_000, required=False),
+    Field("dry_c", "Drying at", "°C", low=20, high=150, required=False, help="Empty: as its polymer commonly is."),
+    Field("dry_h", "for", "h", low=0.5, high=72, required=False),
+    Field("softens_c", "Softens at", "°C", low=20, high=300, required=False),
+    Field(
+        "abrasive",
+        "Abrasive",
+        kind="choice",
+        required=False,
+        choices=(("no", "no"), ("yes", "yes: glass, carbon, metal, glitter")),
+    ),
+    Field("plate", "Plate and glue", kind="text", longest=120, required=False, help="Like “textured, no glue”."),
     Field("notes", "Notes", kind="lines", required=False),
 )
 
@@ -152,7 +184,7 @@ PRINTER_FIELDS: tuple[Field, ...] = (
     Field("junction_mm_s", "Junction speed", "mm/s", low=0.1, high=100,
           help="The speed change the printer may make at once."),
     Field("dialect", "Words it understands", kind="choice", choices=tuple((d.key, d.name) for d in DIALECTS)),
-    Field("primes", "Begins with", kind="choice",
+    Field("primes", "Begins with", kind="choice", required=False,
           choices=(("both", "a purge line and a skirt"), ("line", "a purge line"), ("skirt", "a skirt"))),
     Field("extruder_steps_mm", "Extruder steps", "steps/mm", low=1, high=20_000, required=False,
           help="As the firmware reports it (M92 or M503), if you know it. Files then set it, so that it is certain."),
@@ -168,11 +200,14 @@ PRINTER_FIELDS: tuple[Field, ...] = (
 
 
 def _build(cls: type[T], values: Mapping[str, Scalar]) -> T:
+    """What was left empty is an empty text, nothing, or for a choice the usual one."""
     names = {f.name for f in fields(cls)}  # type: ignore[arg-type]
-    return cls(**{k: ("" if v is None and k in _TEXT else v) for k, v in values.items() if k in names})
+    said = {k: ("" if v is None and k in _TEXT else v) for k, v in values.items() if k in names}
+    return cls(**{k: v for k, v in said.items() if v is not None or k not in _CHOICES})
 
 
 _TEXT = {f.key for f in (*MATERIAL_FIELDS, *PRINTER_FIELDS) if f.kind in {"text", "lines"}}
+_CHOICES = {f.key for f in (*MATERIAL_FIELDS, *PRINTER_FIELDS) if f.kind == "choice"}
 
 
 def read_material(typed: Mapping[str, str | float | None]) -> Material:

@@ -6,7 +6,7 @@ import re
 import secrets
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
-from typing import TypeVar
+from typing import IO, TypeVar
 
 from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
@@ -20,6 +20,7 @@ from drumbo.core.profile import Profile, changed, difference, rested
 from drumbo.core.workshop import PRINTER_FIELDS, Material, Printer, read_material, read_printer
 from drumbo.services.convert import latest, material_of, printer_of, profile_of
 from drumbo.services.profiles import append
+from drumbo.store.archive import pack as pack_folder
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow
 
@@ -148,6 +149,11 @@ def _get(session: Session, cls: type[Row], number: int, what: str) -> Row:
     if row is None:
         raise NotFound(f"there is no {what} number {number}")
     return row
+
+
+def pack(workshop: Workshop, out: IO[bytes]) -> int:
+    """Write the whole workshop as one file; returns how many files are in it."""
+    return pack_folder(workshop.folder, out)
 
 
 def paste_printer(text: str) -> tuple[dict[str, str], list[str]]:
