@@ -71,8 +71,6 @@ def _take(base: str) -> None:
         shot("profile", "/profiles/1")
         shot("profile-recheck", "/profiles/4")
         shot("read", "/trials/1/read", step=3)
-        shot("read-strip", "/trials/2/read", step=4)
-        shot("read-pressure", "/trials/5/read", step=2)
         shot("read-phone", "/trials/6/read", PHONE)
         shot("adopt", "/trials/6/adopt")
         shot("read-blobs", "/trials/7/read", TALL)
@@ -84,7 +82,9 @@ def _take(base: str) -> None:
             "layer_mm=0.28&width_mm=0.6&speed_inner=100&speed_infill=120&speed_solid=90&junction_mm_s=15&nozzle_c=225"
         )
         shot("planner", f"/planner/?profile=1&{wish}", TALL, wait_ms=2500)
-        shot("transfer-sheet", "/profiles/1/sheet")
+        shot("transfer-sheet", "/profiles/1/sheet", TALL)
+        shot("compare", "/profiles/compare?p=1&p=2&p=4")
+        shot("take-along", "/profiles/1/out")
         page = browser.new_page(viewport={"width": DESK[0], "height": DESK[1]})
         page.goto(f"{base}/trials/1/print")
         with page.expect_download() as download:

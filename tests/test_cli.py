@@ -97,3 +97,15 @@ def test_the_demo_fills_its_workshop_serves_it_and_leaves_nothing_running(tmp_pa
         urllib.request.urlopen(base)
     with pytest.raises(ConnectionRefusedError):
         socket.create_connection(("127.0.0.1", int(link[1])), timeout=2).close()
+
+
+def test_a_workshop_goes_into_an_archive_and_back(tmp_path: Path) -> None:
+    from drumbo.store.database import Workshop
+
+    Workshop(tmp_path / "here").close()
+    out = str(tmp_path / "all.zip")
+    assert "the workshop with 0 files" in _run("--data", str(tmp_path / "here"), "archive", out)
+    assert "start it with drumbo serve" in _run("--data", str(tmp_path / "there"), "unpack", out)
+    assert (tmp_path / "there" / "drumbo.sqlite").exists()
+    assert "holds a workshop already" in _run("--data", str(tmp_path / "there"), "unpack", out, code=1)
+    assert "there is no workshop in" in _run("--data", str(tmp_path / "nowhere"), "archive", out, code=1)

@@ -357,6 +357,9 @@ def effective(
     if key in {"nozzle_c", "nozzle_first_c"}:
         span = f"{material.nozzle_low_c:g} to {material.nozzle_high_c:g} °C"
         says.append(Say(f"label of {material.name}", span, None))
+    if key in {"bed_c", "bed_first_c"} and material.bed_low_c is not None and material.bed_high_c is not None:
+        span = f"{material.bed_low_c:g} to {material.bed_high_c:g} °C"
+        says.append(Say(f"label of {material.name}", span, None))
     if key in BY_KEY and BY_KEY[key].shared:
         says.append(Say(printer.name, "for all materials", printer.own.get(key)))
     if key in profile.values:

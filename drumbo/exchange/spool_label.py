@@ -8,6 +8,7 @@ from __future__ import annotations
 import unicodedata
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import groupby
 from xml.sax.saxutils import escape
 
 import segno
@@ -51,10 +52,12 @@ class Words:
 
 @dataclass(frozen=True, slots=True)
 class Label:
-    """All that is on a label. `dark` (m,) are the code's dark squares: column and row; `module_mm` is their side."""
+    """All that is on a label. `dark` (m,) are the code's dark runs: column, row and how many squares; `module_mm` is a
+    square's side.
+    """
 
     words: tuple[Words, ...]
-    dark: tuple[tuple[int, int], ...]
+    dark: tuple[tuple[int, int, int], ...]
     module_mm: float
     qr_at: tuple[float, float]
 
@@ -113,20 +116,27 @@ def _words(y: float, text: str, points: float, *, bold: bool = False) -> Words:
     return Words(MARGIN, y, text, round(points * min(room / needs, 1.0), 2) if needs else points, bold)
 
 
-def _code(text: str) -> tuple[tuple[tuple[int, int], ...], float]:
-    """Dark squares and their side. Low correction: a label is read from close by, and small squares smear."""
+def _code(text: str) -> tuple[tuple[tuple[int, int, int], ...], float]:
+    """Dark runs and the side of a square. Low correction: a label is read from close by, and small squares smear."""
     made = segno.make(text, error="l", boost_error=False, micro=False)
     rows = [list(row) for row in made.matrix]
     side = len(rows) + 2 * QUIET
-    dark = tuple((x + QUIET, y + QUIET) for y, row in enumerate(rows) for x, cell in enumerate(row) if cell)
-    return dark, QR_MM / side
+    dark = []
+    for y, row in enumerate(rows):
+        x = 0
+        for cell, cells in groupby(row):
+            length = len(list(cells))
+            if cell:
+                dark.append((x + QUIET, y + QUIET, length))
+            x += length
+    return tuple(dark), QR_MM / side
 
 
 def as_svg(label: Label) -> str:
     """A label as a drawing of its real size."""
     x0, y0 = label.qr_at
     m = label.module_mm
-    squares = "".join(f"M{x0 + x * m:.3f} {y0 + y * m:.3f}h{m:.3f}v{m:.3f}h-{m:.3f}z" for x, y in label.dark)
+    squares = "".join(f"M{x0 + x * m:.3f} {y0 + y * m:.3f}h{n * m:.3f}v{m:.3f}h-{n * m:.3f}z" for x, y, n in label.dark)
     texts = "".join(_text(words) for words in label.words)
     size = f'width="{WIDE:g}mm" height="{HIGH:g}mm" viewBox="0 0 {WIDE:g} {HIGH:g}"'
     return (
@@ -188,8 +198,9 @@ def _draw(sheet: FPDF, label: Label, x: float, y: float) -> None:
         sheet.text(x + words.x, y + words.y, _in_latin(words.text))
     sheet.set_fill_color(0)
     m, (x0, y0) = label.module_mm, label.qr_at
-    for column, row in label.dark:
-        sheet.rect(x + x0 + column * m, y + y0 + row * m, m, m, style="F")
+    for column, row, length in label.dark:
+        # A hair too high, so that no light comes through between the rows.
+        sheet.rect(x + x0 + column * m, y + y0 + row * m, length * m, m + 0.01, style="F")
 
 
 def _in_latin(text: str) -> str:

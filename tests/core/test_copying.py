@@ -41,6 +41,14 @@ def test_every_parameter_names_only_what_may_differ() -> None:
         assert not set(parameter.lost_with) & set(parameter.doubted_with)
 
 
+def test_every_parameter_says_what_too_little_and_too_much_look_like() -> None:
+    for parameter in BY_KEY.values():
+        if not parameter.aside:
+            assert parameter.too_low.endswith("."), parameter.key
+            assert parameter.too_high.endswith("."), parameter.key
+        assert parameter.low < parameter.high
+
+
 def test_a_copy_for_the_same_carries_all_but_says_where_it_is_from() -> None:
     made, fates = copied(_known(), "again", HERE, HERE)
     assert {c.fate for c in fates} == {Fate.CARRIES}

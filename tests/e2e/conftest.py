@@ -61,6 +61,8 @@ def site(tmp_path_factory: pytest.TempPathFactory, device: tuple[str, str]) -> I
     threading.Thread(target=serve, daemon=True).start()
     yield Site(f"http://127.0.0.1:{server.effective_port}", house)
     room.close()
+    # An answer still under way would wake the closed server through a number that may be another file's by then.
+    server.task_dispatcher.shutdown(timeout=30)
     server.close()
     house.close()
 

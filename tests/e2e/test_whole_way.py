@@ -77,12 +77,13 @@ def test_from_label_to_adopted_value(page: Page, site: Site, tmp_path: Path) -> 
     expect(page.locator(".reading image")).to_be_visible()
 
     page.go_back()
+    page.get_by_role("link", name="Take it along…").click()
     with page.expect_download() as download:
-        page.get_by_role("link", name="Profile file").click()
+        page.get_by_role("link", name="JSON").click()
     held = json.loads(Path(download.value.path()).read_text())["values"]["nozzle_c"]
     assert f"{held['number']:.0f}" == value
     assert held["origin"]["kind"] == "trial"
-    page.get_by_role("link", name="Transfer sheet").first.click()
+    page.get_by_role("link", name="Transfer sheet").click()
     expect(page.locator(".transfer")).to_contain_text(value)
     pdf = tmp_path / "sheet.pdf"
     page.pdf(path=pdf, format="A4", print_background=True)

@@ -139,7 +139,7 @@ def test_the_code_carries_the_values() -> None:
     assert "nozzle 215/210 C, bed 60 C, flow 1.000" in text
     label = _label()
     side = len(segno.make(text, error="l", boost_error=False, micro=False).matrix)
-    assert max(x for x, _ in label.dark) == side + 4 - 1  # type: ignore[attr-defined]
+    assert max(x + n for x, _, n in label.dark) == side + 4  # type: ignore[attr-defined]
     assert label.module_mm > 0.35, "a phone reads squares of a third of a millimetre"  # type: ignore[attr-defined]
 
 

@@ -113,7 +113,8 @@ def set_value(number: int, key: str) -> Any:
         return render_template(
             "profiles/_value.html", **page, parameter=BY_KEY[key], says=says, past=[], problem=problem, text=text
         ), 422
-    return Response(headers={"HX-Redirect": url_for("profiles.show", number=number, _anchor=f"value-{key}")})
+    there = url_for("profiles.show", number=number, set=key, _anchor=f"value-{key}")
+    return Response(headers={"HX-Redirect": there})
 
 
 @pages.post("/<int:number>/plates")
@@ -132,7 +133,7 @@ def set_plates(number: int) -> Any:
 @pages.post("/<int:number>/values/<key>/still-good")
 def still_good(number: int, key: str) -> Any:
     service.still_good(workshop(), number, key, request.form.get("note", ""))
-    return redirect(url_for("profiles.show", number=number, _anchor=f"value-{key}"))
+    return redirect(url_for("profiles.show", number=number, set=key, _anchor=f"value-{key}"))
 
 
 @pages.post("/<int:number>/values/<key>/share")
