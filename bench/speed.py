@@ -231,6 +231,7 @@ def profile_list_p95_ms() -> Measured:
         for page in pages:
             urllib.request.urlopen(base + page).read()
         times = [_timed(lambda page=page: urllib.request.urlopen(base + page).read()) for page in pages * 20]
+        server.task_dispatcher.shutdown(timeout=30)
         server.close()
     return 1000 * statistics.quantiles(times, n=20)[-1], "ms"
 
@@ -260,6 +261,7 @@ def trial_page_vs_bare_page() -> Measured:
         base = f"http://127.0.0.1:{server.effective_port}"
         page, bare = f"{base}/trials/{trial}/read", f"{base}/ping"
         ratio = _ratio(lambda: urllib.request.urlopen(page).read(), lambda: urllib.request.urlopen(bare).read(), 25)
+        server.task_dispatcher.shutdown(timeout=30)
         server.close()
         house.close()
         return ratio, "times"

@@ -18,6 +18,7 @@ from drumbo.services.warm import warm
 from drumbo.store.database import Workshop
 from drumbo.web import create_app
 
+ANSWERS_END_S = 10.0
 WARMING_ENDS_S = 8.0
 
 Say = Callable[[str], object]
@@ -57,6 +58,8 @@ def run(
     finally:
         stop.set()
         room.close()
+        # An answer still under way would wake the closed server through a number that may be the database's by then.
+        server.task_dispatcher.shutdown(timeout=ANSWERS_END_S)
         server.close()
         workshop.close()
         # A thread that is still laying roads while the interpreter ends may hold it up; it is let finish its kind.
