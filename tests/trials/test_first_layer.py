@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Scalar
 from drumbo.core.fit.plane import fit_plane
 from drumbo.core.gcode.reader import read
 from drumbo.core.profile import changed
@@ -22,9 +23,14 @@ from drumbo.trials.base import Context, Readings
 from tests.conftest import plain_context
 from tests.readback import exact_readings, printed
 
-FIRST_LAYER = kind("first-layer")
+FIRST_LAYER, TOWER = kind("first-layer"), kind("temperature")
 AT = np.array([(x, y) for y in (-80.0, 0.0, 80.0) for x in (-70.0, 0.0, 70.0)])
 EVEN = draw_spool("pla", 2)
+
+
+def _low(context: Context) -> dict[str, Scalar]:
+    """A tower of three steps."""
+    return {**TOWER.suggest(context), "hot_c": 215.0, "cold_c": 205.0}
 
 
 def _typed(best: list[float], lifted: int = 0) -> Readings:
@@ -118,8 +124,7 @@ def test_what_is_adopted_raises_every_file_and_fills_the_first_layer(context: Co
     raised = replace(context, profile=changed(context.profile, FIRST_LAYER.changes(plan, result, context, 5)))
     up = raised.profile.number("first_layer_z_mm")
     assert up == pytest.approx(0.06, abs=0.015)
-    tower = kind("temperature")
-    before, after = (tower.print_file(tower.suggest(c), c).gcode for c in (context, raised))
+    before, after = (TOWER.print_file(_low(c), c).gcode for c in (context, raised))
     heights = [read(text.encode()).z[read(text.encode()).e_mm > 0] for text in (before, after)]
     assert heights[1] - heights[0] == pytest.approx(up, abs=1e-6)
     feet = [printed(text, EVEN, low) for text in (before, after)]
@@ -148,13 +153,10 @@ def test_patches_at_many_heights_are_one_layer_but_a_second_object_is_not() -> N
 
 
 def test_the_height_of_an_object_counts_from_the_plate(context: Context) -> None:
-    tower = kind("temperature")
-    gcode = tower.print_file(tower.suggest(context), context).gcode
+    gcode = TOWER.print_file(_low(context), context).gcode
     jaws = tools.Jaws((95.0, 112.0), (95.5, 112.0), 1.0, "height")
-    tall = [
-        np.mean([tools.height(printed(gcode, EVEN, bed), jaws, np.random.default_rng(k)) for k in range(20)])
-        for bed in (FLAT, Bed(gap_mm=-0.1))
-    ]
+    things = [printed(gcode, EVEN, bed) for bed in (FLAT, Bed(gap_mm=-0.1))]
+    tall = [np.mean([tools.height(thing, jaws, np.random.default_rng(k)) for k in range(20)]) for thing in things]
     assert tall[0] - tall[1] == pytest.approx(0.1, abs=0.02)
 
 
