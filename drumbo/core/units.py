@@ -7,6 +7,9 @@ from dataclasses import dataclass
 
 from drumbo.core.catalogue import Parameter
 
+NEXT_TO_NOTHING = 0.012
+"""Share of a parameter's usual range up to which a number is taken to be in another unit, if there is one that fits."""
+
 
 @dataclass(frozen=True, slots=True)
 class Unit:
@@ -64,4 +67,6 @@ def likely_unit(parameter: Parameter, number: float, written: str) -> str:
         return said.key
     slack = 0.5 * (parameter.high - parameter.low)
     usual = [u for u in units if parameter.low - slack <= u.to_ours(number) <= parameter.high + slack]
-    return (usual or list(units))[0].key
+    # 0.4 for a fan is a share of 1: as per cent it would be next to nothing.
+    telling = [u for u in usual if abs(u.to_ours(number)) > NEXT_TO_NOTHING * parameter.high]
+    return (telling or usual or list(units))[0].key

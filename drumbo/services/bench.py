@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy import or_, select
 from sqlalchemy.orm import selectinload
 
+from drumbo.core.catalogue import find as parameters
 from drumbo.services.convert import kind_of, plan_of, readings_of
 from drumbo.services.profiles import Card, card
 from drumbo.services.shelf import Spine, find
@@ -91,15 +92,18 @@ def _waiting(row: TrialRow) -> Waiting:
 
 @dataclass(frozen=True, slots=True)
 class Hit:
-    """Something the search found: what it is, its name, and where it is."""
+    """Something the search found: what it is, its name, and where it is; of a value its key too."""
 
     what: str
     name: str
     id: int
+    key: str = ""
 
 
 def search(workshop: Workshop, text: str) -> list[Hit]:
-    """Profiles, materials and printers whose name holds every word of `text`; at most 12."""
+    """Profiles, materials and printers whose name holds every word of `text`, and values that go by these words, in the
+    profile that was changed last; at most 12.
+    """
     words = text.split()[:6]
     if not words:
         return []
@@ -113,4 +117,9 @@ def search(workshop: Workshop, text: str) -> list[Hit]:
                     columns.append(MaterialRow.spec["maker"].as_string().icontains(word, autoescape=True))
                 wanted = wanted.where(or_(*columns))
             hits += [Hit(what, name, number) for number, name in session.execute(wanted.limit(6))]
+        newest = session.scalar(select(ProfileRow.id).order_by(ProfileRow.changed_at.desc()).limit(1))
+    if newest is not None:
+        hits += [
+            Hit("value", p.name, newest, p.key) for p in parameters(text, 4) if p.scope == "profile" and not p.found
+        ]
     return hits[:12]

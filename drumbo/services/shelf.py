@@ -9,10 +9,10 @@ from datetime import datetime
 from sqlalchemy import Select, func, or_, select
 
 from drumbo.core.catalogue import GROUPS
-from drumbo.core.profile import PROOF, Known, Profile, Sector, sectors
-from drumbo.services.convert import profile_of
+from drumbo.core.profile import PROOF, Known, Profile, Sector, sectors, start
+from drumbo.services.convert import material_of, printer_of, profile_of
 from drumbo.store.database import Workshop
-from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow
+from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, now
 
 PAGE = 40
 MOST_NAMES = 2000
@@ -84,7 +84,7 @@ def note_state(row: ProfileRow, profile: Profile, number: int, when: datetime) -
 
 
 def fill_in(workshop: Workshop) -> None:
-    """Profiles of an older version have no such columns filled yet; once they have, this does nothing."""
+    """Profiles of an older version have no such columns filled yet, nor the values that came since. Done once."""
     with workshop.reading() as session:
         missing = list(session.scalars(select(ProfileRow.id).where(ProfileRow.newest == 0)))
     if not missing:
@@ -94,7 +94,22 @@ def fill_in(workshop: Workshop) -> None:
             wanted = select(RevisionRow).where(RevisionRow.profile_id == number).order_by(RevisionRow.number.desc())
             newest, row = session.scalars(wanted.limit(1)).first(), session.get(ProfileRow, number)
             if newest is not None and row is not None:
+                newest = _with_new_values(row, newest)
                 note_state(row, profile_of(newest), newest.number, newest.created_at)
+
+
+def _with_new_values(row: ProfileRow, newest: RevisionRow) -> RevisionRow:
+    """A revision with starting values of parameters that a former version did not know; the same if there are none."""
+    held = profile_of(newest)
+    fresh = start(row.name, material_of(row.material), printer_of(row.printer))
+    missing = {key: value for key, value in fresh.values.items() if key not in held.values}
+    if not missing:
+        return newest
+    whole = Profile(held.name, {**held.values, **missing})
+    note = "values that this version of Drumbo brings"
+    made = RevisionRow(number=newest.number + 1, note=note, data=whole.to_json(), created_at=now())
+    row.revisions.append(made)
+    return made
 
 
 _COLUMNS = (

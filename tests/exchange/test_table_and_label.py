@@ -95,6 +95,7 @@ def test_a_parameters_own_name_is_understood(parameter: object) -> None:
     ("nozzle_c", "446 °F", 230), ("nozzle_c", "446", 230), ("nozzle_c", "228", 228), ("nozzle_c", "503 K", 229.85),
     ("flow_ratio", "98 %", 0.98), ("flow_ratio", "98", 0.98), ("flow_ratio", "0.98", 0.98),
     ("retraction_speed_mm_s", "2100 mm/min", 35), ("retraction_speed_mm_s", "2100", 35), ("fan_percent", "40", 40),
+    ("fan_percent", "0.4", 40), ("fan_percent", "0", 0), ("shrinkage_percent", "0.2", 0.2),
     ("overhang_from_deg", "48", 48), ("pressure_advance_s", "45 ms", 0.045), ("density_g_cm3", "1240", 1.24),
 ])  # fmt: skip
 def test_units_of_others_become_ours(key: str, text: str, ours: float) -> None:

@@ -58,6 +58,22 @@ def test_the_columns_say_what_the_newest_revision_does(house: Workshop, many: li
     assert (filled.revision, filled.rechecks) == (4, 0), "a workshop of an older version is filled in"
 
 
+def test_profiles_of_an_older_version_get_the_values_that_came_since(house: Workshop, many: list[int]) -> None:
+    with house.writing() as session:
+        row = session.get(ProfileRow, many[3])
+        assert row is not None
+        old = {
+            k: v for k, v in row.revisions[-1].data["values"].items() if k not in {"bed_glass_c", "first_layer_z_mm"}
+        }
+        row.revisions[-1].data = {**row.revisions[-1].data, "values": old}
+        row.newest = 0
+    shelf.fill_in(house)
+    sheet = profiles.sheet(house, many[3])
+    assert sheet.profile.number("bed_glass_c") == 75
+    assert sheet.history[0].note == "values that this version of Drumbo brings"
+    assert shelf.find(house, "profile 03").spines[0].revision == 2
+
+
 def test_what_is_put_away_is_out_of_lists_and_comes_back(client: FlaskClient, house: Workshop, many: list[int]) -> None:
     page = client.post(f"/profiles/{many[5]}/away", follow_redirects=True)
     assert "It is put away." in page.text

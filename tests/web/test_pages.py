@@ -288,3 +288,15 @@ def test_the_drum_tells_states_by_shape() -> None:
     assert drum.rim.count("M") == 6
     assert (drum.count, drum.of) == (1, 8)
     assert drum.slices[1].said == "Flow, recheck: Nozzle, other layers went from 210 to 230 °C"
+
+
+def test_the_search_finds_values_by_words_for_what_they_cure(client: FlaskClient, begun: Begun) -> None:
+    hits = client.get("/search?q=z+offset").text
+    assert f"/profiles/{begun.profile}#value-first_layer_z_mm" in hits
+    assert "First-layer height correction" in hits
+    assert "value-proof_percent" not in client.get("/search?q=proof").text, "nobody has one yet"
+
+
+def test_values_that_a_profile_does_not_hold_are_not_there(client: FlaskClient, begun: Begun) -> None:
+    for key in ("clearance_turn_mm", "phlogiston"):
+        assert client.get(f"/profiles/{begun.profile}/values/{key}").status_code == 404

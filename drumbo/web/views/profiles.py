@@ -8,7 +8,7 @@ from flask import Blueprint, Response, redirect, render_template, request, url_f
 
 from drumbo.core.catalogue import BY_KEY, GROUPS, in_group
 from drumbo.core.copying import unfit
-from drumbo.core.errors import InvalidInput
+from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.families import FAMILIES
 from drumbo.core.heats import heats
 from drumbo.core.profile import effective
@@ -93,6 +93,8 @@ def _page(number: int) -> dict[str, Any]:
 def value(number: int, key: str) -> str:
     page = _page(number)
     sheet = page["sheet"]
+    if key not in BY_KEY or key not in sheet.profile.values:
+        raise NotFound(f"this profile has no {BY_KEY[key].name.lower() if key in BY_KEY else key[:40]!r}")
     says = effective(key, sheet.profile, sheet.card.material, sheet.card.printer)
     past = [(p, c) for p in sheet.history for c in p.changes if c.key == key]
     return render_template(
