@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import subprocess
+import sys
 from pathlib import Path
 
 os.environ.setdefault("NUMBA_CACHE_DIR", str(Path(__file__).parents[1] / ".cache" / "numba"))
@@ -29,6 +31,18 @@ from drumbo.web import create_app
 # How long an example takes says more of the machine than of the code; speed is measured in bench/.
 settings.register_profile("untimed", deadline=None)
 settings.load_profile("untimed")
+
+
+@pytest.hookimpl(tryfirst=True)
+def pytest_sessionstart(session: pytest.Session) -> None:
+    """On a fresh machine the loops are compiled once, not by every worker for itself."""
+    cache = Path(os.environ["NUMBA_CACHE_DIR"])
+    if hasattr(session.config, "workerinput") or next(cache.rglob("*.nbc"), None) is not None:
+        return
+    command, root = [sys.executable, "-m", "tests.warm"], Path(__file__).parents[1]
+    for part in [subprocess.Popen([*command, part], cwd=root) for part in ("reader", "printer")]:
+        part.wait()
+
 
 LABEL = {
     "family": "pla", "maker": "Skerry Filament", "product": "Razorbill PLA", "colour": "chalk", "colour_hex": "#cfc6b4",

@@ -1,0 +1,34 @@
+"""Compile the loops once before several workers would each do so: `python -m tests.warm reader` and `printer`."""
+
+from __future__ import annotations
+
+import sys
+
+from tests.conftest import plain_context
+
+
+def reader() -> None:
+    """What reads G-code."""
+    from drumbo.core.gcode.reader import read
+
+    read(b"G28\nG1 X5 Y5 E1 F600\nG2 X9 Y5 I2 J0 E2\n")
+
+
+def printer() -> None:
+    """What lays roads, and what the stand-in makes of them."""
+    from drumbo.standins.filament.above import top_picture
+    from drumbo.standins.filament.camera import front_picture
+    from drumbo.standins.filament.spool import draw_spool
+    from drumbo.trials import kind
+    from tests.readback import printed
+
+    context, trial = plain_context(), kind("batch-check")
+    thing = printed(trial.print_file(trial.suggest(context), context).gcode, draw_spool("pla", 1))
+    top_picture(thing)
+    front_picture(thing)
+
+
+PARTS = {"reader": reader, "printer": printer}
+
+if __name__ == "__main__":
+    PARTS[sys.argv[1]]()
