@@ -118,7 +118,7 @@ def search(workshop: Workshop, text: str) -> list[Hit]:
                 wanted = wanted.where(or_(*columns))
             hits += [Hit(what, name, number) for number, name in session.execute(wanted.limit(6))]
         newest = session.scalar(select(ProfileRow.id).order_by(ProfileRow.changed_at.desc()).limit(1))
-    if newest is not None:
+    if newest is not None and all(any(sign.isalpha() for sign in word) for word in words):
         hits += [
             Hit("value", p.name, newest, p.key) for p in parameters(text, 4) if p.scope == "profile" and not p.found
         ]
