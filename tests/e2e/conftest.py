@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import contextlib
+import gc
 import threading
+import warnings
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect, sync_playwright
+from waitress import wasyncore
 from waitress.server import create_server
 
 from drumbo.core.workshop import Printer
@@ -64,7 +67,12 @@ def site(tmp_path_factory: pytest.TempPathFactory, device: tuple[str, str]) -> I
     # An answer still under way would wake the closed server through a number that may be another file's by then.
     server.task_dispatcher.shutdown(timeout=30)
     server.close()
+    wasyncore.close_all(server._map, ignore_all=True)
     house.close()
+    # What browser and server leave open is let go of here, and not in the middle of another test.
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", ResourceWarning)
+        gc.collect()
 
 
 @pytest.fixture(scope="session")
