@@ -18,7 +18,11 @@ from drumbo.core.profile import Profile
 LARGEST = 2_000_000
 MOST_ENTRIES, LONGEST_NAME, LONGEST_CELL = 2000, 120, 400
 _PAIR = re.compile(r"^\s*([^=:;#\s][^=:]*?)\s*[=:]\s*(.*?)\s*$")
-_NUMBER = re.compile(r"^\s*[“\"']?([+\-−]?\d+(?:[.,]\d+)?|[+\-−]?[.,]\d+)\s*([^\d\s;,“\"'][^;,“\"']*)?")
+_NUMBER = re.compile(
+    r"^\s*[“\"']?((?:[+\-−]?\d+(?:[.,]\d+)?|[+\-−]?[.,]\d+)(?:[eE][+\-]?\d+)?)\s*([^\d\s;,“\"'][^;,“\"']*)?"
+)
+_TWO_WAYS = re.compile(r"\d[.,]\d{3}[.,]\d|^\D*\d{2,},\d{3}(?!\d)")
+"""1,200.5 has a thousands mark; 215,210 may be two numbers, or thousands, or a strange decimal."""
 _MANY = re.compile(r"^\s*[\d.,+\-−]+\s*([;,]\s*[\d.,+\-−]+)+\s*$")
 
 
@@ -31,9 +35,11 @@ class Entry:
 
     @property
     def number(self) -> float | None:
-        """The number at the beginning of the text, of the first where it lists several; None where there is none."""
+        """The number at the beginning of the text, of the first where it lists several; None where there is none, or
+        where it can be read in two ways.
+        """
         text = re.split(r"[;,]", self.text)[0] if _MANY.match(self.text) and ";" in self.text else self.text
-        found = _NUMBER.match(text)
+        found = None if _TWO_WAYS.search(text) else _NUMBER.match(text)
         return None if found is None else float(found[1].replace(",", ".").replace("−", "-"))
 
     @property

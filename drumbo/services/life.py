@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 
+from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from drumbo.core.catalogue import GROUPS, Group, Parameter, in_group
-from drumbo.core.copying import Carried, Fate, Place, borrowed, copied, differences
+from drumbo.core.catalogue import BY_KEY, GROUPS, Group, Parameter, in_group
+from drumbo.core.copying import Carried, Place, borrowed, copied, differences
 from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.core.profile import Change, Profile, Value, changed, difference
 from drumbo.services.convert import latest, material_of, printer_of, profile_of
@@ -29,10 +30,6 @@ class Copy:
     profile: Profile
     carried: tuple[Carried, ...]
     apart: tuple[str, ...]
-
-    def of(self, fate: Fate) -> tuple[Carried, ...]:
-        """The values with one fate."""
-        return tuple(c for c in self.carried if c.fate == fate)
 
 
 def preview_copy(
@@ -183,8 +180,11 @@ def restore(workshop: Workshop, profile_id: int, number: int) -> int:
         row = get_row(session, profile_id)
         if number == latest(row).number:
             raise NotNow("that is how the profile is now")
-        wanted = _revision(row, number)
-        restored = changed(replace(profile_of(wanted), name=row.name), {}, printer_of(row.printer).numbers())
+        now, wanted = profile_of(latest(row)), profile_of(_revision(row, number))
+        # A parameter that came with a later version of Drumbo stays; what only a trial can tell goes with its trial.
+        since = {k: v for k, v in now.values.items() if k not in wanted.values and k in BY_KEY and not BY_KEY[k].found}
+        whole = Profile(row.name, {**wanted.values, **since})
+        restored = changed(whole, {}, printer_of(row.printer).numbers())
         _unadopt(session, profile_id, restored, number)
         return append(session, row, restored, f"back to revision {number}")
 
@@ -192,7 +192,8 @@ def restore(workshop: Workshop, profile_id: int, number: int) -> int:
 def _unadopt(session: Session, profile_id: int, restored: Profile, number: int) -> None:
     """A trial that was adopted later and whose values the profile does not hold any more may be adopted again."""
     held = {value.origin.trial for value in restored.values.values()}
-    for trial in session.query(TrialRow).filter_by(profile_id=profile_id, state="adopted"):
+    adopted = select(TrialRow).where(TrialRow.profile_id == profile_id, TrialRow.state == "adopted")
+    for trial in session.scalars(adopted):
         if trial.adopted_revision and trial.adopted_revision > number and trial.id not in held:
             trial.state, trial.adopted_revision = "printed", None
 

@@ -199,14 +199,14 @@ def _spool(session: Session, brought: Brought | None, asked: Asked) -> MaterialR
 def _foreign(session: Session, data: bytes, asked: Asked) -> Look:
     table = read_table(data, _int(asked, "row"))
     held = session.scalars(select(MappingRow).where(MappingRow.signature == table.signature)).first()
-    choices = {} if held is None else held.choices
+    choices, pickable = {} if held is None else held.choices, dict(parameters_to_pick())
     taken: set[str] = set()
     lines = []
     for place, entry in enumerate(table.entries):
         known = choices.get(entry.name.lower())
         suggested = (known["key"] if known else guess(entry.name)) or ""
         key = asked.get(f"key-{place}", suggested if suggested not in taken else "")
-        key = key if key in BY_KEY and entry.number is not None else ""
+        key = key if key in pickable and entry.number is not None else ""
         if not key:
             lines.append(Line(entry.name, entry.text, entry.number, "", "", None))
             continue

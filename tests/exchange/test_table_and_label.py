@@ -106,6 +106,14 @@ def test_units_of_others_become_ours(key: str, text: str, ours: float) -> None:
     assert units_of(parameter)[0].to_ours(3.0) == 3.0, "ours comes first"
 
 
+@pytest.mark.parametrize(("text", "number"), [
+    ("1e-3", 0.001), ("2.5E1 mm", 25), ("0,975", 0.975), ("1,24 g/cm3", 1.24), ("215; 210", 215), ("−0.04 mm", -0.04),
+    ("1,200.5", None), ("1.200,5", None), ("215,210", None), ("12,000", None), ("rear", None), ("", None),
+])  # fmt: skip
+def test_a_cell_is_a_number_only_where_it_can_be_read_in_one_way(text: str, number: float | None) -> None:
+    assert Entry("", text).number == number
+
+
 @pytest.mark.parametrize(("words", "key"), [
     ("strings", "retraction_mm"), ("z offset", "first_layer_z_mm"), ("elephant", None), ("melt", "max_flow_mm3_s"),
     ("textured", "bed_textured_c"), ("squashed foot", "nozzle_first_c"), ("brown", "nozzle_c"),

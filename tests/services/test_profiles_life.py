@@ -226,3 +226,31 @@ def test_prints_take_from_the_spool_and_are_counted(house: Workshop, begun: Begu
     assert "Only 1.5 g are left on the spool" in page
     trials.printed_by_hand(house, again)
     assert profiles.sheet(house, begun.profile).card.material.spool_g == 0
+
+
+def test_our_own_table_comes_in_with_the_same_numbers_and_without_what_is_of_one_profile(
+    house: Workshop, begun: Begun, known: int
+) -> None:
+    profile = profiles.sheet(house, known).profile
+    text = taking.profile_table(house, known) + "proof_percent,Proof,96,%,,Proof,trial,,\r\n"
+    digest = taking.bring(house, text.encode())
+    taken = {line.key: line.value for line in taking.look(house, digest, {}).lines if line.key}
+    assert taken == pytest.approx({key: n for key, n in profile.numbers().items() if key != "batch"})
+    place = {"material_id": str(begun.spool), "printer_id": str(begun.printer), "name": "made up"}
+    row = next(n for n, line in enumerate(taking.look(house, digest, {}).lines) if line.name == "proof_percent")
+    made = taking.take(house, digest, {**place, f"key-{row}": "proof_percent"})
+    assert "proof_percent" not in profiles.sheet(house, made).profile.values, "no form can claim a proof"
+
+
+def test_going_back_keeps_parameters_that_came_later_but_not_what_a_trial_told_later(
+    house: Workshop, known: int
+) -> None:
+    with house.writing() as session:
+        first = profiles.get_row(session, known).revisions[0]
+        held = {key: value for key, value in first.data["values"].items() if key != "bed_glass_c"}
+        first.data = {**first.data, "values": held}
+    profiles.set_by_hand(house, known, "clearance_turn_mm", "0.2")
+    life.restore(house, known, 1)
+    now = profiles.sheet(house, known).profile
+    assert now.number("bed_glass_c") == 60
+    assert "clearance_turn_mm" not in now.values

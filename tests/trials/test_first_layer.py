@@ -95,6 +95,13 @@ def test_what_lies_beyond_the_patches_is_printed_next(context: Context) -> None:
     assert again.value == pytest.approx(0.12, abs=0.015)
 
 
+def test_no_lower_patches_are_offered_than_may_be_printed(context: Context) -> None:
+    plan = {**FIRST_LAYER.suggest(context), "middle_mm": 0.16}
+    result = FIRST_LAYER.evaluate(plan, _typed([8.0] * 9))
+    assert result.state == "edge"
+    assert result.extend is None
+
+
 def test_a_cold_plate_lifts_corners_and_a_warmer_one_that_holds_is_adopted(context: Context) -> None:
     cold = {**FIRST_LAYER.suggest(context), "bed_c": 46.0}
     result = FIRST_LAYER.evaluate(cold, exact_readings(FIRST_LAYER, cold, context, EVEN.seed))

@@ -83,6 +83,8 @@ def _next(plan: Plan, end: int, holds: bool) -> tuple[dict[str, Scalar] | None, 
         far = int(number(plan, "patches")) // 2 * number(plan, "step_mm")
         lowest = 0.08 + far
         middle = max(round(number(plan, "middle_mm") + end * far, 2), round(lowest, 2))
+        if middle == number(plan, "middle_mm"):
+            return None, ""
         return {**plan, "middle_mm": middle}, "Plan the next heights"
     if not holds:
         warmer = min(number(plan, "bed_c") + WARMER_C, HOTTEST_C)

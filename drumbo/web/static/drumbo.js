@@ -12,7 +12,7 @@
   });
   // The ledger shows the lines that go by the words typed.
   const seek = $("#ledger-find");
-  seek?.addEventListener("input", () => {
+  function sift() {
     const words = seek.value.toLowerCase().split(/\s+/).filter(Boolean);
     let any = false;
     for (const table of $$("#ledger [data-group]")) {
@@ -25,7 +25,9 @@
     }
     $$("#ledger .set-all").forEach((form) => { form.hidden = words.length > 0; });
     $("#ledger-none").hidden = any;
-  });
+  }
+  // Somebody may have typed before this was there.
+  if (seek) { seek.addEventListener("input", sift); if (seek.value) sift(); }
   // The label as it will be, with the code that was picked.
   document.addEventListener("change", (e) => {
     if (e.target.name !== "code" || !e.target.closest("#spool-label")) return;
