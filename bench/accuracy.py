@@ -23,24 +23,29 @@ import click
 import numpy as np
 
 from bench import batch
+from bench.bottles import BOTTLES
+from bench.bottles import drawn as drawn_bottle
 from bench.rig import Tally, drawn
 from bench.sequences import SEQUENCES, UNITS
 from bench.whole import ORDER, Whole, whole
 from drumbo.core.catalogue import BY_KEY
 
 WHOLE, BATCH = "whole", "batch"
+SHARE = "share of the truth"
 DECILES = np.arange(0.1, 0.95, 0.1)
 
 
 def one(key: str, seed: int, readers: int, number: int) -> Tally:
-    """One spool's whole sequence; runs in a process of its own."""
+    """One spool's or bottle's whole sequence; runs in a process of its own."""
+    if key in BOTTLES:
+        return BOTTLES[key](drawn_bottle(seed, number), readers)
     return SEQUENCES[key](drawn(seed, number), readers)
 
 
 def summary(key: str, tally: Tally) -> dict[str, object]:
     """The figures of one parameter."""
     return {
-        "unit": UNITS[key] if key in UNITS else BY_KEY[key].unit,
+        "unit": SHARE if key in BOTTLES else UNITS[key] if key in UNITS else BY_KEY[key].unit,
         "drumbo": _spread(tally.drumbo),
         "habit": _spread(tally.habit),
         "coverage90": round(float(np.mean(tally.inside)), 3),
@@ -109,12 +114,13 @@ def whole_table(ways: list[Whole]) -> dict[str, object]:
 @click.option("--json", "as_json", is_flag=True)
 def main(seed: int, spools: int, readers: int, only: tuple[str, ...], as_json: bool) -> None:
     """Accuracy of every trial against hidden truths."""
-    unknown = set(only) - set(SEQUENCES) - {WHOLE, BATCH}
+    known = {**SEQUENCES, **BOTTLES}
+    unknown = set(only) - set(known) - {WHOLE, BATCH}
     if unknown:
-        raise click.UsageError(f"no benchmark for {', '.join(sorted(unknown))}; there are {', '.join(SEQUENCES)}")
+        raise click.UsageError(f"no benchmark for {', '.join(sorted(unknown))}; there are {', '.join(known)}")
     table = {}
     with ProcessPoolExecutor(os.cpu_count()) as pool:
-        for key in [k for k in only if k in SEQUENCES] if only else SEQUENCES:
+        for key in [k for k in only if k in known] if only else known:
             tally = Tally()
             for part in pool.map(one, repeat(key), repeat(seed), repeat(readers), range(spools)):
                 tally.join(part)
@@ -135,15 +141,16 @@ def main(seed: int, spools: int, readers: int, only: tuple[str, ...], as_json: b
 
 
 def _print(key: str, row: dict, spools: int, seed: int) -> None:
+    what = "bottles" if key in BOTTLES else "spools"
     name, _, how = key.partition(" ")
-    print(f"{' '.join([BY_KEY[name].name, how]).strip()} ({row['unit'] or 'ratio'}), {spools} spools, seed {seed}")
+    print(f"{' '.join([BY_KEY[name].name, how]).strip()} ({row['unit'] or 'ratio'}), {spools} {what}, seed {seed}")
     for who in ("drumbo", "habit"):
         spread = row[who]
         print(f"  {who:7} median {spread['median']:7} p90 {spread['p90']:7}  deciles {spread['deciles']}")
     for drive, both in row["by_drive"].items():
         figures = (f"{who} median {both[who]['median']} p90 {both[who]['p90']}" for who in ("drumbo", "habit"))
         print(f"  {drive}: {', '.join(figures)}")
-    cost = f"{row['prints']} prints, {row['grams']} g, {row['minutes']} min a spool"
+    cost = f"{row['prints']} prints, {row['grams']} g, {row['minutes']} min each"
     print(f"  inside the 90 % interval: {row['coverage90']:.0%}; {cost}", flush=True)
 
 

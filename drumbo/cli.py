@@ -88,6 +88,38 @@ def standin() -> None:
     """Simulated devices, as programs of their own."""
 
 
+@standin.command("resin")
+@click.option("--port", default=8772, show_default=True, help="The package service, camera and calliper, over HTTP.")
+@click.option("--pace", default=60.0, show_default=True, help="How much faster than real it prints.")
+@click.option("--pixels", default="3840x2400", show_default=True, metavar="WIDExDEEP", help="Of its screen.")
+@click.option("--light", default=4.0, show_default=True, help="mW/cm² at the film.")
+@click.option("--resin-c", default=25.0, show_default=True, help="How warm the resin is.")
+@click.option("--family", default="resin-standard", show_default=True, help="Class of the resin in the vat.")
+@click.option("--seed", default=1, show_default=True, help="Which bottle of that class.")
+def standin_resin(
+    port: int, pace: float, pixels: str, light: float, resin_c: float, family: str, seed: int
+) -> None:  # fmt: skip
+    """A resin printer on a TCP port of this machine."""
+    from drumbo.standins.resin.device import Poured, ResinPrinter  # noqa: PLC0415
+    from drumbo.standins.resin.server import PackageServer  # noqa: PLC0415
+    from drumbo.standins.resin.thing import Lamp  # noqa: PLC0415
+
+    _stop_on_signals()
+    wide, _, deep = pixels.partition("x")
+    if not (wide.isdecimal() and deep.isdecimal()):
+        raise click.BadParameter(f"{pixels}: write it like 3840x2400")
+    device = ResinPrinter((int(wide), int(deep)), pace=pace, lamp=Lamp(light), resin_c=resin_c)
+    device.poured = Poured(family, seed)
+    server = PackageServer(device, port)
+    server.start()
+    click.echo(f"stand-in resin printer: http://127.0.0.1:{server.port}")
+    try:
+        while True:
+            time.sleep(3600)
+    except (KeyboardInterrupt, SystemExit):
+        server.close()
+
+
 @standin.command("filament")
 @click.option("--port", default=8770, show_default=True, help="The line protocol's TCP port.")
 @click.option("--side-port", default=8771, show_default=True, help="Camera, spool holder and faults, over HTTP.")

@@ -18,6 +18,7 @@ from hypothesis import settings
 
 from drumbo.core.families import family
 from drumbo.core.profile import start
+from drumbo.core.resin import Resin, ResinPrinter
 from drumbo.core.workshop import Material, Printer
 from drumbo.services import profiles, workshop
 from drumbo.services.prints import PrintRoom
@@ -26,6 +27,7 @@ from drumbo.standins.filament.server import LineServer
 from drumbo.standins.filament.side import SideDoor
 from drumbo.store.database import Workshop
 from drumbo.trials.base import Context
+from drumbo.trials.layered import ResinContext
 from drumbo.web import create_app
 
 # How long an example takes says more of the machine than of the code; speed is measured in bench/.
@@ -57,6 +59,14 @@ def plain_context(family_key: str = "pla", **printer: object) -> Context:
                         density_g_cm3=kin.density_g_cm3, price_per_kg=20.0)  # fmt: skip
     machine = Printer("Petrel One", **{"nozzle_max_c": 300.0, **printer})  # type: ignore[arg-type]
     return Context(machine, material, start("test", material, machine))
+
+
+def resin_context(family_key: str = "resin-standard", layer_um: float = 50.0, **printer: object) -> ResinContext:
+    """A bottle on a screen that is just large enough for every piece."""
+    small = {"pixels_x": 1900, "pixels_y": 800, "pixel_um": 50.0, "intensity_mw_cm2": 4.0, "lights_apart": "yes"}
+    material = Resin("maker", "product", family_key, "grey", "#808080", exposure_s=3.4, price_per_bottle=30.0)
+    machine = ResinPrinter("Gannet Light", **{**small, **printer})  # type: ignore[arg-type]
+    return ResinContext(machine, material, start("test", material, machine, {"layer_um": layer_um}))
 
 
 @pytest.fixture

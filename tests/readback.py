@@ -2,17 +2,24 @@
 
 from __future__ import annotations
 
+import json
 from functools import lru_cache
 
 import numpy as np
 
+from drumbo.exchange.layer_package import package_bytes
 from drumbo.standins import eye, tools
 from drumbo.standins.filament.bed import FLAT, Bed
 from drumbo.standins.filament.geometry import Geometry, geometry
 from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import Spool, draw_spool
+from drumbo.standins.resin import look
+from drumbo.standins.resin import tools as resin_tools
+from drumbo.standins.resin.bottle import draw_bottle
+from drumbo.standins.resin.thing import Cured, cure
 from drumbo.trials.base import Context, Kind, Plan, Readings
+from drumbo.trials.layered import LayerKind, ResinContext
 
 
 @lru_cache(maxsize=4)
@@ -46,4 +53,36 @@ def exact_readings(trial: Kind, plan: Plan, context: Context, seed: int, bed: Be
         at = jaw.on_bed(middle)
         number = tools.measure(thing, tools.Jaws(at.a, at.b, at.z, at.tool), rng)
         readings = readings.with_measure(jaw.measure, jaw.step, jaw.site, number)
+    return readings
+
+
+_PACKAGES: dict[tuple[str, str, str], bytes] = {}
+
+
+def cured(trial: LayerKind, plan: Plan, context: ResinContext, seed: int) -> Cured:
+    """What a trial's package makes of a bottle."""
+    key = (trial.slug, json.dumps(dict(plan)), repr(context))
+    if key not in _PACKAGES:
+        _PACKAGES.clear()
+        _PACKAGES[key] = package_bytes(trial.print_file(plan, context))
+    return cure(_PACKAGES[key], draw_bottle(context.material.family, seed))
+
+
+def exact_layers(trial: LayerKind, plan: Plan, context: ResinContext, seed: int) -> Readings:
+    """The same for a resin trial: what cannot be measured stays open."""
+    thing = cured(trial, plan, context, seed)
+    piece, to_read = trial.piece(plan, context), trial.readings(plan)
+    boxes = [place.box(context.printer.bed_middle) for place in piece.places]
+    readings, aspects = Readings(), [a.key for a in to_read.aspects]
+    if aspects:
+        exact = np.clip(np.rint(look.exact_scores(thing, boxes, aspects)), 0, 4).astype(int)
+        readings = Readings({a: {str(i): int(exact[i, k]) for i in range(len(boxes))} for k, a in enumerate(aspects)})
+    if to_read.firsts:
+        for key, step in look.first_seen(thing, boxes, [f.key for f in to_read.firsts]).items():
+            readings = readings.with_first(key, step)
+    rng = np.random.default_rng(seed)
+    for jaw in piece.jaws:
+        number = resin_tools.measure(thing, tools.Jaws(jaw.a, jaw.b, jaw.z, jaw.tool), rng)
+        if number is not None:
+            readings = readings.with_measure(jaw.measure, jaw.step, jaw.site, number)
     return readings

@@ -8,14 +8,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+FILAMENT, RESIN = "filament", "resin"
+
 
 @dataclass(frozen=True, slots=True)
 class Group:
-    """A sector of the drum, in trial order."""
+    """A sector of the drum, in trial order; profiles of one `process` have the same sectors."""
 
     key: str
     name: str
     about: str
+    process: str = FILAMENT
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,9 +96,20 @@ GROUPS: tuple[Group, ...] = (
     Group("cooling", "Cooling", "Fan against layer bond."),
     Group("size", "Size", "Shrinkage and offsets, so that parts fit."),
     Group("proof", "Proof", "One small real part, printed with the finished profile."),
+    Group("light", "Light", "What the resin does with light: all exposures follow from it.", RESIN),
+    Group("exposure", "Exposure", "How long a layer is lit.", RESIN),
+    Group("fit", "Fit", "What is left to make up for once the exposure is right.", RESIN),
+    Group("bottom", "Bottom", "The first layers: they must hold, and come off again.", RESIN),
+    Group("lift", "Lift", "How a layer is pulled off the film, and how long the resin rests.", RESIN),
 )
 
-ELSEWHERE = ("family", "material", "machine", "drive", "nozzle", "layer")
+
+def groups_of(process: str) -> tuple[Group, ...]:
+    """The sectors of profiles of one process, in trial order."""
+    return tuple(group for group in GROUPS if group.process == process)
+
+
+ELSEWHERE = ("family", "material", "machine", "drive", "nozzle", "screen", "layer")
 """What may differ between a profile and its copy for another spool or printer."""
 
 _HEAT = ("nozzle_c",)
@@ -318,6 +332,120 @@ PARAMETERS: tuple[Parameter, ...] = (
                         "fan_percent", "shrinkage_percent", "batch"),
               help="How much of all that was looked at on a small part came out as it should.",
               lost_with=("family", "material", "machine", "drive", "nozzle", "layer")),
+    Parameter("penetration_um", "Penetration depth", "µm", "light", 60, 350, main=True, found=True, tolerance=12,
+              rests_on=("resin_c",),
+              help="How deep light reaches before it is down to 37 %. Clear resins are deep, pigmented ones shallow.",
+              too_low="Thin layers are said to need more light than they do.",
+              too_high="Thick layers are said to need less light than they do.",
+              lost_with=("material",), doubted_with=("machine",), also_called=("dp", "depth of penetration")),
+    Parameter("critical_s", "Critical time", "s", "light", 0.05, 4, 2, found=True, tolerance_share=0.08,
+              rests_on=("resin_c", "power_percent"),
+              too_low="Exposures foretold from it are too short.",
+              too_high="Exposures foretold from it are too long.",
+              help="The shortest light after which anything sets at all, on this printer at this power.",
+              lost_with=("material", "machine"), also_called=("tc", "onset of cure")),
+    Parameter("critical_mj_cm2", "Critical energy", "mJ/cm²", "light", 1, 25, 1, found=True, rests_on=("resin_c",),
+              too_low="Exposures foretold from it are too short.",
+              too_high="Exposures foretold from it are too long.",
+              help="The least light at which the resin sets: critical time × intensity, where that is known.",
+              lost_with=("material",), also_called=("ec", "critical exposure")),
+    Parameter("power_percent", "Light power", "%", "light", 20, 100, tolerance=2,
+              help="Share of what the light can give. Less is longer, and kinder to fine gaps in a strong printer.",
+              too_low="Layers take long.", too_high="Nothing: but the light ages sooner.",
+              lost_with=("machine",), also_called=("uv power", "pwm", "light intensity")),
+    Parameter("resin_c", "Resin", "°C", "light", 18, 40, tolerance=3,
+              help="While it prints. Cold resin is thick and sets later: it needs longer light and slower lifts.",
+              too_low="Missing layers, torn supports, longer light.", too_high="It flows and sets sooner than planned.",
+              also_called=("resin temperature", "vat temperature", "heater")),
+    Parameter("layer_um", "Layer height", "µm", "exposure", 20, 120, tolerance=0.5,
+              too_low="Prints take long; every layer is one more peel.",
+              too_high="Steps show, fine slopes are coarse.",
+              help="Of the whole profile: another height is another profile, copied with its exposure foretold.",
+              also_called=("layer thickness", "slice height")),
+    Parameter("exposure_s", "Exposure", "s", "exposure", 0.8, 12, 2, main=True, tolerance_share=0.06,
+              rests_on=("layer_um", "power_percent", "resin_c"),
+              too_low="Missing pins, soft edges, supports that tear, layers that part.",
+              too_high="Closed holes, fat pins, filled text, brittle parts.",
+              help="Light of every normal layer, at this layer height and power.",
+              lost_with=("machine", "material"), doubted_with=("layer",),
+              also_called=("normal exposure", "exposure time", "cure time", "layer exposure", "light time")),
+    Parameter("antialias_levels", "Anti-aliasing", "levels", "exposure", 1, 8,
+              help="Grey steps on the edges of a layer; 1 leaves them black and white.", zero="off",
+              too_low="Steps of a pixel show on gentle slopes.", too_high="Fine edges blur.",
+              lost_with=("machine",), also_called=("antialiasing", "grey level", "blur")),
+    Parameter("wash_min", "Wash", "min", "exposure", 1, 15,
+              help="For the bath, after the print: as the label says, or by hand.",
+              too_low="Sticky, glossy faces.", too_high="Softened, whitened faces.",
+              lost_with=("family",), also_called=("washing", "alcohol bath")),
+    Parameter("cure_min", "Post-cure", "min", "exposure", 1, 60,
+              help="Under the lamp, once it is washed and dry.",
+              too_low="Soft, tacky parts.", too_high="Brittle, yellowed parts.",
+              lost_with=("family",), also_called=("curing", "post curing", "uv lamp")),
+    Parameter("xy_mm", "XY compensation", "mm", "fit", -0.15, 0.15, 3, main=True, tolerance=0.01,
+              rests_on=("exposure_s",),
+              help="Added to every outer side and taken from every inner one; below 0 where light bleeds.",
+              too_low="Thin pins, wide holes.", too_high="Fat pins, narrow holes.",
+              doubted_with=("machine", "material", "layer"),
+              also_called=("tolerance compensation", "elephant foot", "horizontal compensation", "light bleed")),
+    Parameter("xy_bottom_mm", "XY compensation, bottom", "mm", "fit", -0.4, 0.1, 2, rests_on=("bottom_exposure_s",),
+              too_low="The foot comes out narrow.",
+              too_high="The foot flares.",
+              help="The same for bottom layers, against the flare of their long light.",
+              doubted_with=("machine", "material"), also_called=("elephant foot compensation", "flare")),
+    Parameter("z_um", "Z compensation", "µm", "fit", -200, 50,
+              too_low="Undersides come out high, blind holes deep.",
+              too_high="Undersides grow downwards, blind holes fill.",
+              help="Light reaches past a layer into what lies over it: undersides grow. Below 0 takes that off.",
+              doubted_with=("material", "layer"), also_called=("cross layer bleed", "z bleed", "blind hole")),
+    Parameter("bottom_exposure_s", "Bottom exposure", "s", "bottom", 10, 60, 0, main=True, tolerance_share=0.2,
+              rests_on=("exposure_s", "power_percent"),
+              too_low="It falls off the plate.", too_high="It wants a chisel; the foot flares.",
+              lost_with=("machine",), doubted_with=("material", "layer"),
+              also_called=("base exposure", "first layers exposure", "burn in")),
+    Parameter("bottom_layers", "Bottom layers", "", "bottom", 3, 10,
+              too_low="It falls off where the plate is not quite level.", too_high="Long prints, a thick flare.",
+              doubted_with=("layer",), also_called=("base layers", "burn in layers")),
+    Parameter("transition_layers", "Transition layers", "", "bottom", 0, 10,
+              help="Between bottom and normal the light steps down over so many layers.",
+              too_low="A weak seam over the bottom.", too_high="More layers flare.",
+              doubted_with=("layer",), also_called=("fade layers", "transition")),
+    Parameter("lift_speed_mm_min", "Lift speed", "mm/min", "lift", 30, 240, main=True, tolerance_share=0.25,
+              rests_on=("exposure_s", "resin_c"),
+              too_low="Prints take long.", too_high="Fine pins vanish, supports tear, layers part.",
+              help="How fast a layer is pulled off the film. Slow is safe.",
+              lost_with=("machine",), doubted_with=("material",), also_called=("peel speed", "lifting speed")),
+    Parameter("lift_mm", "Lift", "mm", "lift", 3, 12, 1,
+              too_low="It does not come off the film.", too_high="Prints take long.",
+              lost_with=("machine",), also_called=("lift height", "lifting distance")),
+    Parameter("lift_slow_mm", "Slow part of a lift", "mm", "lift", 0, 8, 1, zero="all",
+              too_low="The fast part begins while the layer still clings.",
+              too_high="Prints take longer than they need.",
+              help="Two-stage lifts: so far at the lift speed, the rest at the fast one. 0 lifts all at one speed.",
+              lost_with=("machine",), also_called=("two stage lift", "first stage")),
+    Parameter("lift_fast_mm_min", "Lift speed, fast part", "mm/min", "lift", 60, 600,
+              too_low="Prints take long.",
+              too_high="Splashes, bubbles, a plate that shakes.",
+              help="Once the layer is off the film.", lost_with=("machine",), also_called=("second stage",)),
+    Parameter("lift_bottom_mm_min", "Lift speed, bottom", "mm/min", "lift", 20, 120,
+              too_high="The bottom is torn off the plate.", too_low="The first layers take long.",
+              lost_with=("machine",), doubted_with=("material",), also_called=("bottom lift speed",)),
+    Parameter("retract_mm_min", "Retract speed", "mm/min", "lift", 60, 360,
+              too_high="Bubbles, smeared gaps.", too_low="Prints take long.",
+              help="On the way back down.", lost_with=("machine",), also_called=("drop speed", "return speed")),
+    Parameter("rest_before_s", "Rest before light", "s", "lift", 0.5, 8, 1, tolerance=0.5,
+              too_low="The resin still flows when it is lit: fine gaps smear, faces are woody.",
+              too_high="Prints take long.",
+              lost_with=("machine",), doubted_with=("material",),
+              also_called=("light-off delay", "wait before cure", "wait before print")),
+    Parameter("rest_bottom_s", "Rest before light, bottom", "s", "lift", 2, 30, 1,
+              too_low="The first layers stay thick and hold badly.",
+              too_high="The first layers take long.",
+              help="The same on bottom layers, where more resin has to flow away.",
+              lost_with=("machine",), also_called=("bottom light-off delay",)),
+    Parameter("rest_after_s", "Rest after lift", "s", "lift", 0, 5, 1,
+              too_low="Drips are carried back into the vat with bubbles.",
+              too_high="Prints take long.",
+              help="At the top, before it goes down.", lost_with=("machine",), also_called=("wait after lift",)),
 )  # fmt: skip
 
 BY_KEY: dict[str, Parameter] = {p.key: p for p in PARAMETERS}
@@ -328,8 +456,15 @@ def in_group(group: str) -> Iterator[Parameter]:
     return (p for p in PARAMETERS if p.group == group and p.scope == "profile")
 
 
-def find(text: str, most: int = 8) -> list[Parameter]:
-    """Parameters by any word a maker might use: every word must stand in name, group, other names or what goes wrong.
+def of_process(process: str) -> Iterator[Parameter]:
+    """The parameters of one process, in catalogue order."""
+    groups = {group.key for group in groups_of(process)}
+    return (p for p in PARAMETERS if p.group in groups)
+
+
+def find(text: str, most: int = 8, process: str = FILAMENT) -> list[Parameter]:
+    """Parameters of a process by any word a maker might use: every word must stand in name, group, other names or what
+    goes wrong.
 
     Those whose names hold the words come before those that only mention them, and what goes by just these first of all.
     """
@@ -346,7 +481,7 @@ def find(text: str, most: int = 8) -> list[Parameter]:
         return -1 if None in ranks else max(r for r in ranks if r is not None)
 
     phrase = " ".join(words)
-    ranked = [(phrase not in p.also_called, rank(p), place, p) for place, p in enumerate(PARAMETERS)]
+    ranked = [(phrase not in p.also_called, rank(p), place, p) for place, p in enumerate(of_process(process))]
     return [p for _, at, _, p in sorted(ranked, key=lambda r: r[:3]) if at >= 0][:most]
 
 

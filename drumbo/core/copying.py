@@ -12,17 +12,19 @@ from enum import StrEnum
 
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput
-from drumbo.core.families import family
+from drumbo.core.light.height import foretell
+from drumbo.core.processes import AnyMaterial, AnyPrinter
 from drumbo.core.profile import RELIED_ON, From, Origin, Profile, Value, changed, start
-from drumbo.core.workshop import Material, Printer
+
+LAYER, EXPOSURE, REACH = "layer_um", "exposure_s", "penetration_um"
 
 
 @dataclass(frozen=True, slots=True)
 class Place:
     """What a profile is for."""
 
-    material: Material
-    printer: Printer
+    material: AnyMaterial
+    printer: AnyPrinter
 
 
 class Fate(StrEnum):
@@ -48,39 +50,54 @@ def differences(here: Place, there: Place, *, layer: bool = False) -> dict[str, 
     """What differs between two surroundings, by code, in words; `layer` says that layers will be of another height."""
     found = {}
     if here.material.family != there.material.family:
-        found["family"] = f"{family(there.material.family).name} instead of {family(here.material.family).name}"
+        found["family"] = f"{there.material.family_name} instead of {here.material.family_name}"
     if _spool(here.material) != _spool(there.material):
         found["material"] = f"{there.material.name} instead of {here.material.name}"
     if _machine(here.printer) != _machine(there.printer):
         found["machine"] = f"{there.printer.name} instead of {here.printer.name}"
-    if here.printer.drive != there.printer.drive:
-        found["drive"] = f"a {_DRIVES[there.printer.drive]} drive instead of a {_DRIVES[here.printer.drive]} one"
-    if here.printer.nozzle_mm != there.printer.nozzle_mm:
-        found["nozzle"] = f"a nozzle of {there.printer.nozzle_mm:g} mm instead of {here.printer.nozzle_mm:g}"
+    for code, (words, _) in there.printer.kind_of_place.items():
+        was, called = here.printer.kind_of_place.get(code, ("", "another process"))
+        if words != was:
+            found[code] = f"{words} instead of {called}"
     if layer:
         found["layer"] = "layers of another height"
     return found
 
 
-_DRIVES = {"direct": "direct", "bowden": "Bowden"}
-
-
-def _spool(material: Material) -> tuple[str, str, str]:
+def _spool(material: AnyMaterial) -> tuple[str, str, str]:
     return material.maker, material.product, material.colour
 
 
-def _machine(printer: Printer) -> str:
+def _machine(printer: AnyPrinter) -> str:
     return printer.machine or printer.name
 
 
+def other_layer(profile: Profile, chosen: Mapping[str, float]) -> bool:
+    """Whether what was chosen is another layer height than a resin profile's."""
+    wanted = chosen.get(LAYER)
+    return wanted is not None and LAYER in profile.values and wanted != profile.number(LAYER)
+
+
 def copied(
-    profile: Profile, name: str, here: Place, there: Place, *, layer: bool = False
+    profile: Profile,
+    name: str,
+    here: Place,
+    there: Place,
+    *,
+    layer: bool = False,
+    chosen: Mapping[str, float] | None = None,
 ) -> tuple[Profile, tuple[Carried, ...]]:
     """The copy under its new name, and the fate of every value that somebody relied on, in catalogue order.
 
-    What was only a starting value, or from the label, is that of the new surroundings.
+    What was only a starting value, or from the label, is that of the new surroundings. For another layer height of a
+    resin, `chosen`, the exposure is foretold.
     """
-    fresh, apart = start(name, there.material, there.printer), differences(here, there, layer=layer)
+    wanted = dict(chosen or {})
+    if not wanted and LAYER in profile.values:
+        wanted = {LAYER: profile.number(LAYER)}
+    another = other_layer(profile, wanted)
+    fresh = start(name, there.material, there.printer, wanted)
+    apart = differences(here, there, layer=layer or another)
     values, fates = dict(fresh.values), []
     for key in BY_KEY:
         held = profile.values.get(key)
@@ -91,6 +108,8 @@ def copied(
             fates.append(Carried(key, fate, held, fresh.values.get(key), why))
             continue
         values[key] = _elsewhere(held, profile.name, why)
+        if another and key == EXPOSURE:
+            values[key] = _foretold(profile, held, wanted[LAYER])
         fates.append(Carried(key, fate, held, values[key], why))
     made = changed(replace(fresh, values=values), {}, there.printer.numbers())
     # What a value rests on may be lost while it carries over itself: the copy says so.
@@ -111,6 +130,16 @@ def _elsewhere(value: Value, name: str, doubt: str) -> Value:
     """The value as a copy has it. A trial of the profile it is from is no evidence of this one."""
     origin = Origin(From.COPY, f"copied from {name}")
     return replace(value, origin=origin, doubt=doubt and f"it is for {doubt}", recheck=None, still_good="")
+
+
+def _foretold(profile: Profile, held: Value, layer_um: float) -> Value:
+    """An exposure at another layer height, marked for a recheck: nobody has tried it."""
+    reach = profile.values.get(REACH)
+    known = None if reach is None else (reach.number, reach.error or 0.05 * reach.number)
+    found = foretell(held.number, held.error, profile.number(LAYER), layer_um, known)
+    origin = Origin(From.COPY, f"{found.note}, by {profile.name}")
+    doubt = f"it is foretold for {layer_um:g} µm; nobody has tried it"
+    return Value(round(found.exposure_s, 2), origin, round(found.error_s, 3), doubt=doubt)
 
 
 def _as_made(carried: Carried, made: Profile) -> Carried:
@@ -144,7 +173,11 @@ def moved(profile: Profile, here: Place, there: Place) -> Profile:
     Where the printer becomes again what it was, the doubt goes.
     """
     apart, back = (
-        {code: f"the printer has {why} now" for code, why in differences(*way).items() if code in {"drive", "nozzle"}}
+        {
+            code: f"the printer has {why} now"
+            for code, why in differences(*way).items()
+            if code in here.printer.kind_of_place
+        }
         for way in ((here, there), (there, here))
     )
     new = {}
@@ -158,14 +191,16 @@ def moved(profile: Profile, here: Place, there: Place) -> Profile:
     return changed(profile, new, there.printer.numbers()) if new else profile
 
 
-def unfit(profile: Profile, printer: Printer) -> tuple[str, ...]:
+def unfit(profile: Profile, printer: AnyPrinter) -> tuple[str, ...]:
     """Why a printer cannot print a profile as it is, in sentences; empty where it can."""
-    reasons = []
-    for keys, most, what in (
-        (("nozzle_c", "nozzle_first_c"), printer.nozzle_max_c, "Its nozzle"),
-        (("bed_c", "bed_first_c"), printer.bed_max_c, "Its bed"),
-    ):
-        hottest = max((profile.number(key) for key in keys if key in profile.values), default=0.0)
-        if hottest > most:
-            reasons.append(f"{what} wants {hottest:g} °C; {printer.name} may run {most:g}.")
-    return tuple(reasons)
+    if profile.process != printer.process:
+        return (f"{printer.name} is for another process.",)
+    wanted: dict[tuple[str, float, str], float] = {}
+    for key, most in printer.limits().items():
+        what = BY_KEY[key].name.partition(",")[0].lower(), most, BY_KEY[key].unit
+        wanted[what] = max(wanted.get(what, 0.0), profile.number(key) if key in profile.values else 0.0)
+    return tuple(
+        f"Its {name} wants {number:g} {unit}; {printer.name} may run {most:g}."
+        for (name, most, unit), number in wanted.items()
+        if number > most
+    )

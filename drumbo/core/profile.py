@@ -6,14 +6,13 @@ A `Profile` is one frozen revision. Every change makes a new one; nothing is ove
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field, replace
 from enum import StrEnum
 from typing import Any
 
-from drumbo.core.catalogue import BY_KEY, GROUPS, Group, in_group
-from drumbo.core.families import family
-from drumbo.core.workshop import Material, Printer
+from drumbo.core.catalogue import BY_KEY, FILAMENT, Group, groups_of, in_group
+from drumbo.core.processes import AnyMaterial, AnyPrinter
 
 
 class From(StrEnum):
@@ -121,10 +120,11 @@ class Value:
 
 @dataclass(frozen=True, slots=True)
 class Profile:
-    """One revision of a profile for one material on one printer."""
+    """One revision of a profile for one material on one printer, of one `process`."""
 
     name: str
     values: Mapping[str, Value] = field(default_factory=dict)
+    process: str = FILAMENT
 
     def number(self, key: str) -> float:
         """The number under a catalogue key; KeyError if this profile has none."""
@@ -136,12 +136,14 @@ class Profile:
 
     def to_json(self) -> dict[str, Any]:
         """Plain data; `from_json` gives an equal profile back."""
-        return {"name": self.name, "values": {key: value.to_json() for key, value in self.values.items()}}
+        values = {key: value.to_json() for key, value in self.values.items()}
+        return {"name": self.name, "process": self.process, "values": values}
 
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Profile:
         """The profile that `to_json` wrote. Keys that the catalogue does not know are kept."""
-        return cls(data["name"], {key: Value.from_json(v) for key, v in data["values"].items()})
+        values = {key: Value.from_json(v) for key, v in data["values"].items()}
+        return cls(data["name"], values, data.get("process", FILAMENT))
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,35 +155,37 @@ class Change:
     after: Value | None
 
 
-def start(name: str, material: Material, printer: Printer) -> Profile:
-    """A copy of the family's starting values, bounded by what the label and the printer allow."""
-    kin = family(material.family)
-    numbers = kin.starting_values(printer.drive, printer.nozzle_mm)
-    begin = Origin(From.START, f"{kin.name} start")
-    label = Origin(From.LABEL, "from the label")
-    values = {key: Value(number, begin) for key, number in numbers.items()}
+def start(
+    name: str, material: AnyMaterial, printer: AnyPrinter, chosen: Mapping[str, float] | None = None
+) -> Profile:  # fmt: skip
+    """A copy of the family's starting values, bounded by what the label and the printer allow. `chosen` are what the
+    profile is for and no trial finds, like a layer height.
+    """
+    begin, picked = Origin(From.START, f"{material.family_name} start"), Origin(From.START, "chosen at the start")
+    label, wanted = Origin(From.LABEL, "from the label"), chosen or {}
+    numbers = material.starting_numbers(printer, wanted)
+    values = {key: Value(number, picked if key in wanted else begin) for key, number in numbers.items()}
     values |= {key: of_printer(number, printer) for key, number in printer.own.items() if key in values}
-    values["filament_diameter_mm"] = Value(material.diameter_mm, label)
-    values["density_g_cm3"] = Value(material.density_g_cm3, label)
-    _into_range(values, ("nozzle_c", "nozzle_first_c"), material.nozzle_low_c, material.nozzle_high_c, label)
-    if material.bed_low_c is not None and material.bed_high_c is not None:
-        _into_range(values, ("bed_c", "bed_first_c"), material.bed_low_c, material.bed_high_c, label)
+    values |= {key: Value(number, label) for key, number in material.label_numbers(wanted).items()}
     limit = Origin(From.START, f"as hot as {printer.name} may run")
-    _into_range(values, ("nozzle_c", "nozzle_first_c"), 0, printer.nozzle_max_c, limit)
-    _into_range(values, ("bed_c", "bed_first_c"), 0, printer.bed_max_c, limit)
-    return Profile(name, values)
+    for key in values:
+        span = material.label_range(key)
+        if span is not None:
+            _into_range(values, key, *span, label)
+    for key, most in printer.limits().items():
+        _into_range(values, key, 0, most, limit)
+    return Profile(name, values, material.process)
 
 
-def of_printer(number: float, printer: Printer) -> Value:
+def of_printer(number: float, printer: AnyPrinter) -> Value:
     """A starting value that is the printer's for all materials."""
     return Value(number, Origin(From.START, f"as on {printer.name}, for all materials"))
 
 
-def _into_range(values: dict[str, Value], keys: Iterable[str], low: float, high: float, origin: Origin) -> None:
-    for key in keys:
-        number = min(max(values[key].number, low), high)
-        if number != values[key].number:
-            values[key] = Value(number, origin)
+def _into_range(values: dict[str, Value], key: str, low: float, high: float, origin: Origin) -> None:
+    number = min(max(values[key].number, low), high)
+    if number != values[key].number:
+        values[key] = Value(number, origin)
 
 
 RELIED_ON = frozenset({From.HAND, From.COPY, From.TRIAL})
@@ -313,7 +317,7 @@ PROOF = "proof"
 
 def sectors(profile: Profile) -> tuple[Sector, ...]:
     """The drum of a profile, in trial order."""
-    return tuple(_sector(profile, group) for group in GROUPS)
+    return tuple(_sector(profile, group) for group in groups_of(profile.process))
 
 
 def proven(profile: Profile) -> bool:
@@ -345,22 +349,23 @@ class Say:
 
 
 def effective(
-    key: str, profile: Profile, material: Material, printer: Printer, trial: Mapping[str, float] | None = None
+    key: str, profile: Profile, material: AnyMaterial, printer: AnyPrinter, trial: Mapping[str, float] | None = None
 ) -> tuple[Say, ...]:
     """Every place that has a say in `key`, weakest first; exactly one wins.
 
     A family's start is overruled by the printer's own value where it has one, that by the profile, the profile by a
     trial's own sweep, and all of them by what the printer may run.
     """
-    kin = family(material.family)
-    says = [Say(f"{kin.name} start", "", kin.starting_values(printer.drive, printer.nozzle_mm).get(key))]
-    if key in {"nozzle_c", "nozzle_first_c"}:
-        span = f"{material.nozzle_low_c:g} to {material.nozzle_high_c:g} °C"
-        says.append(Say(f"label of {material.name}", span, None))
-    if key in {"bed_c", "bed_first_c"} and material.bed_low_c is not None and material.bed_high_c is not None:
-        span = f"{material.bed_low_c:g} to {material.bed_high_c:g} °C"
-        says.append(Say(f"label of {material.name}", span, None))
-    if key in BY_KEY and BY_KEY[key].shared:
+    unit = BY_KEY[key].unit
+    held = profile.numbers()
+    starts = material.starting_numbers(printer, held)
+    says = [Say(f"{material.family_name} start", "", starts.get(key))]
+    span, told = material.label_range(key), material.label_numbers(held)
+    if span is not None:
+        says.append(Say(f"label of {material.name}", f"{span[0]:g} to {span[1]:g} {unit}", None))
+    elif key in told and key in starts:
+        says.append(Say(f"label of {material.name}", material.label_says, told[key]))
+    if BY_KEY[key].shared:
         says.append(Say(printer.name, "for all materials", printer.own.get(key)))
     if key in profile.values:
         value = profile.values[key]
@@ -368,10 +373,8 @@ def effective(
     if trial and key in trial:
         says.append(Say("this trial", "only while its piece prints", trial[key]))
     winner = max(place for place, say in enumerate(says) if say.number is not None)
-    limit = {"nozzle_c": printer.nozzle_max_c, "nozzle_first_c": printer.nozzle_max_c,
-             "bed_c": printer.bed_max_c, "bed_first_c": printer.bed_max_c}.get(key)  # fmt: skip
-    number = says[winner].number
+    limit, number = printer.limits().get(key), says[winner].number
     if limit is not None and number is not None and number > limit:
-        says.append(Say(f"limit of {printer.name}", f"no more than {limit:g} °C", limit))
+        says.append(Say(f"limit of {printer.name}", f"no more than {limit:g} {unit}", limit))
         winner = len(says) - 1
     return tuple(replace(say, wins=place == winner) for place, say in enumerate(says))

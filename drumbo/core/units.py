@@ -39,6 +39,9 @@ _UNITS: dict[str, tuple[Unit, ...]] = {
     "s": (Unit("s", ("s", "sec"), _SAME), Unit("ms", ("ms",), _times(0.001))),
     "g/cm³": (Unit("g/cm³", ("g/cm³", "g/cm3"), _SAME), Unit("kg/m³", ("kg/m³", "kg/m3"), _times(0.001))),
 }
+_UNITS["mm/min"] = (Unit("mm/min", ("mm/min", "mm/m"), _SAME), Unit("mm/s", ("mm/s",), _times(60)))
+_UNITS["µm"] = (Unit("µm", ("µm", "um", "micron", "microns"), _SAME), Unit("mm", ("mm",), _times(1000)))
+_UNITS["min"] = (Unit("min", ("min", "minutes"), _SAME), Unit("s", ("s", "sec"), _times(1 / 60)))
 _UNITS["× flow"] = _UNITS[""]
 _UNITS["° from upright"] = (
     Unit("° from upright", (), _SAME),

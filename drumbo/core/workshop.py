@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import math
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields
-from typing import TypeVar
+from typing import ClassVar, TypeVar
 
+from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import FAMILIES, family
 from drumbo.core.fields import Field, Scalar, read_all
@@ -64,6 +66,33 @@ class Printer:
     own: Mapping[str, float] = field(default_factory=dict)
     machine: str = ""
     primes: str = "both"
+    process: str = FILAMENT
+
+    @property
+    def says(self) -> str:
+        """What it is, in a few words."""
+        return f"{self.nozzle_mm:g} mm nozzle, {_DRIVES[self.drive]} drive"
+
+    @property
+    def kind_of_place(self) -> dict[str, tuple[str, str]]:
+        """What of a machine decides what carries over: code → (what it is, and how it is called beside another)."""
+        return {
+            "drive": (f"a {_DRIVES[self.drive]} drive", f"a {_DRIVES[self.drive]} one"),
+            "nozzle": (f"a nozzle of {self.nozzle_mm:g} mm", f"{self.nozzle_mm:g}"),
+        }
+
+    def limits(self) -> dict[str, float]:
+        """Catalogue key → the most that it may run."""
+        return {
+            "nozzle_c": self.nozzle_max_c,
+            "nozzle_first_c": self.nozzle_max_c,
+            "bed_c": self.bed_max_c,
+            "bed_first_c": self.bed_max_c,
+        }
+
+    def ignored(self) -> frozenset[str]:
+        """Catalogue keys of settings that it does not honour: none is known of."""
+        return frozenset()
 
     def numbers(self) -> dict[str, float]:
         """Catalogue key → number, for what is the printer's own and known."""
@@ -85,6 +114,9 @@ class Printer:
         """Middle of the bed, mm."""
         (x0, y0), (x1, y1) = self.bed_low, self.bed_high
         return ((x0 + x1) / 2, (y0 + y1) / 2)
+
+
+_DRIVES = {"direct": "direct", "bowden": "Bowden"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,11 +147,65 @@ class Material:
     softens_c: float | None = None
     plate: str = ""
     abrasive: str = "no"
+    process: str = FILAMENT
+    holder: ClassVar[str] = "spool"
+    held: ClassVar[str] = "on the spool"
+    left_key: ClassVar[str] = "spool_g"
 
     @property
     def name(self) -> str:
         """What the spool is called in lists."""
         return f"{self.product}, {self.colour}"
+
+    @property
+    def family_name(self) -> str:
+        """Its polymer in words."""
+        return family(self.family).name
+
+    @property
+    def label_says(self) -> str:
+        """What the label tells of how to print it."""
+        bed = ""
+        if self.bed_low_c is not None and self.bed_high_c is not None:
+            bed = f", bed {self.bed_low_c:g} to {self.bed_high_c:g}"
+        return f"{self.nozzle_low_c:g} to {self.nozzle_high_c:g} °C{bed}"
+
+    @property
+    def price_says(self) -> str:
+        """Its price, or nothing."""
+        return "" if self.price_per_kg is None else f"{self.currency} {self.price_per_kg:.2f} a kg"
+
+    @property
+    def left_g(self) -> float | None:
+        """What is left on the spool, g; None where nobody keeps count."""
+        return self.spool_g
+
+    def left_after(self, grams: float) -> float | None:
+        """What is kept under `left_key` once so many grams are gone."""
+        return None if self.spool_g is None else round(max(self.spool_g - grams, 0.0), 1)
+
+    def amount(self, grams: float) -> str:
+        """So many grams in the measure of a spool: 2.98 g of PLA of 1.75 mm are a metre."""
+        area_mm2 = math.pi * self.diameter_mm**2 / 4
+        return f"{grams / self.density_g_cm3 / area_mm2:.1f} m of filament"
+
+    def starting_numbers(self, printer: Printer, chosen: Mapping[str, float]) -> dict[str, float]:
+        """Catalogue key → what is common for its polymer on a printer."""
+        del chosen
+        return family(self.family).starting_values(printer.drive, printer.nozzle_mm)
+
+    def label_numbers(self, chosen: Mapping[str, float]) -> dict[str, float]:
+        """Catalogue key → what the label says for certain."""
+        del chosen
+        return {"filament_diameter_mm": self.diameter_mm, "density_g_cm3": self.density_g_cm3}
+
+    def label_range(self, key: str) -> tuple[float, float] | None:
+        """From and to on the label, for a catalogue key; None where it gives none."""
+        if key in {"nozzle_c", "nozzle_first_c"}:
+            return self.nozzle_low_c, self.nozzle_high_c
+        if key in {"bed_c", "bed_first_c"} and self.bed_low_c is not None and self.bed_high_c is not None:
+            return self.bed_low_c, self.bed_high_c
+        return None
 
     def care(self) -> tuple[str, ...]:
         """How to dry and print it, in sentences: the label's words, or what is common for its polymer."""
@@ -199,20 +285,20 @@ PRINTER_FIELDS: tuple[Field, ...] = (
 )  # fmt: skip
 
 
-def _build(cls: type[T], values: Mapping[str, Scalar]) -> T:
-    """What was left empty is an empty text, nothing, or for a choice the usual one."""
+def build(cls: type[T], asked: Sequence[Field], values: Mapping[str, Scalar]) -> T:
+    """A dataclass from what its fields read. What was left empty is an empty text, nothing, or for a choice the usual
+    one.
+    """
     names = {f.name for f in fields(cls)}  # type: ignore[arg-type]
-    said = {k: ("" if v is None and k in _TEXT else v) for k, v in values.items() if k in names}
-    return cls(**{k: v for k, v in said.items() if v is not None or k not in _CHOICES})
-
-
-_TEXT = {f.key for f in (*MATERIAL_FIELDS, *PRINTER_FIELDS) if f.kind in {"text", "lines"}}
-_CHOICES = {f.key for f in (*MATERIAL_FIELDS, *PRINTER_FIELDS) if f.kind == "choice"}
+    texts = {f.key for f in asked if f.kind in {"text", "lines", "many"}}
+    choices = {f.key for f in asked if f.kind == "choice"}
+    said = {k: ("" if v is None and k in texts else v) for k, v in values.items() if k in names}
+    return cls(**{k: v for k, v in said.items() if v is not None or k not in choices})
 
 
 def read_material(typed: Mapping[str, str | float | None]) -> Material:
     """A material from what was typed; InvalidInput gathers every field's problem."""
-    material = _build(Material, read_all(MATERIAL_FIELDS, typed))
+    material = build(Material, MATERIAL_FIELDS, read_all(MATERIAL_FIELDS, typed))
     problems = {}
     if material.nozzle_high_c < material.nozzle_low_c:
         problems["nozzle_high_c"] = (
@@ -227,4 +313,4 @@ def read_material(typed: Mapping[str, str | float | None]) -> Material:
 
 def read_printer(typed: Mapping[str, str | float | None]) -> Printer:
     """A printer from what was typed; InvalidInput gathers every field's problem."""
-    return _build(Printer, read_all(PRINTER_FIELDS, typed))
+    return build(Printer, PRINTER_FIELDS, read_all(PRINTER_FIELDS, typed))

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import subprocess
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
+from typing import Any
 
 from drumbo.core.errors import LinkError
+from drumbo.core.resin import ResinPrinter
 from drumbo.core.workshop import Printer
 from drumbo.services import adopting, profiles, reading, trials, workshop
 from drumbo.services.prints import PrintRoom, ask_the_eye
@@ -67,6 +70,38 @@ SPOOLS: tuple[tuple[dict[str, str | float], int], ...] = (
 )  # fmt: skip
 
 
+RESIN_PRINTER = ResinPrinter(
+    name="Gannet Light",
+    pixels_x=3840,
+    pixels_y=2400,
+    pixel_um=35,
+    height_mm=160,
+    intensity_mw_cm2=4.0,
+    lights_apart="yes",
+    ignores="power_percent,z_um",
+    notes="In the fume cupboard. This one is a stand-in too: it lights what a package says.",
+)
+BOTTLES: tuple[tuple[dict[str, str | float], int], ...] = (
+    ({"process": "resin", "maker": "Saltmarsh Resins", "product": "Eider Standard", "family": "resin-standard",
+      "colour": "fog grey", "colour_hex": "#8b8f96", "exposure_s": 2.2, "exposure_layer_um": 50,
+      "bottom_exposure_s": 28, "density_g_cm3": 1.12, "price_per_bottle": 32.0, "bottle_ml": 1000, "currency": "€",
+      "left_ml": 640, "wash_min": 3, "cure_min": 5, "notes": "Egg models for the visitors' table."}, 1),
+    ({"process": "resin", "maker": "Saltmarsh Resins", "product": "Shearwater Clear", "family": "resin-clear",
+      "colour": "clear", "colour_hex": "#b9c7c9", "exposure_s": 2.6, "exposure_layer_um": 50,
+      "bottom_exposure_s": 28, "density_g_cm3": 1.11, "price_per_bottle": 44.0, "bottle_ml": 1000, "currency": "€",
+      "left_ml": 910, "wash_min": 3, "cure_min": 4, "notes": "Covers for the data loggers."}, 6),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Device:
+    """A stand-in that runs: its process, its link and its camera."""
+
+    process: subprocess.Popen[str]
+    link_url: str
+    camera_url: str
+
+
 @dataclass(frozen=True, slots=True)
 class Filled:
     """What the demo goes on with: the stand-in's printer, and the trial that is to print when it starts."""
@@ -75,9 +110,11 @@ class Filled:
     next_trial: int
 
 
-def fill(house: Workshop, room: PrintRoom, link_url: str, camera_url: str, say: Callable[[str], object]) -> Filled:
-    """Fill an empty workshop; the stand-in must be running and fast."""
-    petrel = workshop.save_printer(house, {**asdict(STANDIN_PRINTER), "link_url": link_url, "camera_url": camera_url})
+def fill(
+    house: Workshop, room: PrintRoom, filament: Device, resin: Device, say: Callable[[str], object]
+) -> Filled:  # fmt: skip
+    """Fill an empty workshop; the stand-ins must be running and fast."""
+    petrel = workshop.save_printer(house, _linked(STANDIN_PRINTER, filament))
     skua = workshop.save_printer(house, asdict(OLD_PRINTER))
     spools = [workshop.save_material(house, label, spool_seed=seed) for label, seed in SPOOLS]
     pla, petg, tpu, asa, pa, wood = (
@@ -120,7 +157,29 @@ def fill(house: Workshop, room: PrintRoom, link_url: str, camera_url: str, say: 
     _print(house, room, _plan(house, pla, {}, "first-layer"))
     profiles.set_by_hand(house, wood, "retraction_mm", "5")
     del pa
-    return Filled(petrel, _plan(house, petg, {}))
+    next_trial = _plan(house, petg, {})
+    say("  … and, on the resin printer, skins on glass and coupons …")
+    _resins(house, room, resin)
+    return Filled(petrel, next_trial)
+
+
+def _linked(printer: Any, device: Device) -> dict[str, Any]:
+    return {**asdict(printer), "link_url": device.link_url, "camera_url": device.camera_url}
+
+
+def _resins(house: Workshop, room: PrintRoom, device: Device) -> None:
+    """One bottle with its working curve and its exposure, and one whose coupons wait to be read."""
+    gannet = workshop.save_printer(house, _linked(RESIN_PRINTER, device))
+    bottles = [workshop.save_material(house, label, spool_seed=seed) for label, seed in BOTTLES]
+    grey, clear = (
+        profiles.create(house, bottle, gannet, profiles.suggest_name(house, bottle, gannet, "50 µm"), 50)
+        for bottle in bottles
+    )
+    for slug in ("cure-on-glass", "exposure-coupon"):
+        trial = _plan(house, grey, {}, slug)
+        _print(house, room, trial)
+        adopting.adopt(house, trial)
+    _plan(house, clear, {}, "cure-on-glass")
 
 
 def _plan(house: Workshop, profile: int, asked: dict[str, float], slug: str = "temperature") -> int:

@@ -8,12 +8,14 @@ import shutil
 import subprocess
 import sys
 import urllib.request
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import ExitStack, contextmanager
 from dataclasses import asdict, replace
 from pathlib import Path
 
+from drumbo.core.catalogue import FILAMENT, RESIN
 from drumbo.core.errors import DrumboError
-from drumbo.demo.fill import fill
+from drumbo.demo.fill import Device, fill
 from drumbo.services import workshop
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
@@ -30,38 +32,65 @@ def run_demo(folder: Path, *, port: int, pace: float, fresh: bool, say: Say) -> 
     done = folder / "filled"
     if fresh or not done.exists():
         shutil.rmtree(folder, ignore_errors=True)
-    device, link_url, camera_url = start_standin(pace)
-    try:
+    with ExitStack() as devices:
+        filament = devices.enter_context(running(start_standin(pace)))
+        resin = devices.enter_context(running(start_resin(pace)))
+        cameras = (filament.camera_url, resin.camera_url)
         first = not done.exists()
 
         def ready(house: Workshop, room: PrintRoom) -> None:
             if first:
                 say("Filling the demo workshop; the first time this takes a minute or two.")
-                _pace(camera_url, FILLING_PACE)
-                filled = fill(house, room, link_url, camera_url, say)
-                _pace(camera_url, pace)
+                for camera in cameras:
+                    _pace(camera, FILLING_PACE)
+                filled = fill(house, room, filament, resin, say)
+                for camera in cameras:
+                    _pace(camera, pace)
                 room.start(filled.next_trial)
                 done.touch()
             else:
-                _relink(house, link_url, camera_url)
+                _relink(house, {FILAMENT: filament, RESIN: resin})
 
         run(folder, host="127.0.0.1", port=port, say=say, ready=ready)
+
+
+@contextmanager
+def running(device: Device) -> Iterator[Device]:
+    """A device, ended at the end."""
+    try:
+        yield device
     finally:
-        device.terminate()
-        device.wait(10)
+        device.process.terminate()
+        device.process.wait(10)
+        if device.process.stdout is not None:
+            device.process.stdout.close()
 
 
-def start_standin(pace: float, drive: str = "direct") -> tuple[subprocess.Popen[str], str, str]:
-    """The stand-in printer in a process of its own: the process, its link and its camera."""
-    command = [sys.executable, "-m", "drumbo", "standin", "filament", "--port", "0", "--side-port", "0"]
-    command += ["--pace", str(pace), "--drive", drive, "--bed-seed", str(BED_SEED)]
+def _started(arguments: list[str], said: str) -> tuple[subprocess.Popen[str], re.Match[str]]:
+    """A stand-in as a process of its own, and what its first line says."""
+    command = [sys.executable, "-m", "drumbo", "standin", *arguments]
     device = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     assert device.stdout is not None
-    found = re.search(r"(socket://\S+)\s+camera: (http://\S+)", device.stdout.readline())
+    found = re.search(said, device.stdout.readline())
     if found is None:
         device.terminate()
         raise DrumboError("the stand-in printer did not start")
-    return device, found[1], found[2]
+    return device, found
+
+
+def start_standin(pace: float, drive: str = "direct") -> Device:
+    """The filament stand-in in a process of its own."""
+    arguments = ["filament", "--port", "0", "--side-port", "0", "--pace", str(pace), "--drive", drive]
+    arguments += ["--bed-seed", str(BED_SEED)]
+    device, found = _started(arguments, r"(socket://\S+)\s+camera: (http://\S+)")
+    return Device(device, found[1], found[2])
+
+
+def start_resin(pace: float, pixels: str = "3840x2400") -> Device:
+    """The resin stand-in in a process of its own; its camera answers where its link does."""
+    arguments = ["resin", "--port", "0", "--pace", str(pace), "--pixels", pixels]
+    device, found = _started(arguments, r"(http://\S+)")
+    return Device(device, found[1], found[1])
 
 
 def _pace(camera_url: str, pace: float) -> None:
@@ -69,9 +98,10 @@ def _pace(camera_url: str, pace: float) -> None:
     urllib.request.urlopen(urllib.request.Request(f"{camera_url}/pace", body), timeout=10).close()
 
 
-def _relink(house: Workshop, link_url: str, camera_url: str) -> None:
-    """The stand-in has new ports at every start; printers with a camera are its own."""
+def _relink(house: Workshop, devices: Mapping[str, Device]) -> None:
+    """Stand-ins have new ports at every start; printers with a camera are theirs."""
     for number, printer in workshop.printers(house):
         if printer.camera_url:
-            linked = replace(printer, link_url=link_url, camera_url=camera_url)
+            device = devices[printer.process]
+            linked = replace(printer, link_url=device.link_url, camera_url=device.camera_url)
             workshop.save_printer(house, asdict(linked), number)

@@ -13,11 +13,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, fields
 from typing import Any, TypeVar
 
-from drumbo.core.catalogue import BY_KEY
+from drumbo.core.catalogue import BY_KEY, of_process
 from drumbo.core.errors import InvalidInput
-from drumbo.core.families import FAMILIES
+from drumbo.core.processes import PROCESSES
 from drumbo.core.profile import From, Law, Origin, Profile, Value
-from drumbo.core.workshop import Material, Printer
 
 FORMAT = "drumbo-profile"
 VERSION = 1
@@ -26,7 +25,7 @@ LARGEST = 2_000_000
 INSIDE = "profile.json"
 """Its name in a zip."""
 LONGEST_TEXT = 2000
-T = TypeVar("T", Material, Printer)
+T = TypeVar("T")
 
 HOME = frozenset({"link_url", "camera_url", "start_gcode", "end_gcode", "notes"})
 """What of a printer stays at home."""
@@ -50,13 +49,13 @@ class Brought:
 
     profile: Profile
     revision: int
-    material: Material
-    printer: Printer
+    material: Any
+    printer: Any
     skipped: tuple[str, ...] = ()
 
 
 def profile_json(
-    profile: Profile, revision: int, material: Material, printer: Printer, evidence: Sequence[Evidence] = ()
+    profile: Profile, revision: int, material: Any, printer: Any, evidence: Sequence[Evidence] = ()
 ) -> str:
     """The file's text. Link and G-code templates stay at home."""
     values: dict[str, Any] = {}
@@ -72,7 +71,7 @@ def profile_json(
         "version": VERSION,
         "name": profile.name,
         "revision": revision,
-        "process": "filament",
+        "process": profile.process,
         "printer": {k: v for k, v in asdict(printer).items() if k not in HOME},
         "material": asdict(material),
         "values": values,
@@ -109,16 +108,19 @@ def read_profile(data: bytes) -> Brought:
         raise _wrong("says no version that there is")
     if version > VERSION:
         raise _wrong(f"is of version {version}; this Drumbo reads up to {VERSION}: bring it up to date")
-    if found.get("process") != "filament":
-        raise _wrong("is for another process than filament")
-    material = _facts(Material, found.get("material"), "material", need=("family", "maker", "product", "colour"))
-    if material.family not in {kin.key for kin in FAMILIES}:
-        raise _wrong(f"names a polymer that this Drumbo does not know: {material.family[:40]}")
-    printer = _facts(Printer, found.get("printer"), "printer", need=("name",))
-    values, skipped = _values(found.get("values"))
+    kind = PROCESSES.get(str(found.get("process"))[:40])
+    if kind is None:
+        raise _wrong(f"is for another process than {' and '.join(PROCESSES)}")
+    material = _facts(kind.material, found.get("material"), "material", need=("family", "maker", "product", "colour"))
+    if material.family not in kind.families:
+        raise _wrong(f"names a polymer or resin that this Drumbo does not know: {material.family[:40]}")
+    printer = _facts(kind.printer, found.get("printer"), "printer", need=("name",))
+    if {material.process, printer.process} != {kind.key}:
+        raise _wrong("has a printer or material of another process than its own")
+    values, skipped = _values(found.get("values"), kind.key)
     revision = found.get("revision", 1)
     return Brought(
-        Profile(_text(found.get("name"), "name"), values),
+        Profile(_text(found.get("name"), "name"), values, kind.key),
         revision if isinstance(revision, int) else 1, material, printer, skipped,
     )  # fmt: skip
 
@@ -202,15 +204,15 @@ def _facts(cls: type[T], found: Any, where: str, need: Sequence[str]) -> T:
         raise _wrong(f"lacks facts under “{where}”") from error
 
 
-def _values(found: Any) -> tuple[dict[str, Value], tuple[str, ...]]:
+def _values(found: Any, process: str) -> tuple[dict[str, Value], tuple[str, ...]]:
     if not isinstance(found, dict):
         raise _wrong("has nothing under “values”")
-    values, skipped = {}, []
+    values, skipped, ours = {}, [], {parameter.key for parameter in of_process(process)}
     for key, data in found.items():
         where = f"values.{key[:60]}"
         if not isinstance(data, dict):
             raise _wrong(f"has no value under “{where}”")
-        if key not in BY_KEY:
+        if key not in ours:
             skipped.append(f"{key[:60]}: this Drumbo knows no such parameter.")
             continue
         unit = data.get("unit", BY_KEY[key].unit)

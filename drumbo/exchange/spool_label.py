@@ -9,15 +9,14 @@ import unicodedata
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
+from typing import Any
 from xml.sax.saxutils import escape
 
 import segno
 from fpdf import FPDF
 
 from drumbo.core.catalogue import BY_KEY
-from drumbo.core.families import family
 from drumbo.core.profile import Profile
-from drumbo.core.workshop import Material, Printer
 
 WIDE, HIGH = 62.0, 29.0
 MARGIN, QR_MM, QUIET = 2.0, 22.0, 4
@@ -35,8 +34,12 @@ LINES: tuple[tuple[tuple[str, str], ...], ...] = (
     (("flow", "flow_ratio"), ("advance", "pressure_advance_s")),
     (("pull", "retraction_mm"), ("at", "retraction_speed_mm_s")),
     (("max", "max_flow_mm3_s"), ("fan", "fan_percent")),
+    (("layers", "layer_um"), ("light", "exposure_s")),
+    (("bottom", "bottom_exposure_s"), ("XY", "xy_mm")),
+    (("lift", "lift_mm"), ("at", "lift_speed_mm_min")),
+    (("rest", "rest_before_s"), ("wash", "wash_min"), ("cure", "cure_min")),
 )
-"""What is on a label, by line: a word and a catalogue key."""
+"""What is on a label, by line: a word and a catalogue key. Lines of which a profile holds nothing are left out."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,36 +70,42 @@ OFFLINE: tuple[tuple[str, str, str], ...] = (
     ("flow ", "flow_ratio", ", "), ("advance ", "pressure_advance_s", " s, "), ("pull ", "retraction_mm", " mm at "),
     ("", "retraction_speed_mm_s", " mm/s, "), ("max ", "max_flow_mm3_s", " mm3/s, "), ("fan ", "fan_percent", " %, "),
     ("shrinks ", "shrinkage_percent", " %"),
+    ("layers ", "layer_um", " um, "), ("light ", "exposure_s", " s, "), ("bottom ", "bottom_exposure_s", " s x "),
+    ("", "bottom_layers", ", "), ("lift ", "lift_mm", " mm at "), ("", "lift_speed_mm_min", " mm/min, "),
+    ("rest ", "rest_before_s", " s, "), ("XY ", "xy_mm", " mm, "), ("wash ", "wash_min", " min, "),
+    ("cure ", "cure_min", " min"),
 )  # fmt: skip
 """What a code says without a network: before, catalogue key, after. Short, so that its squares stay large."""
 
 
-def offline_text(profile: Profile, revision: int, material: Material, printer: Printer, day: str) -> str:
+def offline_text(profile: Profile, revision: int, material: Any, printer: Any, day: str) -> str:
     """A profile's numbers as one short text that any phone shows."""
     said = (
         f"{before}{BY_KEY[key].show(profile.number(key)).replace('−', '-')}{after}"
         for before, key, after in OFFLINE
         if key in profile.values
     )
-    return f"{material.name[:40]}\n{printer.name[:24]} {printer.nozzle_mm:g}\n{''.join(said)}\nr{revision} {day}"[
-        :LONGEST_QR
-    ]
+    return f"{material.name[:40]}\n{printer.name[:24]}, {printer.says}\n{''.join(said)}\nr{revision} {day}"[:LONGEST_QR]
 
 
 def lay_out(
-    profile: Profile, revision: int, material: Material, printer: Printer, day: str, *, code: str, proven: bool
+    profile: Profile, revision: int, material: Any, printer: Any, day: str, *, code: str, proven: bool
 ) -> Label:
     """A label with `code` as its QR code: an address or `offline_text`."""
     batch = f", batch {profile.number('batch'):g}" if "batch" in profile.values else ""
     words = [
         _words(5.6, material.product, LARGE_PT, bold=True),
-        _words(8.7, f"{material.colour} · {family(material.family).name}", SMALL_PT),
-        _words(11.3, f"{material.maker} · {printer.name}, {printer.nozzle_mm:g} mm", SMALL_PT),
-        *(_words(15.1 + 2.9 * row, _line(profile, line), USUAL_PT, bold=row == 0) for row, line in enumerate(LINES)),
+        _words(8.7, f"{material.colour} · {material.family_name}", SMALL_PT),
+        _words(11.3, f"{material.maker} · {printer.name}, {printer.says}", SMALL_PT),
+        *(_words(15.1 + 2.9 * row, line, USUAL_PT, bold=row == 0) for row, line in enumerate(_lines(profile))),
         _words(HIGH - 1.9, f"r{revision}{batch}, {day}{', proven' if proven else ''}", SMALL_PT),
     ]
     dark, module = _code(code)
     return Label(tuple(words), dark, module, (WIDE - MARGIN - QR_MM, (HIGH - QR_MM) / 2))
+
+
+def _lines(profile: Profile) -> list[str]:
+    return [said for line in LINES if (said := _line(profile, line))]
 
 
 def _line(profile: Profile, line: Sequence[tuple[str, str]]) -> str:

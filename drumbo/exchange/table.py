@@ -11,7 +11,7 @@ import io
 import re
 from dataclasses import dataclass
 
-from drumbo.core.catalogue import BY_KEY, GROUPS, PARAMETERS
+from drumbo.core.catalogue import FILAMENT, GROUPS, PARAMETERS, of_process
 from drumbo.core.errors import InvalidInput
 from drumbo.core.profile import Profile
 
@@ -173,7 +173,7 @@ def _numbers(cells: list[str] | tuple[str, ...]) -> int:
     return sum(Entry("", cell).number is not None for cell in cells)
 
 
-def guess(name: str) -> str | None:
+def guess(name: str, process: str = FILAMENT) -> str | None:
     """Key of the parameter that a foreign name most likely means, or None where none is plain.
 
     Every word of a parameter's name that stands in the foreign one counts for it, and words that it has beside count
@@ -183,10 +183,11 @@ def guess(name: str) -> str | None:
     if not said:
         return None
     plain = re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_")
-    if plain in BY_KEY:
+    of_ours = {parameter.key: parameter for parameter in of_process(process)}
+    if plain in of_ours:
         return plain
     best, second, key = 0.0, 0.0, None
-    for parameter in PARAMETERS:
+    for parameter in of_ours.values():
         if parameter.aside or parameter.scope != "profile":
             continue
         score = max(_likeness(said, _words(words)) for words in (parameter.name, *parameter.also_called))

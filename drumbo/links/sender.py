@@ -13,9 +13,10 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import reduce
 from operator import xor
+from typing import Any
 
 from drumbo.core.errors import LinkError
-from drumbo.links.line import Heat, Line, heat_in
+from drumbo.links.line import Line, heat_in
 
 WINDOW = 4
 """Lines in flight: enough to keep a printer's buffer full, few enough to stop soon."""
@@ -32,7 +33,7 @@ class Progress:
     sent: int
     total: int
     message: str = ""
-    heat: Heat | None = None
+    heat: Any = None
 
 
 def clean_lines(gcode: str) -> list[str]:
@@ -52,6 +53,11 @@ class Sender:
         self._progress = Progress("sending", 0, len(lines))
         self._last_report = 0.0
         self._thread = threading.Thread(target=self._run, name="sender", daemon=True)
+
+    @property
+    def total(self) -> int:
+        """How many lines there are to send."""
+        return len(self._lines)
 
     @property
     def progress(self) -> Progress:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
@@ -13,7 +14,6 @@ from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.profile import Change, From, Known, Origin, Profile, Value, changed, difference, rested, resting
 from drumbo.core.profile import sectors as sectors_of
-from drumbo.core.workshop import Printer
 from drumbo.links.line import tell
 from drumbo.services.convert import context_of, kind_of, latest, plan_of, printer_of, profile_of, result_of
 from drumbo.services.profiles import append, printer_moved
@@ -97,7 +97,7 @@ def _printer_preview(session: Session, row: TrialRow, current: Profile, new: dic
     return Preview((change,), current, (), (), tuple(doubted), tuple(commands))
 
 
-def _was(row: TrialRow, printer: Printer, key: str) -> float:
+def _was(row: TrialRow, printer: Any, key: str) -> float:
     """What the printer had when the trial was printed."""
     known = printer.numbers().get(key)
     return kind_of(row).printer_for(plan_of(row), context_of(row.profile))[key] if known is None else known
@@ -171,7 +171,7 @@ def tell_printer(workshop: Workshop, trial_id: int) -> str:
     return f"{printer.name} has it now: {', '.join(commands)}."
 
 
-def _commands(row: TrialRow, printer: Printer) -> list[str]:
+def _commands(row: TrialRow, printer: Any) -> list[str]:
     words = dialect(printer.dialect)
     value = printer.numbers().get(kind_of(row).sets[0])
     if words.extruder_steps is None or value is None:

@@ -8,6 +8,7 @@ from sqlalchemy import or_, select
 from sqlalchemy.orm import selectinload
 
 from drumbo.core.catalogue import find as parameters
+from drumbo.core.processes import process_of_family
 from drumbo.services.convert import kind_of, plan_of, readings_of
 from drumbo.services.profiles import Card, card
 from drumbo.services.shelf import Spine, find
@@ -117,9 +118,13 @@ def search(workshop: Workshop, text: str) -> list[Hit]:
                     columns.append(MaterialRow.spec["maker"].as_string().icontains(word, autoescape=True))
                 wanted = wanted.where(or_(*columns))
             hits += [Hit(what, name, number) for number, name in session.execute(wanted.limit(6))]
-        newest = session.scalar(select(ProfileRow.id).order_by(ProfileRow.changed_at.desc()).limit(1))
+        newest = session.execute(
+            select(ProfileRow.id, MaterialRow.family).join(ProfileRow.material).order_by(ProfileRow.changed_at.desc())
+        ).first()
     if newest is not None and all(any(sign.isalpha() for sign in word) for word in words):
         hits += [
-            Hit("value", p.name, newest, p.key) for p in parameters(text, 4) if p.scope == "profile" and not p.found
+            Hit("value", p.name, newest[0], p.key)
+            for p in parameters(text, 4, process_of_family(newest[1]).key)
+            if p.scope == "profile" and not p.found
         ]
     return hits[:12]

@@ -5,12 +5,13 @@ from __future__ import annotations
 from dataclasses import fields
 from typing import Any, TypeVar
 
+from drumbo.core.catalogue import FILAMENT
 from drumbo.core.piece import Piece
+from drumbo.core.processes import process
 from drumbo.core.profile import Profile
-from drumbo.core.workshop import Material, Printer
 from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
 from drumbo.trials import kind
-from drumbo.trials.base import Context, Kind, Readings, Result
+from drumbo.trials.base import AnyKind, Bound, Readings, Result
 
 T = TypeVar("T")
 
@@ -21,14 +22,14 @@ def _from_spec(cls: type[T], spec: dict[str, Any]) -> T:
     return cls(**{key: value for key, value in spec.items() if key in names})
 
 
-def printer_of(row: PrinterRow) -> Printer:
-    """The printer in a row."""
-    return _from_spec(Printer, row.spec)
+def printer_of(row: PrinterRow) -> Any:
+    """The printer in a row, of its process."""
+    return _from_spec(process(row.spec.get("process", FILAMENT)).printer, row.spec)
 
 
-def material_of(row: MaterialRow) -> Material:
-    """The material in a row."""
-    return _from_spec(Material, row.spec)
+def material_of(row: MaterialRow) -> Any:
+    """The material in a row, of its process."""
+    return _from_spec(process(row.spec.get("process", FILAMENT)).material, row.spec)
 
 
 def profile_of(row: RevisionRow) -> Profile:
@@ -41,13 +42,13 @@ def latest(row: ProfileRow) -> RevisionRow:
     return row.revisions[-1]
 
 
-def context_of(row: ProfileRow, revision: int | None = None) -> Context:
+def context_of(row: ProfileRow, revision: int | None = None) -> Bound[Any, Any]:
     """What a trial of this profile is bound to: its newest revision, or the one given."""
     chosen = latest(row) if revision is None else next(r for r in row.revisions if r.number == revision)
-    return Context(printer_of(row.printer), material_of(row.material), profile_of(chosen))
+    return Bound(printer_of(row.printer), material_of(row.material), profile_of(chosen))
 
 
-def kind_of(row: TrialRow) -> Kind:
+def kind_of(row: TrialRow) -> AnyKind[Any]:
     """The trial's kind."""
     return kind(row.kind)
 

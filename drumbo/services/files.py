@@ -6,22 +6,44 @@ import json
 import threading
 from collections import OrderedDict
 from dataclasses import replace
+from functools import singledispatch
+from typing import Any
 
-from drumbo.trials.base import Context, Kind, Plan, PrintFile
+from drumbo.core.light.job import LayerJob
+from drumbo.exchange.layer_package import package_bytes
+from drumbo.trials.base import AnyKind, Bound, Plan, PrintFile
 
-_FILES: OrderedDict[tuple[str, ...], PrintFile] = OrderedDict()
+_FILES: OrderedDict[tuple[str, ...], Any] = OrderedDict()
 _MOST = 6
 """A long one holds some tens of megabytes."""
 _LAYING = threading.Lock()
 
 
-def _lasting(context: Context) -> Context:
+@singledispatch
+def as_bytes(file: object) -> bytes:
+    """What is written to disk and sent to a printer, of whatever a kind has made."""
+    raise TypeError(f"nobody knows how to write a {type(file).__name__}")
+
+
+@as_bytes.register
+def _(file: PrintFile) -> bytes:
+    return file.gcode.encode()
+
+
+@as_bytes.register
+def _(file: LayerJob) -> bytes:
+    return package_bytes(file)
+
+
+def _lasting(context: Bound[Any, Any]) -> Bound[Any, Any]:
     """Without what changes by printing."""
-    return replace(context, material=replace(context.material, spool_g=None))
+    return replace(context, material=replace(context.material, **{context.material.left_key: None}))
 
 
-def file_of(chosen: Kind, plan: Plan, context: Context, revision: int) -> PrintFile:
-    """The file of a plan, bound to a revision. InvalidInput names the fields of a plan that cannot be printed."""
+def file_of(chosen: AnyKind[Any], plan: Plan, context: Bound[Any, Any], revision: int) -> Any:
+    """The file of a plan, bound to a revision: it has `seconds`, `grams` and `cost`, and `as_bytes` writes it.
+    InvalidInput names the fields of a plan that cannot be printed.
+    """
     key = (chosen.slug, json.dumps(dict(plan), sort_keys=True), repr(_lasting(context)), str(revision))
     with _LAYING:
         if key not in _FILES:

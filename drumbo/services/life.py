@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from drumbo.core.catalogue import BY_KEY, GROUPS, Group, Parameter, in_group
-from drumbo.core.copying import Carried, Place, borrowed, copied, differences
+from drumbo.core.catalogue import BY_KEY, Group, Parameter, groups_of, in_group
+from drumbo.core.copying import Carried, Place, borrowed, copied, differences, other_layer
 from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.core.profile import Change, Profile, Value, changed, difference
 from drumbo.services.convert import latest, material_of, printer_of, profile_of
-from drumbo.services.profiles import Card, add, append, card_of, check_name, get_row
+from drumbo.services.profiles import Card, add, append, card_of, check_fits_together, check_name, chosen_for, get_row
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
 
@@ -33,7 +33,7 @@ class Copy:
 
 
 def preview_copy(
-    workshop: Workshop, profile_id: int, material_id: int, printer_id: int, name: str, *, layer: bool
+    workshop: Workshop, profile_id: int, material_id: int, printer_id: int, name: str, *, layer: float | str | bool
 ) -> Copy:
     """The fate of every value; InvalidInput names the field. Nothing is kept."""
     with workshop.reading() as session:
@@ -41,7 +41,7 @@ def preview_copy(
 
 
 def copy(
-    workshop: Workshop, profile_id: int, material_id: int, printer_id: int, name: str, *, layer: bool
+    workshop: Workshop, profile_id: int, material_id: int, printer_id: int, name: str, *, layer: float | str | bool
 ) -> int:  # fmt: skip
     """Make the copy; returns its number. The profile it is from stays as it is."""
     name = check_name(name)
@@ -55,15 +55,23 @@ def copy(
         raise InvalidInput("name", f"there is a profile called {name} already") from None
 
 
-def _copy(session: Session, row: ProfileRow, material_id: int, printer_id: int, name: str, *, layer: bool) -> Copy:
+def _copy(
+    session: Session, row: ProfileRow, material_id: int, printer_id: int, name: str, *, layer: float | str | bool
+) -> Copy:
     material, printer = session.get(MaterialRow, material_id), session.get(PrinterRow, printer_id)
     if material is None:
         raise InvalidInput("material_id", "pick a material")
     if printer is None:
         raise InvalidInput("printer_id", "pick a printer")
     here, there = place_of(row), Place(material_of(material), printer_of(printer))
-    profile, carried = copied(profile_of(latest(row)), name, here, there, layer=layer)
-    return Copy(profile, carried, tuple(differences(here, there, layer=layer).values()))
+    check_fits_together(there.material, there.printer)
+    held = profile_of(latest(row))
+    if there.material.process != held.process:
+        raise InvalidInput("material_id", "is of another process; nothing of this profile would carry over")
+    chosen = {} if isinstance(layer, bool) else chosen_for(held.process, layer)
+    profile, carried = copied(held, name, here, there, layer=layer is True, chosen=chosen)
+    apart = differences(here, there, layer=layer is True or other_layer(held, chosen))
+    return Copy(profile, carried, tuple(apart.values()))
 
 
 def place_of(row: ProfileRow) -> Place:
@@ -100,8 +108,10 @@ def beside(workshop: Workshop, numbers: Sequence[int]) -> Beside:
     with workshop.reading() as session:
         rows = [get_row(session, number) for number in wanted]
         profiles = [profile_of(latest(row)) for row in rows]
+        if len({profile.process for profile in profiles}) > 1:
+            raise InvalidInput("profiles", "pick profiles of filament, or of resin: the two have nothing to compare")
         groups = []
-        for group in GROUPS:
+        for group in groups_of(profiles[0].process):
             lines = [Line(p, tuple(profile.values.get(p.key) for profile in profiles)) for p in in_group(group.key)]
             groups.append((group, tuple(line for line in lines if any(line.values))))
         return Beside(tuple(card_of(row) for row in rows), tuple(groups))
@@ -132,7 +142,7 @@ def _borrowed(session: Session, row: ProfileRow, takes: Takes) -> tuple[Profile,
     for number, keys in takes.items():
         other = get_row(session, number)
         held = profile_of(latest(other))
-        if row.id == other.id or not set(keys) <= set(held.values):
+        if row.id == other.id or held.process != profile.process or not set(keys) <= set(held.values):
             raise InvalidInput("keys", "pick values that the other profile holds")
         profile = borrowed(profile, held, keys, place_of(row), place_of(other))
         names.append(other.name)
@@ -183,7 +193,7 @@ def restore(workshop: Workshop, profile_id: int, number: int) -> int:
         now, wanted = profile_of(latest(row)), profile_of(_revision(row, number))
         # A parameter that came with a later version of Drumbo stays; what only a trial can tell goes with its trial.
         since = {k: v for k, v in now.values.items() if k not in wanted.values and k in BY_KEY and not BY_KEY[k].found}
-        whole = Profile(row.name, {**wanted.values, **since})
+        whole = replace(wanted, name=row.name, values={**wanted.values, **since})
         restored = changed(whole, {}, printer_of(row.printer).numbers())
         _unadopt(session, profile_id, restored, number)
         return append(session, row, restored, f"back to revision {number}")

@@ -16,9 +16,9 @@ from sqlalchemy.orm import Session
 
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
 from drumbo.core.piece.piece import Jaw
-from drumbo.core.workshop import Printer
-from drumbo.links.sender import Progress, Sender, clean_lines
-from drumbo.services.convert import kind_of, piece_of, plan_of, printer_of
+from drumbo.links.sender import Progress
+from drumbo.links.sending import AnySender, say_hello, sender_for
+from drumbo.services.convert import kind_of, material_of, piece_of, plan_of, printer_of
 from drumbo.services.pictures import add_picture
 from drumbo.services.reading import first_all, measure_all, score_all
 from drumbo.services.spools import take_from_spool
@@ -37,7 +37,7 @@ class PrintRoom:
     def __init__(self, workshop: Workshop, silence_s: float = 30.0) -> None:
         self._workshop = workshop
         self._silence_s = silence_s
-        self._senders: dict[int, Sender] = {}
+        self._senders: dict[int, AnySender] = {}
         self._lock = threading.Lock()
         self._forget_lost()
 
@@ -58,27 +58,29 @@ class PrintRoom:
                 trial = get_trial(session, trial_id)
                 printer, material = printer_of(trial.profile.printer), trial.profile.material
                 self._may_start(session, trial.profile.printer_id, printer)
-                lines = clean_lines(self._workshop.files.get(trial.file_digest).decode())
+                data = self._workshop.files.get(trial.file_digest)
+                holder = material_of(material).holder
                 spool = {"family": material.family, "seed": material.spool_seed, "colour": material.colour_hex}
             if printer.camera_url:
-                _ask(printer.camera_url, "/spool", spool)
-            with self._workshop.writing() as session:
-                trial = get_trial(session, trial_id)
-                run = PrintRow(
-                    trial_id=trial.id, printer_id=trial.profile.printer_id, state="sending", total=len(lines)
-                )
-                session.add(run)
-                session.flush()
-                run_id = run.id
+                _ask(printer.camera_url, f"/{holder}", spool)
 
             def report(progress: Progress) -> None:
                 self._report(run_id, trial_id, printer.camera_url, progress)
 
-            sender = self._senders[run_id] = Sender(printer.link_url, lines, report, self._silence_s)
+            sender = sender_for(printer.link_url, data, report, self._silence_s)
+            with self._workshop.writing() as session:
+                trial = get_trial(session, trial_id)
+                run = PrintRow(
+                    trial_id=trial.id, printer_id=trial.profile.printer_id, state="sending", total=sender.total
+                )
+                session.add(run)
+                session.flush()
+                run_id = run.id
+            self._senders[run_id] = sender
         sender.start()
         return run_id
 
-    def _may_start(self, session: Session, printer_id: int, printer: Printer) -> None:
+    def _may_start(self, session: Session, printer_id: int, printer: Any) -> None:
         if not printer.link_url:
             raise InvalidInput("link_url", f"{printer.name} has no link; give it one, or take the file along")
         busy = select(PrintRow.id).where(PrintRow.printer_id == printer_id, PrintRow.state.in_(RUNNING))
@@ -162,7 +164,7 @@ def _refusal(body: bytes) -> str:
         return "the stand-in refused without saying why"
 
 
-def _printed_on_standin(row: TrialRow) -> tuple[Printer, int | None]:
+def _printed_on_standin(row: TrialRow) -> tuple[Any, int | None]:
     """The stand-in that printed a trial, and the number of the object; NotNow for a real printer's print."""
     printer = printer_of(row.profile.printer)
     if not printer.camera_url or not any(run.state == "done" for run in row.prints):
@@ -203,6 +205,7 @@ def ask_the_eye(workshop: Workshop, trial_id: int) -> int:
         numbers = {
             (jaw.measure, jaw.step, jaw.site): float(value)
             for jaw, value in zip(piece.jaws, found["numbers"], strict=True)
+            if value is not None
         }
         measure_all(workshop, trial_id, numbers)
         count += len(numbers)
@@ -252,12 +255,10 @@ def close_jaws(
 
 def try_link(workshop: Workshop, printer_id: int) -> str:
     """Say hello to a printer; LinkError tells what is wrong."""
-    from drumbo.links.line import Line  # noqa: PLC0415 - opens a port only when asked
-
     with workshop.reading() as session:
         row = session.get(PrinterRow, printer_id)
         url = printer_of(row).link_url if row is not None else ""
     if not url:
         raise InvalidInput("link_url", "there is no link to test")
-    Line(url).close()
+    say_hello(url)
     return "It answers."

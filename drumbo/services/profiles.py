@@ -5,14 +5,17 @@ from __future__ import annotations
 from collections import OrderedDict
 from dataclasses import asdict, dataclass, field, replace
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
 
-from drumbo.core.catalogue import BY_KEY, PARAMETERS, in_group
+from drumbo.core.catalogue import BY_KEY, PARAMETERS, groups_of, in_group
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
+from drumbo.core.fields import Field
 from drumbo.core.fields import number as read_number
+from drumbo.core.processes import process
 from drumbo.core.profile import (
     PROOF,
     Change,
@@ -31,7 +34,7 @@ from drumbo.core.profile import (
     start,
 )
 from drumbo.core.profile import still_good as profile_still_good
-from drumbo.core.workshop import Material, Printer
+from drumbo.core.resin import USUAL_LAYER_UM
 from drumbo.services.convert import context_of, latest, material_of, printer_of, profile_of
 from drumbo.services.files import file_of
 from drumbo.services.shelf import note_state
@@ -39,8 +42,8 @@ from drumbo.services.spools import Spent, spent_on
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PictureRow, PrinterRow, ProfileRow, RevisionRow, TrialRow, now
 from drumbo.trials import kind as find_kind
-from drumbo.trials import kinds
-from drumbo.trials.base import Context, Kind
+from drumbo.trials import kinds_of
+from drumbo.trials.base import AnyKind, Bound
 
 LONGEST_NAME, LONGEST_NOTE = 120, 1000
 BATCH = "batch"
@@ -51,7 +54,7 @@ BED_LOW_C, BED_HIGH_C = 0.0, 250.0
 class Next:
     """The trial that comes next, and why."""
 
-    kind: Kind
+    kind: AnyKind[Any]
     why: str
 
 
@@ -61,9 +64,9 @@ class Card:
 
     id: int
     name: str
-    material: Material
+    material: Any
     material_id: int
-    printer: Printer
+    printer: Any
     printer_id: int
     sectors: tuple[Sector, ...]
     next: Next | None
@@ -163,18 +166,24 @@ def card(workshop: Workshop, profile_id: int) -> Card:
         return card_of(get_row(session, profile_id))
 
 
-def suggest_name(workshop: Workshop, material_id: int, printer_id: int) -> str:
+def suggest_name(workshop: Workshop, material_id: int, printer_id: int, layer: str = "") -> str:
     """A free name that tells material and printer."""
     with workshop.reading() as session:
         material, printer = session.get(MaterialRow, material_id), session.get(PrinterRow, printer_id)
         if material is None or printer is None:
             raise NotFound("pick a material and a printer")
-        base = f"{material.name} on {printer.name}"
+        base = f"{material.name} on {printer.name}{f', {layer}' if layer else ''}"
         taken = set(session.scalars(select(ProfileRow.name).where(ProfileRow.name.startswith(base))))
     number, name = 2, base
     while name in taken:
         name, number = f"{base} ({number})", number + 1
     return name
+
+
+def layer_of(workshop: Workshop, profile_id: int) -> float | None:
+    """A resin profile's layer height, µm; None for one of filament."""
+    with workshop.reading() as session:
+        return profile_of(latest(get_row(session, profile_id))).numbers().get("layer_um")
 
 
 def check_name(name: str) -> str:
@@ -187,8 +196,12 @@ def check_name(name: str) -> str:
     return name
 
 
-def create(workshop: Workshop, material_id: int, printer_id: int, name: str) -> int:
-    """A profile as a copy of the family's starting values; the start itself is never touched."""
+def create(
+    workshop: Workshop, material_id: int, printer_id: int, name: str, layer_um: float | str | None = None
+) -> int:  # fmt: skip
+    """A profile as a copy of the family's starting values; the start itself is never touched. A resin's is for layers
+    of one height.
+    """
     name = check_name(name)
     try:
         with workshop.writing() as session:
@@ -197,10 +210,33 @@ def create(workshop: Workshop, material_id: int, printer_id: int, name: str) -> 
                 raise InvalidInput("material_id", "pick a material")
             if printer is None:
                 raise InvalidInput("printer_id", "pick a printer")
-            profile = start(name, material_of(material), printer_of(printer))
+            what, where = material_of(material), printer_of(printer)
+            check_fits_together(what, where)
+            profile = start(name, what, where, chosen_for(what.process, layer_um))
             return add(session, profile, material.id, printer.id, "copied from the start")
     except IntegrityError:
         raise InvalidInput("name", f"there is a profile called {name} already") from None
+
+
+def check_fits_together(material: Any, printer: Any) -> None:
+    """InvalidInput where one is for filament and the other for resin."""
+    if material.process != printer.process:
+        name = process(material.process).name.lower()
+        raise InvalidInput("printer_id", f"{printer.name} is not for {name}; pick a printer that is")
+
+
+LAYER = Field("layer_um", "Layers of", "µm", low=10, high=200, help="A resin profile is for one layer height.")
+
+
+def chosen_for(key: str, layer_um: float | str | None) -> dict[str, float]:
+    """What a new profile is for and no trial finds: for resin, its layer height. InvalidInput names the field."""
+    if "layer_um" not in {p.key for group in groups_of(key) for p in in_group(group.key)}:
+        return {}
+    if layer_um is None or layer_um == "":
+        return {"layer_um": USUAL_LAYER_UM}
+    number = LAYER.read(layer_um)
+    assert isinstance(number, float)
+    return {"layer_um": number}
 
 
 def add(session: Session, profile: Profile, material_id: int, printer_id: int, note: str) -> int:
@@ -308,7 +344,7 @@ def unshare(workshop: Workshop, profile_id: int, key: str) -> None:
         _set_own(row.printer, {k: v for k, v in own.items() if k != key})
 
 
-def _set_own(row: PrinterRow, own: dict[str, float]) -> Printer:
+def _set_own(row: PrinterRow, own: dict[str, float]) -> Any:
     printer = replace(printer_of(row), own=own)
     row.spec = asdict(printer)
     return printer
@@ -364,6 +400,8 @@ def new_batch(workshop: Workshop, profile_id: int) -> int:
     with workshop.writing() as session:
         row = get_row(session, profile_id)
         profile = profile_of(latest(row))
+        if BATCH not in profile.values:
+            raise NotNow("batches are not counted for this material; check its exposure with a coupon")
         before = profile.numbers().get(BATCH, 1.0)
         held = rested(profile, BATCH, before)
         value = Value(before + 1, Origin(From.HAND, "a new batch"))
@@ -371,9 +409,9 @@ def new_batch(workshop: Workshop, profile_id: int) -> int:
         return append(session, row, after, f"batch {before + 1:g}")
 
 
-def next_trial(context: Context) -> Next | None:
+def next_trial(context: Bound[Any, Any]) -> Next | None:
     """The first kind of trial, in trial order, that says why it should come; None when all there are have been."""
-    for kind in kinds().values():
+    for kind in kinds_of(context.profile.process).values():
         why = kind.wants(context)
         if why is not None:
             return Next(kind, why)
@@ -396,7 +434,7 @@ def next_facts(workshop: Workshop, profile_id: int, slug: str) -> dict[str, floa
             revision,
             slug,
             repr(context.printer),
-            repr(replace(context.material, spool_g=None)),
+            repr(replace(context.material, **{context.material.left_key: None})),
         )
     if key not in _FACTS:
         chosen = find_kind(slug)

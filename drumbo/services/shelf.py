@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from sqlalchemy import Select, func, or_, select
 
-from drumbo.core.catalogue import GROUPS
+from drumbo.core.catalogue import GROUPS, groups_of
+from drumbo.core.processes import PROCESSES
 from drumbo.core.profile import PROOF, Known, Profile, Sector, sectors, start
 from drumbo.services.convert import material_of, printer_of, profile_of
 from drumbo.store.database import Workshop
@@ -56,7 +57,7 @@ class Spine:
     @property
     def sectors(self) -> tuple[Sector, ...]:
         """The drum, without reasons."""
-        return tuple(Sector(g, Known(self.known.get(g.key, Known.START))) for g in GROUPS)
+        return tuple(Sector(g, Known(self.known[g.key])) for g in GROUPS if g.key in self.known)
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,11 +102,11 @@ def fill_in(workshop: Workshop) -> None:
 def _with_new_values(row: ProfileRow, newest: RevisionRow) -> RevisionRow:
     """A revision with starting values of parameters that a former version did not know; the same if there are none."""
     held = profile_of(newest)
-    fresh = start(row.name, material_of(row.material), printer_of(row.printer))
+    fresh = start(row.name, material_of(row.material), printer_of(row.printer), held.numbers())
     missing = {key: value for key, value in fresh.values.items() if key not in held.values}
     if not missing:
         return newest
-    whole = Profile(held.name, {**held.values, **missing})
+    whole = replace(held, values={**held.values, **missing})
     note = "values that this version of Drumbo brings"
     made = RevisionRow(number=newest.number + 1, note=note, data=whole.to_json(), created_at=now())
     row.revisions.append(made)
@@ -153,7 +154,14 @@ def _in_state(wanted: Select, state: str, *, everything: bool) -> Select:
     if state == "recheck":
         return wanted.where(ProfileRow.rechecks > 0)
     if state == "open":
-        return wanted.where(ProfileRow.measured < len(GROUPS))
+        return wanted.where(
+            or_(
+                *(
+                    MaterialRow.family.in_(process.families) & (ProfileRow.measured < len(groups_of(key)))
+                    for key, process in PROCESSES.items()
+                )
+            )
+        )
     if state == "proven":
         return wanted.where(ProfileRow.proven)
     return wanted
@@ -167,10 +175,13 @@ class Name:
     name: str
 
 
-def names(workshop: Workshop) -> list[Name]:
-    """All profiles that are not put away, the one changed last first."""
+def names(workshop: Workshop, of: str | None = None) -> list[Name]:
+    """All profiles, or those of one process, that are not put away, the one changed last first."""
     with workshop.reading() as session:
-        wanted = select(ProfileRow.id, ProfileRow.name).where(~ProfileRow.archived)
+        wanted = select(ProfileRow.id, ProfileRow.name).join(ProfileRow.material)
+        wanted = wanted.where(~ProfileRow.archived)
+        if of is not None:
+            wanted = wanted.where(MaterialRow.family.in_(PROCESSES[of].families))
         rows = session.execute(wanted.order_by(*_ORDER["changed"]).limit(MOST_NAMES))
         return [Name(*row) for row in rows]
 

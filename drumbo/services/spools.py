@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from drumbo.services.convert import material_of
 from drumbo.store.models import PrintRow, TrialRow
 
 
@@ -23,10 +24,10 @@ class Spent:
 def take_from_spool(session: Session, trial: TrialRow, share: float) -> None:
     """A print took that share of its file's grams from the spool, if anybody keeps count of what is on it."""
     row = trial.profile.material
-    left = row.spec.get("spool_g")
+    material = material_of(row)
+    left = material.left_after(float(trial.facts["grams"]) * min(max(share, 0.0), 1.0))
     if left is not None:
-        used = float(trial.facts["grams"]) * min(max(share, 0.0), 1.0)
-        row.spec = {**row.spec, "spool_g": round(max(float(left) - used, 0.0), 1)}
+        row.spec = {**row.spec, material.left_key: left}
         session.flush()
 
 

@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from drumbo.core.catalogue import BY_KEY, in_group
+from drumbo.core.catalogue import BY_KEY, FILAMENT, of_process
 from drumbo.core.copying import Carried, Place, copied
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.profile import From, Origin, Profile, Value, changed, proven, start
@@ -26,7 +26,7 @@ from drumbo.exchange.profile_file import (
 from drumbo.exchange.spool_label import Label, lay_out, offline_text
 from drumbo.exchange.table import Table, guess, profile_csv, read_table
 from drumbo.services.convert import kind_of, latest, material_of, printer_of, profile_of, result_of
-from drumbo.services.profiles import add, check_name, get_row
+from drumbo.services.profiles import add, check_fits_together, check_name, chosen_for, get_row
 from drumbo.services.workshop import add_material
 from drumbo.store.database import Workshop
 from drumbo.store.models import MappingRow, MaterialRow, PictureRow, PrinterRow, TrialRow
@@ -125,6 +125,7 @@ class Look:
     table: Table | None = None
     lines: tuple[Line, ...] = ()
     remembered: bool = False
+    process: str = FILAMENT
 
 
 Asked = Mapping[str, str]
@@ -138,7 +139,7 @@ def look(workshop: Workshop, digest: str, asked: Asked) -> Look:
         if is_profile_file(data):
             brought = read_profile(data)
             _, carried = copied(brought.profile, brought.profile.name, _from(brought), _there(session, brought, asked))
-            return Look(brought, carried)
+            return Look(brought, carried, process=brought.profile.process)
         return _foreign(session, data, asked)
 
 
@@ -152,11 +153,15 @@ def take(workshop: Workshop, digest: str, asked: Asked) -> int:
             if material is None or printer is None:
                 raise InvalidInput("printer_id" if material else "material_id", "pick one")
             place = Place(material_of(material), printer_of(printer))
+            check_fits_together(place.material, place.printer)
             if brought is not None:
+                if brought.profile.process != place.printer.process:
+                    raise InvalidInput("printer_id", f"{place.printer.name} is for another process than this file")
                 profile, _ = copied(brought.profile, name, _from(brought), place)
                 note = f"taken from the file of {brought.profile.name}, revision {brought.revision}"
             else:
-                profile, note = _from_table(session, data, asked, start(name, place.material, place.printer), place)
+                fresh = start(name, place.material, place.printer, chosen_for(place.material.process, None))
+                profile, note = _from_table(session, data, asked, fresh, place)
             return add(session, profile, material.id, printer.id, note)
     except IntegrityError:
         raise InvalidInput("name", f"there is a profile called {name} already") from None
@@ -183,10 +188,9 @@ def _there(session: Session, brought: Brought, asked: Asked) -> Place:
         session.get(MaterialRow, _int(asked, "material_id")),
         session.get(PrinterRow, _int(asked, "printer_id")),
     )
-    return Place(
-        brought.material if material is None else material_of(material),
-        brought.printer if printer is None else printer_of(printer),
-    )
+    there = [None if material is None else material_of(material), None if printer is None else printer_of(printer)]
+    mine = [each if each is not None and each.process == brought.profile.process else None for each in there]
+    return Place(mine[0] or brought.material, mine[1] or brought.printer)
 
 
 def _spool(session: Session, brought: Brought | None, asked: Asked) -> MaterialRow | None:
@@ -199,12 +203,13 @@ def _spool(session: Session, brought: Brought | None, asked: Asked) -> MaterialR
 def _foreign(session: Session, data: bytes, asked: Asked) -> Look:
     table = read_table(data, _int(asked, "row"))
     held = session.scalars(select(MappingRow).where(MappingRow.signature == table.signature)).first()
-    choices, pickable = {} if held is None else held.choices, dict(parameters_to_pick())
+    process = process_of(session, asked)
+    choices, pickable = {} if held is None else held.choices, dict(parameters_to_pick(process))
     taken: set[str] = set()
     lines = []
     for place, entry in enumerate(table.entries):
         known = choices.get(entry.name.lower())
-        suggested = (known["key"] if known else guess(entry.name)) or ""
+        suggested = (known["key"] if known else guess(entry.name, process)) or ""
         key = asked.get(f"key-{place}", suggested if suggested not in taken else "")
         key = key if key in pickable and entry.number is not None else ""
         if not key:
@@ -217,7 +222,7 @@ def _foreign(session: Session, data: bytes, asked: Asked) -> Look:
         value = round(unit_of(parameter, unit).to_ours(number), 6)
         lines.append(Line(entry.name, entry.text, number, key, unit, value, parameter.warn(value)))
         taken.add(key)
-    return Look(table=table, lines=tuple(lines), remembered=held is not None)
+    return Look(table=table, lines=tuple(lines), remembered=held is not None, process=process)
 
 
 def _from_table(
@@ -251,7 +256,12 @@ def _remember(session: Session, signature: str, lines: tuple[Line, ...]) -> None
         row.choices = choices
 
 
-def parameters_to_pick() -> list[tuple[str, str]]:
-    """Key and name of every parameter that a table may hold, by group."""
-    groups = ("heat", "flow", "pressure", "retraction", "max_flow", "cooling", "size")
-    return [(p.key, p.name) for group in groups for p in in_group(group) if not p.found and p.key != "batch"]
+def process_of(session: Session, asked: Asked) -> str:
+    """The process of the spool that was picked; filament until then."""
+    row = session.get(MaterialRow, _int(asked, "material_id"))
+    return FILAMENT if row is None else str(material_of(row).process)
+
+
+def parameters_to_pick(process: str) -> list[tuple[str, str]]:
+    """Key and name of every parameter of a process that a table may hold, by group."""
+    return [(p.key, p.name) for p in of_process(process) if p.scope == "profile" and not p.found and not p.aside]

@@ -13,16 +13,18 @@ from sqlalchemy.orm import Session, selectinload
 
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.piece import Drawing, Piece, draw, stl_bytes
+from drumbo.exchange.meshes import threemf_bytes
 from drumbo.services.convert import context_of, kind_of, latest, plan_of, readings_of, result_of
-from drumbo.services.files import file_of
+from drumbo.services.files import as_bytes, file_of
 from drumbo.services.pictures import Picture, pictures_of
 from drumbo.services.profiles import Card, card_of, get_row
 from drumbo.services.spools import take_from_spool
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow, ProfileRow, TrialRow, now
 from drumbo.trials import kind
-from drumbo.trials.base import Context, Kind, Readings, Result, Step, ToRead
+from drumbo.trials.base import AnyKind, Bound, Readings, Result, Step, ToRead
 
+MESHES = {"stl": stl_bytes, "3mf": threemf_bytes}
 Typed = Mapping[str, str | float | None]
 
 
@@ -61,10 +63,10 @@ class Sheet:
     """Everything for a trial's page."""
 
     id: int
-    kind: Kind
+    kind: AnyKind[Any]
     state: str
     plan: dict[str, Any]
-    context: Context
+    context: Bound[Any, Any]
     card: Card
     revision: int
     steps: tuple[Step, ...]
@@ -85,8 +87,8 @@ class Sheet:
 class Draft:
     """A plan that is being made: what the page shows beside the form."""
 
-    kind: Kind
-    context: Context
+    kind: AnyKind[Any]
+    context: Bound[Any, Any]
     card: Card
     plan: dict[str, Any]
     drawing: Drawing | None
@@ -111,7 +113,7 @@ def draft(workshop: Workshop, profile_id: int, slug: str, typed: Typed | None = 
 
 
 def _look(
-    chosen: Kind, plan: dict[str, Any], context: Context
+    chosen: AnyKind[Any], plan: dict[str, Any], context: Bound[Any, Any]
 ) -> tuple[Drawing | None, dict[str, str], dict[str, str]]:
     try:
         warnings = chosen.check(plan, context)
@@ -137,7 +139,7 @@ def create(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> int:
         context, revision = context_of(row), latest(row).number
     plan = chosen.read_plan(typed, context)
     file = file_of(chosen, plan, context, revision)
-    digest = workshop.files.put(file.gcode.encode())
+    digest = workshop.files.put(as_bytes(file))
     with workshop.writing() as session:
         trial = TrialRow(
             profile_id=profile_id,
@@ -221,17 +223,18 @@ def run_of(row: PrintRow) -> Run:
     return Run(row.id, row.state, row.sent, row.total, row.message, row.heat, row.started_at, row.finished_at)
 
 
-def gcode(workshop: Workshop, trial_id: int) -> bytes:
-    """The trial's file."""
+def printed_file(workshop: Workshop, trial_id: int) -> bytes:
+    """The trial's file, as it goes to the printer."""
     with workshop.reading() as session:
         return workshop.files.get(get_trial(session, trial_id).file_digest)
 
 
-def mesh(workshop: Workshop, trial_id: int) -> bytes:
-    """The trial's piece as STL."""
+def mesh(workshop: Workshop, trial_id: int, ending: str = "stl") -> bytes:
+    """The trial's piece as STL or 3MF, for the maker's own slicer."""
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
-        return stl_bytes(kind_of(row).piece(plan_of(row), context_of(row.profile, row.revision)).solid)
+        solid = kind_of(row).piece(plan_of(row), context_of(row.profile, row.revision)).solid
+        return MESHES[ending](solid)
 
 
 def printed_by_hand(workshop: Workshop, trial_id: int) -> None:

@@ -6,18 +6,19 @@ import re
 import secrets
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
-from typing import IO, TypeVar
+from typing import IO, Any, TypeVar
 
 from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
 
-from drumbo.core.catalogue import BY_KEY
+from drumbo.core.catalogue import BY_KEY, FILAMENT
 from drumbo.core.copying import Place, moved, unfit
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Field
+from drumbo.core.processes import Process, process
 from drumbo.core.profile import Profile, changed, difference, rested
-from drumbo.core.workshop import PRINTER_FIELDS, Material, Printer, read_material, read_printer
+from drumbo.core.workshop import PRINTER_FIELDS
 from drumbo.services.convert import latest, material_of, printer_of, profile_of
 from drumbo.services.profiles import append
 from drumbo.store.archive import pack as pack_folder
@@ -28,27 +29,27 @@ Typed = Mapping[str, str | float | None]
 Row = TypeVar("Row", PrinterRow, MaterialRow)
 
 
-def printers(workshop: Workshop) -> list[tuple[int, Printer]]:
+def printers(workshop: Workshop) -> list[tuple[int, Any]]:
     """All printers by name."""
     with workshop.reading() as session:
         rows = session.scalars(select(PrinterRow).order_by(PrinterRow.name)).all()
         return [(row.id, printer_of(row)) for row in rows]
 
 
-def materials(workshop: Workshop) -> list[tuple[int, Material]]:
+def materials(workshop: Workshop) -> list[tuple[int, Any]]:
     """All materials, newest first."""
     with workshop.reading() as session:
         rows = session.scalars(select(MaterialRow).order_by(MaterialRow.id.desc())).all()
         return [(row.id, material_of(row)) for row in rows]
 
 
-def printer(workshop: Workshop, number: int) -> Printer:
+def printer(workshop: Workshop, number: int) -> Any:
     """One printer; NotFound if there is none."""
     with workshop.reading() as session:
         return printer_of(_get(session, PrinterRow, number, "printer"))
 
 
-def material(workshop: Workshop, number: int) -> Material:
+def material(workshop: Workshop, number: int) -> Any:
     """One material; NotFound if there is none."""
     with workshop.reading() as session:
         return material_of(_get(session, MaterialRow, number, "material"))
@@ -70,7 +71,7 @@ def consequences(workshop: Workshop, typed: Typed, number: int) -> list[Conseque
     """What saving a printer as typed would do to its profiles. Nothing is kept."""
     with workshop.reading() as session:
         row = _get(session, PrinterRow, number, "printer")
-        made = replace(read_printer(typed), own=printer_of(row).own)
+        made = replace(of_process(row.spec).read_printer(typed), own=printer_of(row).own)
         found = []
         for profile in _profiles_on(session, number):
             before = profile_of(latest(profile))
@@ -91,7 +92,7 @@ def _profiles_on(session: Session, number: int) -> list[ProfileRow]:
     return list(session.scalars(wanted.options(selectinload(ProfileRow.revisions), selectinload(ProfileRow.material))))
 
 
-def _on_changed_printer(row: ProfileRow, profile: Profile, before: Printer, after: Printer) -> Profile:
+def _on_changed_printer(row: ProfileRow, profile: Profile, before: Any, after: Any) -> Profile:
     """A profile after its printer's steps, nozzle or drive have changed."""
     material = material_of(row.material)
     for key, was in before.numbers().items():
@@ -101,12 +102,17 @@ def _on_changed_printer(row: ProfileRow, profile: Profile, before: Printer, afte
     return moved(profile, Place(material, before), Place(material, after))
 
 
+def of_process(facts: Mapping[str, Any]) -> Process:
+    """The process that typed or kept facts are of; filament where they do not say."""
+    return process(str(facts.get("process") or FILAMENT))
+
+
 def save_printer(workshop: Workshop, typed: Typed, number: int | None = None) -> int:
-    """Add a printer, or change the one under `number`. InvalidInput names the fields."""
-    made = read_printer(typed)
+    """Add a printer of the process that is typed, or change the one under `number`. InvalidInput names the fields."""
     try:
         with workshop.writing() as session:
             row = PrinterRow() if number is None else _get(session, PrinterRow, number, "printer")
+            made = of_process(typed if number is None else row.spec).read_printer(typed)
             before = None if number is None else printer_of(row)
             if before is not None:
                 made = replace(made, own=before.own)
@@ -133,11 +139,12 @@ def add_material(
     session: Session, typed: Typed, number: int | None = None, spool_seed: int | None = None
 ) -> MaterialRow:  # fmt: skip
     """The same within a transaction that goes on."""
-    made = read_material(typed)
     if number is None:
         row = MaterialRow(spool_seed=secrets.randbelow(2**31) if spool_seed is None else spool_seed)
+        made = of_process(typed).read_material(typed)
     else:
         row = _get(session, MaterialRow, number, "material")
+        made = of_process(row.spec).read_material(typed)
     row.name, row.family, row.colour_hex, row.spec = made.name, made.family, made.colour_hex, asdict(made)
     session.add(row)
     session.flush()

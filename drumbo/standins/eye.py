@@ -240,10 +240,11 @@ def within(points: Floats, box: Box) -> Mask:
 
 def look(thing: PrintedObject, boxes: Sequence[Box], aspects: Sequence[str], seed: int) -> NDArray[np.int64]:
     """(boxes, aspects) whole scores 0..4 as a person gives them: noise per look, a bias per aspect, slips."""
-    return _as_seen(exact_scores(thing, boxes, aspects), np.random.default_rng([seed, thing.digest]))
+    return as_seen(exact_scores(thing, boxes, aspects), np.random.default_rng([seed, thing.digest]))
 
 
-def _as_seen(scores: NDArray[np.float64], rng: np.random.Generator) -> NDArray[np.int64]:
+def as_seen(scores: NDArray[np.float64], rng: np.random.Generator) -> NDArray[np.int64]:
+    """Exact scores 0..4 (boxes, aspects) as a person gives them: whole, with noise, a bias per aspect, slips."""
     scores = scores + rng.normal(0, SESSION_BIAS, scores.shape[1])[None, :]
     scores = scores + rng.normal(0, LOOK_NOISE, scores.shape)
     slips = rng.random(scores.shape) < WRONG_LOOKS
@@ -263,11 +264,12 @@ def first_seen(
     bands = [within(middle, box) for box in boxes]
     exact = np.array([BEGINS[sign](thing, bands) for sign in signs]).T
     exact = 4.0 - (4.0 - exact) * thing.hides
-    scores = np.rint(exact) if seed is None else _as_seen(exact, np.random.default_rng([seed, thing.digest, 3]))
-    return {sign: _begins(scores[:, column] <= PLAIN) for column, sign in enumerate(signs)}
+    scores = np.rint(exact) if seed is None else as_seen(exact, np.random.default_rng([seed, thing.digest, 3]))
+    return {sign: begins(scores[:, column] <= PLAIN) for column, sign in enumerate(signs)}
 
 
-def _begins(there: Mask) -> int:
+def begins(there: Mask) -> int:
+    """The first place at which a sign is there and borne out by the next; their number where there is none."""
     borne_out = there & np.append(there[1:], True)
     return int(np.argmax(borne_out)) if borne_out.any() else len(there)
 
@@ -275,14 +277,15 @@ def _begins(there: Mask) -> int:
 def measure_all(thing: PrintedObject, places: Sequence[Jaws], seed: int) -> list[float]:
     """What a person reads off the tool at every place; once in two hundred a digit is misread."""
     rng = np.random.default_rng([seed, thing.digest, 2])
-    return [_read_off(measure(thing, jaws, rng), DIGITS.get(jaws.tool, 0.1), rng) for jaws in places]
+    return [read_off(measure(thing, jaws, rng), DIGITS.get(jaws.tool, 0.1), rng) for jaws in places]
 
 
 DIGITS = {"scale": 0.01, "patch": 2.0, "corners": 1.0}
 """The digit that is misread, by tool, where it is not a tenth."""
 
 
-def _read_off(number: float, digit: float, rng: np.random.Generator) -> float:
+def read_off(number: float, digit: float, rng: np.random.Generator) -> float:
+    """A number off a display: once in two hundred one digit is misread."""
     if rng.random() >= MISREAD:
         return number
     return round(number + digit * float(rng.choice([-3, -1, 1, 3])), 3)

@@ -1,7 +1,8 @@
 """What a trial kind is. A kind is a folder in `drumbo/trials/` whose package holds `KIND`; nothing else names it.
 
-The whole surface is on this page: `Kind` and the values it takes and gives; pictures of results are in `pictures`. The
-generic pages, the command line, the contract test and the benchmark serve every kind through it.
+The whole surface is on this page: `AnyKind`, `Kind` for filament, and the values that they take and give; pictures of
+results are in `pictures`, and resin's kinds build on `layered`. The generic pages, the command line, the contract test
+and the benchmark serve every kind through it.
 """
 
 from __future__ import annotations
@@ -10,12 +11,12 @@ import math
 from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Generic, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-from drumbo.core.catalogue import BY_KEY
+from drumbo.core.catalogue import BY_KEY, FILAMENT
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Field, Scalar, read_all
 from drumbo.core.gcode.writer import Job, write
@@ -29,13 +30,25 @@ Plan = Mapping[str, Scalar]
 Floats = NDArray[np.float64]
 
 
+P = TypeVar("P")
+M = TypeVar("M")
+
+
 @dataclass(frozen=True, slots=True)
-class Context:
+class Bound(Generic[P, M]):
     """What a trial is bound to: one printer, one material, one revision of one profile."""
 
-    printer: Printer
-    material: Material
+    printer: P
+    material: M
     profile: Profile
+
+
+@dataclass(frozen=True, slots=True)
+class Context(Bound[Printer, Material]):
+    """What a filament trial is bound to."""
+
+
+C = TypeVar("C", bound="Bound[Any, Any]")
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,13 +105,14 @@ class First:
 @dataclass(frozen=True, slots=True)
 class ToRead:
     """All that is to be read. `firsts` are asked once for all steps, aspects and measures at every step. `pick` is the
-    question of a quick way: which one step is best.
+    question of a quick way: which one step is best. Where `measures_lead`, they say the most and are asked for first.
     """
 
     aspects: tuple[Aspect, ...] = ()
     measures: tuple[Measure, ...] = ()
     firsts: tuple[First, ...] = ()
     pick: str = ""
+    measures_lead: bool = False
 
     def count(self, steps: int) -> int:
         """How many readings there are to give, the quick way apart."""
@@ -251,12 +265,12 @@ class PrintFile:
     cost: float | None
 
 
-class Kind(ABC):
-    """One kind of trial."""
+class AnyKind(ABC, Generic[C]):
+    """One kind of trial, of whatever process."""
 
     slug: ClassVar[str]
     title: ClassVar[str]
-    process: ClassVar[str] = "filament"
+    process: ClassVar[str]
     version: ClassVar[int] = 1
     sets: ClassVar[tuple[str, ...]]
     """Catalogue keys that adopting a result may set; the first is the one the result is in."""
@@ -281,15 +295,15 @@ class Kind(ABC):
         return BY_KEY[self.sets[0]].scope
 
     @abstractmethod
-    def fields(self, context: Context) -> Sequence[Field]:
+    def fields(self, context: C) -> Sequence[Field]:
         """What a plan is made of, bounded by what the printer can do."""
 
     @abstractmethod
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: C) -> dict[str, Scalar]:
         """A plan filled in from label, profile and printer."""
 
     @abstractmethod
-    def check(self, plan: Plan, context: Context) -> dict[str, str]:
+    def check(self, plan: Plan, context: C) -> dict[str, str]:
         """Raise InvalidInput for a plan that cannot be printed; return warnings by field for one that can."""
 
     @abstractmethod
@@ -297,12 +311,8 @@ class Kind(ABC):
         """The sweep, in the order of printing."""
 
     @abstractmethod
-    def piece(self, plan: Plan, context: Context) -> Piece:
+    def piece(self, plan: Plan, context: C) -> Piece:
         """The object, one place a step."""
-
-    @abstractmethod
-    def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
-        """The piece's toolpath, each step with its own value."""
 
     @abstractmethod
     def readings(self, plan: Plan) -> ToRead:
@@ -313,7 +323,7 @@ class Kind(ABC):
         """What the readings say."""
 
     @abstractmethod
-    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
+    def changes(self, plan: Plan, result: Result, context: C, trial: int) -> dict[str, Value]:
         """What adopting would set, by catalogue key."""
 
     def keeps(self, result: Result) -> bool:
@@ -325,7 +335,7 @@ class Kind(ABC):
         values = [step.label for step in self.steps(plan)]
         return {self.sets[0]: f"{values[0]} to {values[-1]}"}
 
-    def wants(self, context: Context) -> str | None:
+    def wants(self, context: C) -> str | None:
         """Why this trial should come next for a profile, in a sentence; None where it need not."""
         state = next(s for s in sectors(context.profile) if s.group.key == self.group)
         if state.known == Known.MEASURED:
@@ -335,7 +345,7 @@ class Kind(ABC):
         name = BY_KEY[self.sets[0]].name
         return f"{name} is {'set by hand' if state.known == Known.HAND else 'a starting value'}; nobody measured it."
 
-    def hindered(self, context: Context) -> str | None:
+    def hindered(self, context: C) -> str | None:
         """Why this trial cannot be run on a printer or material at all, and what to do; None where it can."""
         del context
         return None
@@ -345,7 +355,7 @@ class Kind(ABC):
         steps = self.steps(plan)
         return f"{len(steps)} steps, {steps[0].label} to {steps[-1].label} {self.unit}."
 
-    def instructions(self, plan: Plan, context: Context) -> str:
+    def instructions(self, plan: Plan, context: C) -> str:
         """What to do at the printer, before the print, beyond loading the spool and clearing the bed."""
         del plan, context
         return ""
@@ -354,11 +364,25 @@ class Kind(ABC):
         """A plan of an older version, as this version writes it."""
         return dict(plan)
 
-    def read_plan(self, typed: Mapping[str, str | float | None], context: Context) -> dict[str, Scalar]:
+    def read_plan(self, typed: Mapping[str, str | float | None], context: C) -> dict[str, Scalar]:
         """A plan from what was typed; InvalidInput gathers the problems by field."""
         plan = read_all(self.fields(context), typed)
         self.check(plan, context)
         return plan
+
+    @abstractmethod
+    def print_file(self, plan: Plan, context: C, *, title: Sequence[str] = ()) -> Any:
+        """The whole way from a plan to what is printed: it has `seconds`, `grams` and `cost`."""
+
+
+class Kind(AnyKind[Context]):
+    """One kind of filament trial."""
+
+    process: ClassVar[str] = FILAMENT
+
+    @abstractmethod
+    def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
+        """The piece's toolpath, each step with its own value."""
 
     def print_file(self, plan: Plan, context: Context, *, title: Sequence[str] = ()) -> PrintFile:
         """The whole way from a plan to its file."""

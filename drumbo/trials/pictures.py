@@ -57,6 +57,7 @@ class Axis:
 
     name: str
     unit: str = ""
+    log: bool = False
 
 
 @dataclass(frozen=True, slots=True)

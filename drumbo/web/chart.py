@@ -9,7 +9,7 @@ from drumbo.trials.pictures import Chart, Series
 
 WIDTH, HEIGHT = 440.0, 250.0
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 62.0, 10.0, 34.0
-MOST_TICKS = 6
+MOST_TICKS, FEWEST_LOG_TICKS = 6, 4
 LABEL_PX = 12.0
 
 
@@ -51,7 +51,8 @@ def chart_picture(chart: Chart) -> ChartPicture:
     y0, y1 = _room(min(ys), max(ys))
 
     def px(x: float) -> float:
-        return round(LEFT + (WIDTH - LEFT - RIGHT) * (x - x0) / (x1 - x0 or 1), 1)
+        share = math.log(max(x, x0) / x0) / math.log(x1 / x0) if chart.x.log else (x - x0) / (x1 - x0 or 1)
+        return round(LEFT + (WIDTH - LEFT - RIGHT) * share, 1)
 
     def py(y: float) -> float:
         return round(HEIGHT - BOTTOM - (HEIGHT - TOP - BOTTOM) * (y - y0) / (y1 - y0 or 1), 1)
@@ -69,7 +70,7 @@ def chart_picture(chart: Chart) -> ChartPicture:
         title=chart.title,
         x_name=f"{chart.x.name}, {chart.x.unit}",
         y_name=f"{chart.y.name}, {chart.y.unit}",
-        x_ticks=_ticks(x0, x1, px),
+        x_ticks=_log_ticks(x0, x1, px) if chart.x.log else _ticks(x0, x1, px),
         y_ticks=_ticks(y0, y1, py),
         bands=tuple(
             "M" + path(s.x, s.more) + "L" + path(s.x[::-1], s.y[::-1]) + "Z" for s in chart.series if s.look == "band"
@@ -107,6 +108,22 @@ def _ticks(low: float, high: float, place) -> tuple[tuple[float, str], ...]:  # 
     each = next(power * n for n in (1, 2, 5, 10) if power * n >= rough)
     count = math.ceil(low / each), math.floor(high / each)
     return tuple((place(n * each), f"{n * each:g}") for n in range(count[0], count[1] + 1))
+
+
+def _log_ticks(low: float, high: float, place) -> tuple[tuple[float, str], ...]:  # type: ignore[no-untyped-def]
+    """Round numbers on a logarithmic axis, as many as have room."""
+    decades = range(math.floor(math.log10(low)), math.ceil(math.log10(high)) + 1)
+    for digits in (
+        (1,),
+        (1, 3),
+        (1, 2, 5),
+        (1, 1.5, 2, 3, 5, 7),
+        (1, 1.2, 1.4, 1.6, 1.8, 2, 2.5, 3, 3.5, 4, 5, 6, 7, 8),
+    ):
+        found = [d * 10.0**k for k in decades for d in digits if low <= d * 10.0**k <= high * 1.0001]
+        if len(found) >= FEWEST_LOG_TICKS:
+            break
+    return tuple((place(x), f"{x:g}") for x in found)
 
 
 def _apart(lines: list[tuple[int, str, str, float, float]]) -> list[tuple[int, str, str, float, float]]:

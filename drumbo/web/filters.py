@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
+from typing import Any
 from urllib.parse import urlencode
 
 from flask import Flask
 from markupsafe import Markup, escape
 
 from drumbo.core.catalogue import BY_KEY, Parameter
-from drumbo.core.families import family
 from drumbo.core.piece import Jaw
+from drumbo.core.processes import FAMILY_NAMES
 from drumbo.core.profile import From, Law, Value
-from drumbo.core.workshop import Material
 
 _MONTHS = "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split()
 
@@ -38,12 +37,6 @@ def clock(seconds: float) -> str:
 def grams(value: float) -> str:
     """Grams to a tenth."""
     return f"{value:.1f} g"
-
-
-def metres(value_g: float, material: Material) -> str:
-    """So many grams as a length of filament: 2.98 g of PLA of 1.75 mm are a metre."""
-    area_mm2 = math.pi * material.diameter_mm**2 / 4
-    return f"{value_g / material.density_g_cm3 / area_mm2:.1f} m"
 
 
 def money(value: float | None, currency: str) -> str:
@@ -108,7 +101,12 @@ def words_of(parameter: Parameter) -> str:
 
 def family_name(key: str) -> str:
     """The family's name."""
-    return family(key).name
+    return FAMILY_NAMES.get(key, key)
+
+
+def of_process(numbered: Iterable[tuple[int, Any]], process: str) -> list[tuple[int, Any]]:
+    """Those of numbered printers or materials that are of a process."""
+    return [(number, each) for number, each in numbered if each.process == process]
 
 
 def plain(number: float | None) -> str:
@@ -137,7 +135,7 @@ def register(app: Flask) -> None:
         duration,
         clock,
         grams,
-        metres,
+        of_process,
         money,
         day,
         shown,

@@ -1,12 +1,13 @@
 """Typed values, and profiles that know where their values came from."""
 
+import math
 from dataclasses import replace
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from drumbo.core.catalogue import BY_KEY, GROUPS, PARAMETERS
+from drumbo.core.catalogue import BY_KEY, FILAMENT, GROUPS, PARAMETERS, RESIN, groups_of
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import FAMILIES
 from drumbo.core.fields import Field, number, read_all
@@ -22,6 +23,7 @@ from drumbo.core.profile import (
     sectors,
     start,
 )
+from drumbo.core.resin import RESIN_CLASSES, Resin, ResinPrinter
 from drumbo.core.workshop import Material, Printer, read_material
 from tests.conftest import LABEL, plain_context
 
@@ -69,10 +71,34 @@ def test_the_catalogue_hangs_together() -> None:
     for kin in FAMILIES:
         for drive in ("direct", "bowden"):
             values = kin.starting_values(drive, 0.4)
-            held = {p.key for p in PARAMETERS if p.scope == "profile" and not p.found}
+            held = _starting(FILAMENT)
             assert set(values) == held, "every parameter of a profile has a starting value"
             unusual = {key for key, value in values.items() if BY_KEY[key].warn(value)}
             assert not unusual, f"{kin.key}: starting values are usual ones"
+
+
+def _starting(process: str) -> set[str]:
+    groups = {group.key for group in groups_of(process)}
+    return {p.key for p in PARAMETERS if p.scope == "profile" and not p.found and p.group in groups}
+
+
+def test_resin_classes_start_with_every_parameter_of_a_resin_profile() -> None:
+    for kin in RESIN_CLASSES:
+        bottle = Resin("m", "p", kin.key, "grey", "#888888")
+        profile = start("x", bottle, ResinPrinter("lit"), {"layer_um": 50.0})
+        assert set(profile.values) == _starting(RESIN)
+        unusual = {key for key, value in profile.numbers().items() if BY_KEY[key].warn(value)}
+        assert not unusual, f"{kin.key}: starting values are usual ones"
+
+
+def test_a_resin_profile_starts_from_its_label_at_the_chosen_layer_height() -> None:
+    bottle = Resin("m", "p", "resin-standard", "grey", "#888888", exposure_s=2.4, exposure_layer_um=50)
+    half, whole = (start("x", bottle, ResinPrinter("lit"), {"layer_um": um}) for um in (25.0, 50.0))
+    assert whole.number("exposure_s") == 2.4
+    assert whole.values["exposure_s"].origin.kind == From.LABEL
+    assert half.number("exposure_s") == pytest.approx(2.4 * math.exp(-0.75 * 25 / 130), abs=0.005)
+    assert {s.group.key for s in sectors(whole)} == {"light", "exposure", "fit", "bottom", "lift"}
+    assert Profile.from_json(whole.to_json()) == whole
 
 
 def test_a_start_is_bounded_by_label_and_printer() -> None:

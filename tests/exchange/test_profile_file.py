@@ -14,15 +14,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
-from drumbo.core.catalogue import BY_KEY
+from drumbo.core.catalogue import FILAMENT, RESIN, of_process
 from drumbo.core.errors import InvalidInput
 from drumbo.core.profile import From, Law, Origin, Profile, Value
 from drumbo.exchange.profile_file import LARGEST, Evidence, profile_json, profile_zip, read_profile
-from tests.conftest import plain_context
+from tests.conftest import plain_context, resin_context
 
 CONTEXT = plain_context("petg")
 SCHEMA = Draft202012Validator(json.loads((Path(__file__).parents[2] / "docs" / "profile.schema.json").read_text()))
-KEYS = sorted(key for key, parameter in BY_KEY.items() if parameter.scope == "profile")
+KEYS = sorted(parameter.key for parameter in of_process(FILAMENT) if parameter.scope == "profile")
 numbers = st.floats(-1e6, 1e6)
 texts = st.text(st.characters(exclude_categories=("Cs", "Cc")), max_size=40).map(str.strip)
 origins = st.builds(Origin, st.sampled_from(From), texts, st.none() | st.integers(1, 9999))
@@ -68,6 +68,20 @@ def test_home_stays_at_home_and_evidence_goes_along() -> None:
     SCHEMA.validate(data)
 
 
+def test_a_resin_profile_comes_back_as_it_went() -> None:
+    context = resin_context("resin-clear", 25.0, ignores="z_um,antialias_levels")
+    text = profile_json(context.profile, 2, context.material, context.printer)
+    SCHEMA.validate(json.loads(text))
+    found = read_profile(text.encode())
+    assert found.profile == context.profile
+    assert (found.material, found.printer) == (context.material, context.printer)
+    data = json.loads(text)
+    with pytest.raises(InvalidInput, match="another process than its own"):
+        read_profile(json.dumps({**data, "printer": {**data["printer"], "process": FILAMENT}}).encode())
+    smuggled = {**data, "values": {**data["values"], "nozzle_c": data["values"]["exposure_s"]}}
+    assert read_profile(json.dumps(smuggled).encode()).skipped == ("nozzle_c: this Drumbo knows no such parameter.",)
+
+
 def _changed_value(**changes: Any) -> bytes:
     data = json.loads(_written())
     data["values"]["flow_ratio"] |= changes
@@ -106,7 +120,8 @@ HOSTILE = {
     "no material": (_with(material=None), "has nothing under “material”"),
     "an unknown polymer": (_with(material={**asdict(CONTEXT.material), "family": "unobtainium"}), "unobtainium"),
     "a name too long": (_with(name="x" * 5000), "more than 2000 characters under “name”"),
-    "another process": (_with(process="resin"), "for another process"),
+    "another process": (_with(process="clay"), "for another process"),
+    "a resin's process with a spool": (_with(process=RESIN), "does not know: petg"),
     "a later version": (_with(version=99), "of version 99; this Drumbo reads up to 1"),
     "too large": (b" " * (LARGEST + 1) + _written().encode(), "is larger than 2 MB"),
     "a zip without one": (_zip(**{"other.json": b"{}"}), "without a profile.json"),

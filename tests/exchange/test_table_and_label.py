@@ -13,7 +13,7 @@ import segno
 from hypothesis import given
 from hypothesis import strategies as st
 
-from drumbo.core.catalogue import BY_KEY, PARAMETERS, find
+from drumbo.core.catalogue import BY_KEY, GROUPS, PARAMETERS, find
 from drumbo.core.errors import InvalidInput
 from drumbo.core.profile import From, Origin, Value, changed
 from drumbo.core.units import likely_unit, unit_of, units_of
@@ -88,7 +88,8 @@ def test_plain_names_are_understood_and_others_are_left(name: str, key: str | No
 @pytest.mark.parametrize("parameter", PARAMETERS, ids=lambda p: p.key)
 def test_a_parameters_own_name_is_understood(parameter: object) -> None:
     if parameter.scope == "profile" and not parameter.aside:  # type: ignore[attr-defined]
-        assert guess(parameter.name) == parameter.key  # type: ignore[attr-defined]
+        process = next(g.process for g in GROUPS if g.key == parameter.group)  # type: ignore[attr-defined]
+        assert guess(parameter.name, process) == parameter.key  # type: ignore[attr-defined]
 
 
 @pytest.mark.parametrize(("key", "text", "ours"), [

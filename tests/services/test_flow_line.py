@@ -98,7 +98,7 @@ def test_extruder_steps_belong_to_the_printer(house: Workshop, begun: Begun, roo
     assert _known(house, begun.profile, "flow") is Known.RECHECK
     assert adopting.tell_printer(house, trial).startswith("Petrel One has it now: M92 E430.1")
     assert standin.device.machine.steps_mm == pytest.approx(430.1)
-    assert "M92 E430.1" in trials.gcode(house, trials.create(
+    assert "M92 E430.1" in trials.printed_file(house, trials.create(
         house, begun.profile, "flow-surface", trials.draft(house, begun.profile, "flow-surface").plan
     )).decode(), "files from now on say so too"  # fmt: skip
     adopting.take_back(house, trial)

@@ -253,7 +253,7 @@ def test_photos_are_checked_and_made_handy(house: Workshop, begun: Begun, tmp_pa
 
 def test_a_file_held_against_a_profile(house: Workshop, begun: Begun) -> None:
     trial = _plan(house, begun)
-    found = check.check(house, trials.gcode(house, trial), begun.profile)
+    found = check.check(house, trials.printed_file(house, trial), begun.profile)
     assert [b.nozzle_c for b in found.bands] == [215, 210, 220, 210, 200]
     assert not [r for r in found.remarks if r.weight == "bad"]
     with pytest.raises(InvalidInput, match="larger than 150 MB"):

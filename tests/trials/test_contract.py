@@ -3,28 +3,36 @@
 from __future__ import annotations
 
 import json
+import math
 import re
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 
 import drumbo
-from drumbo.core.catalogue import BY_KEY, GROUPS
+from drumbo.core.catalogue import BY_KEY, FILAMENT, GROUPS, RESIN
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.reader import read
 from drumbo.core.piece import draw
 from drumbo.core.profile import From, changed
-from drumbo.standins.filament.bed import Bed
-from drumbo.standins.filament.spool import Spool, draw_spool
-from drumbo.trials import kind, kinds
-from drumbo.trials.base import Context, Kind, Readings, Result
-from tests.conftest import plain_context
-from tests.readback import exact_readings
+from drumbo.exchange.layer_package import package_bytes, read_package
+from drumbo.standins.filament.bed import FLAT, Bed
+from drumbo.standins.filament.spool import draw_spool
+from drumbo.standins.resin.bottle import Bottle, draw_bottle, true_exposure_s
+from drumbo.standins.resin.physics import green, thinnest_mm
+from drumbo.trials import kind, kinds, kinds_of
+from drumbo.trials.base import AnyKind, Context, Kind, Readings, Result
+from drumbo.trials.layered import LayerKind, ResinContext
+from tests.conftest import plain_context, resin_context
+from tests.readback import exact_layers, exact_readings
 
 ALL = [pytest.param(k, id=slug) for slug, k in kinds().items()]
+ROADS = [pytest.param(k, id=slug) for slug, k in kinds_of(FILAMENT).items()]
+LAYERS = [pytest.param(k, id=slug) for slug, k in kinds_of(RESIN).items()]
 CONTEXTS = [
     pytest.param(plain_context("pla"), id="pla-direct"),
     pytest.param(plain_context("petg", drive="bowden", origin="centre", dialect="plain"), id="petg-bowden-centre"),
@@ -33,15 +41,33 @@ CONTEXTS = [
 
 
 @pytest.mark.parametrize("trial", ALL)
-def test_a_kind_says_what_it_is(trial: Kind) -> None:
+def test_a_kind_says_what_it_is(trial: AnyKind) -> None:
     assert trial.group in {g.key for g in GROUPS}
     assert set(trial.sets) <= set(BY_KEY)
     assert re.fullmatch(r"[a-z][a-z-]*", trial.slug)
     assert trial.about.endswith(".")
 
 
+RESIN_CONTEXTS = [
+    pytest.param(resin_context(), id="grey-apart"),
+    pytest.param(resin_context("resin-clear", 100.0, lights_apart="no", pixel_um=47.0, pixels_x=2001), id="one-light"),
+]
+
+
+def usual(trial: AnyKind) -> Any:
+    """A printer and a material of the kind's process."""
+    return {FILAMENT: plain_context, RESIN: resin_context}[trial.process]()
+
+
+def exact(trial: AnyKind, plan: Any, context: Any, seed: int, bed: Bed = FLAT) -> Readings:
+    """What nobody errs in reading, by the kind's process."""
+    if trial.process == RESIN:
+        return exact_layers(trial, plan, context, seed)
+    return exact_readings(trial, plan, context, seed, bed)
+
+
 @pytest.mark.parametrize("context", CONTEXTS)
-@pytest.mark.parametrize("trial", ALL)
+@pytest.mark.parametrize("trial", ROADS)
 def test_the_suggestion_makes_a_file_that_reads_back_and_may_be_printed(trial: Kind, context: Context) -> None:
     plan = trial.suggest(context)
     assert json.loads(json.dumps(plan)) == plan
@@ -63,8 +89,33 @@ def test_the_suggestion_makes_a_file_that_reads_back_and_may_be_printed(trial: K
     np.testing.assert_allclose(program.e_mm[rows], file.path.e_mm[mine], atol=6e-6)
 
 
+@pytest.mark.parametrize("context", RESIN_CONTEXTS)
+@pytest.mark.parametrize("trial", LAYERS)
+def test_the_suggestion_makes_a_package_that_reads_back_and_fits_its_screen(
+    trial: LayerKind, context: ResinContext
+) -> None:  # fmt: skip
+    plan = trial.suggest(context)
+    assert json.loads(json.dumps(plan)) == plan
+    assert trial.read_plan({k: "" if v is None else str(v) for k, v in plan.items()}, context) == plan
+    job = trial.print_file(plan, context)
+    assert job.seconds > 0
+    assert job.cost == pytest.approx(job.grams / context.material.density_g_cm3 * 0.03)
+    package = read_package(package_bytes(job))
+    assert package.screen == job.screen
+    assert [layer.seconds for layer in package.layers] == pytest.approx([layer.seconds for layer in job.layers])
+    assert {light.power for layer in package.layers for light in layer.lights} == {1.0}
+    if context.printer.lights_apart == "no":
+        assert all(len(layer.lights) == 1 for layer in package.layers), "one picture a layer"
+    pixel_mm2 = job.screen.pixel_mm**2
+    for mine, theirs in list(zip(job.layers, package.layers, strict=True))[:: max(len(job.layers) // 4, 1)]:
+        for one, other in zip(mine.lights, theirs.lights, strict=True):
+            lit = np.count_nonzero(package.image(other.shape)) * pixel_mm2
+            assert lit == pytest.approx(job.areas_mm2[one.shape], rel=0.02), "the picture is the outline"
+
+
 @pytest.mark.parametrize("trial", ALL)
-def test_the_piece_carries_every_step_in_order(trial: Kind, context: Context) -> None:
+def test_the_piece_carries_every_step_in_order(trial: AnyKind) -> None:
+    context = usual(trial)
     plan = trial.suggest(context)
     piece, steps = trial.piece(plan, context), trial.steps(plan)
     assert [(p.index, p.label) for p in piece.places] == [(s.index, s.label) for s in steps]
@@ -81,10 +132,12 @@ def test_the_piece_carries_every_step_in_order(trial: Kind, context: Context) ->
 
 
 @pytest.mark.parametrize("trial", ALL)
-def test_prints_on_the_stand_in_and_reads_to_a_result(trial: Kind, context: Context) -> None:
+def test_prints_on_the_stand_in_and_reads_to_a_result(trial: AnyKind) -> None:
+    context = usual(trial)
     plan = trial.suggest(context)
-    readings = exact_readings(trial, plan, context, seed=3)
-    assert readings.count() == trial.readings(plan).count(len(trial.steps(plan))), "every place can be read"
+    readings = exact(trial, plan, context, seed=3)
+    wanted = trial.readings(plan).count(len(trial.steps(plan)))
+    assert readings.count() == wanted or (trial.process == RESIN and readings.count() > 0.8 * wanted), "it can be read"
     assert Readings.from_json(json.loads(json.dumps(readings.to_json()))) == readings
     result = trial.evaluate(plan, readings)
     assert result.value is not None
@@ -108,7 +161,7 @@ def test_prints_on_the_stand_in_and_reads_to_a_result(trial: Kind, context: Cont
 
 
 LEANING = Bed(lean_x=0.06)
-LEANS: dict[str, tuple[Callable[[Spool], float], float]] = {
+LEANS: dict[str, tuple[Callable[[Any], float], float]] = {
     "nozzle_c": (lambda spool: spool.centre_c, 6),
     "flow_ratio": (lambda spool: 1 / (spool.grip * spool.diameter_mm**2), 0.06),
     "retraction_mm": (lambda spool: spool.pull_full_mm, 0.35),
@@ -123,19 +176,34 @@ LEANS: dict[str, tuple[Callable[[Spool], float], float]] = {
     "shrinkage_percent": (lambda spool: spool.shrink, 0.09),
     "extruder_steps_mm": (lambda spool: 1 / spool.grip, 25),
     "first_layer_z_mm": (lambda spool: spool.grip * spool.diameter_mm**2, 0.008),
+    "penetration_um": (lambda bottle: bottle.reach_um, 60),
+    "exposure_s": (lambda bottle: true_exposure_s(bottle, 50, 4.0), 1.0),
+    "bottom_exposure_s": (lambda bottle: bottle.sticks * bottle.critical_mj_cm2, 12),
+    "lift_speed_mm_min": (lambda bottle: -_thinnest(bottle), 25),
+    "rest_before_s": (lambda bottle: bottle.settles_s, 0.35),
 }
-"""Catalogue key → what of a spool's truth the result follows, and how far the extremes of forty spools lie apart."""
+"""Catalogue key → what of a truth the result follows, and how far the extremes of forty lie apart."""
+
+
+def _thinnest(bottle: Bottle) -> float:
+    """The thinnest pin that stands at a middling lift after the light of a starting profile; NaN where none would."""
+    over = 3.4 * 4.0 * math.exp(-50 / bottle.reach_um) / bottle.critical_mj_cm2
+    least = thinnest_mm(bottle.thin_mm, green(over, bottle.greens), 120, bottle.tears)
+    return least if least < 0.7 else math.nan
 
 
 @pytest.mark.parametrize("trial", ALL)
-def test_the_result_follows_the_spools_truth(trial: Kind, context: Context) -> None:
-    """Known answer on a plate that leans: of forty spools, the one that needs most against the one that needs least."""
-    truth, apart = LEANS[trial.sets[0]]
+def test_the_result_follows_the_hidden_truth(trial: AnyKind) -> None:
+    """Known answer, filament on a plate that leans: of forty spools or bottles, the one that needs most against the one
+    that needs least.
+    """
+    context, (truth, apart) = usual(trial), LEANS[trial.sets[0]]
     plan = trial.suggest(context)
-    seeds = sorted(range(40), key=lambda seed: truth(draw_spool(context.material.family, seed)))
+    draw = {FILAMENT: draw_spool, RESIN: draw_bottle}[trial.process]
+    truths = {seed: truth(draw(context.material.family, seed)) for seed in range(40)}
+    seeds = sorted((seed for seed, need in truths.items() if math.isfinite(need)), key=truths.__getitem__)
     least, most = (
-        trial.evaluate(plan, exact_readings(trial, plan, context, seed, LEANING)).value
-        for seed in (seeds[0], seeds[-1])
+        trial.evaluate(plan, exact(trial, plan, context, seed, LEANING)).value for seed in (seeds[0], seeds[-1])
     )
     assert least is not None
     assert most is not None
@@ -143,7 +211,8 @@ def test_the_result_follows_the_spools_truth(trial: Kind, context: Context) -> N
 
 
 @pytest.mark.parametrize("trial", ALL)
-def test_too_few_readings_promise_nothing(trial: Kind, context: Context) -> None:
+def test_too_few_readings_promise_nothing(trial: AnyKind) -> None:
+    context = usual(trial)
     plan = trial.suggest(context)
     to_read = trial.readings(plan)
     some = {a.key: {"0": 3, "1": 4} for a in to_read.aspects[:1]}
@@ -156,7 +225,7 @@ def test_too_few_readings_promise_nothing(trial: Kind, context: Context) -> None
 
 
 @pytest.mark.parametrize("trial", ALL)
-def test_the_slug_stands_nowhere_outside_its_folder_and_the_demo(trial: Kind) -> None:
+def test_the_slug_stands_nowhere_outside_its_folder_and_the_demo(trial: AnyKind) -> None:
     root = Path(drumbo.__file__).parent
     quoted = re.compile(rf"""["']{re.escape(trial.slug)}["']""")
     home = root / "trials" / type(trial).__module__.split(".")[2]

@@ -9,7 +9,7 @@ import pytest
 from flask.testing import FlaskClient
 from PIL import Image
 
-from drumbo.core.catalogue import PARAMETERS
+from drumbo.core.catalogue import FILAMENT, of_process
 from drumbo.services import profiles, shelf, trials
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
@@ -24,7 +24,7 @@ def test_an_empty_workshop_teaches_step_by_step(client: FlaskClient) -> None:
     assert "First, a printer" in client.get("/").text
     for page in ("/profiles/", "/materials/", "/printers/", "/profiles/new", "/check/"):
         assert client.get(page).status_code == 200
-    assert "No spools yet" in client.get("/materials/").text
+    assert "No materials yet" in client.get("/materials/").text
 
 
 def test_a_label_with_commas_for_points_is_understood(client: FlaskClient, begun: Begun) -> None:
@@ -140,7 +140,7 @@ def test_a_value_by_hand_that_is_no_number_stays_in_its_field(client: FlaskClien
 
 def test_the_sheet_and_the_file(client: FlaskClient, begun: Begun) -> None:
     sheet = client.get(f"/profiles/{begun.profile}/sheet").text
-    assert sheet.count('class="tick"') == len([p for p in PARAMETERS if p.scope == "profile" and not p.aside])
+    assert sheet.count('class="tick"') == len([p for p in of_process(FILAMENT) if p.scope == "profile" and not p.aside])
     file = client.get(f"/profiles/{begun.profile}/profile.json")
     assert file.json is not None
     assert file.json["values"]["bed_c"]["number"] == 60

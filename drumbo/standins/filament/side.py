@@ -17,9 +17,7 @@ POST /pace               {"pace"}: how much faster than real it prints
 from __future__ import annotations
 
 import json
-import threading
 from dataclasses import asdict
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
 from urllib.parse import parse_qs, urlparse
 
@@ -28,72 +26,55 @@ import numpy as np
 from drumbo.core.errors import DrumboError
 from drumbo.core.families import family
 from drumbo.standins import eye, tools
+from drumbo.standins.door import Door, JsonHandler, jaws_of, point
 from drumbo.standins.filament.above import top_picture
 from drumbo.standins.filament.camera import front_picture
 from drumbo.standins.filament.device import FAULTS, FilamentPrinter, Loaded
 from drumbo.standins.filament.printing import PrintedObject
+from drumbo.standins.tools import Jaws
 
-LONGEST_BODY = 100_000
 PICTURES = {"/front.png": (front_picture, "10"), "/top.png": (top_picture, "16")}
 
 
-class SideDoor:
+class SideDoor(Door):
     """The HTTP server beside the device."""
 
     def __init__(self, device: FilamentPrinter, port: int = 0) -> None:
-        handler = type("Handler", (_Handler,), {"device": device})
-        self._server = ThreadingHTTPServer(("127.0.0.1", port), handler)
-        self._server.daemon_threads = True
-        self.port: int = self._server.server_address[1]
-
-    def start(self) -> None:
-        """Serve in the background."""
-        threading.Thread(target=self._server.serve_forever, name="stand-in side", daemon=True).start()
-
-    def close(self) -> None:
-        """Stop and free the port."""
-        self._server.shutdown()
-        self._server.server_close()
+        super().__init__(_Handler, port, device=device)
 
 
-class _Handler(BaseHTTPRequestHandler):
+class _Handler(JsonHandler):
     device: FilamentPrinter
 
-    def do_GET(self) -> None:
+    def do_GET(self) -> None:  # noqa: N802 - so the library calls it
         url = urlparse(self.path)
         if url.path == "/status":
-            self._json({"loaded": asdict(self.device.loaded), "moves": len(self.device.machine.moves["x"])})
+            self.say({"loaded": asdict(self.device.loaded), "moves": len(self.device.machine.moves["x"])})
         elif url.path in PICTURES:
             self._picture(url.path, parse_qs(url.query))
         else:
-            self._json({"error": "no such page"}, 404)
+            self.say({"error": "no such page"}, 404)
 
-    def do_POST(self) -> None:
-        size = int(self.headers.get("Content-Length") or 0)
+    def do_POST(self) -> None:  # noqa: N802 - so the library calls it
         try:
-            body = json.loads(self.rfile.read(min(size, LONGEST_BODY)) or b"{}")
+            body = json.loads(self.body() or b"{}")
             actions = {
                 "/spool": self._spool, "/eye": self._eye, "/first": self._first, "/measure": self._measure,
                 "/calliper": self._calliper, "/weigh": self._weigh, "/fault": self._fault, "/pace": self._pace,
             }  # fmt: skip
-            self._json(actions[urlparse(self.path).path](body))
+            self.say(actions[urlparse(self.path).path](body))
         except (ValueError, KeyError, TypeError, DrumboError) as error:
-            self._json({"error": str(error)}, 400)
+            self.say({"error": str(error)}, 400)
 
     def _picture(self, path: str, query: dict[str, list[str]]) -> None:
         thing = self.device.thing()
         if thing is None:
-            self._json({"error": "the bed is empty"}, 404)
+            self.say({"error": "the bed is empty"}, 404)
             return
         take, usual = PICTURES[path]
         scale = min(max(float(query.get("scale", [usual])[0]), 2.0), 30.0)
         data, frame = take(thing, self.device.loaded.colour, scale)
-        self.send_response(200)
-        self.send_header("Content-Type", "image/png")
-        self.send_header("Content-Length", str(len(data)))
-        self.send_header("X-Frame", json.dumps({**asdict(frame), "object": thing.digest}))
-        self.end_headers()
-        self.wfile.write(data)
+        self.show(data, frame, thing.digest)
 
     def _spool(self, body: dict[str, Any]) -> dict[str, Any]:
         loaded = Loaded(family(str(body["family"])).key, int(body["seed"]), str(body.get("colour", "#b9b1a2")))
@@ -107,12 +88,12 @@ class _Handler(BaseHTTPRequestHandler):
         return thing
 
     def _eye(self, body: dict[str, Any]) -> dict[str, Any]:
-        boxes = [(_point(low), _point(high)) for low, high in body["boxes"]]
+        boxes = [(point(low), point(high)) for low, high in body["boxes"]]
         scores = eye.look(self._thing(body), boxes, list(body["aspects"]), int(body.get("seed", 0)))
         return {"scores": scores.tolist()}
 
     def _first(self, body: dict[str, Any]) -> dict[str, Any]:
-        boxes = [(_point(low), _point(high)) for low, high in body["boxes"]]
+        boxes = [(point(low), point(high)) for low, high in body["boxes"]]
         return {"steps": eye.first_seen(self._thing(body), boxes, list(body["signs"]), int(body.get("seed", 0)))}
 
     def _measure(self, body: dict[str, Any]) -> dict[str, Any]:
@@ -124,7 +105,7 @@ class _Handler(BaseHTTPRequestHandler):
         return {"number": tools.measure(thing, _jaws(body["jaws"][0], thing), np.random.default_rng())}
 
     def _weigh(self, body: dict[str, Any]) -> dict[str, Any]:
-        box = _point(body["low"]), _point(body["high"])
+        box = point(body["low"]), point(body["high"])
         return {"grams": tools.weigh(self._thing(body), *box, np.random.default_rng())}
 
     def _fault(self, body: dict[str, Any]) -> dict[str, Any]:
@@ -137,25 +118,6 @@ class _Handler(BaseHTTPRequestHandler):
         self.device.clock.change(min(max(float(body["pace"]), 1.0), 1e6))
         return {"pace": self.device.clock.pace}
 
-    def _json(self, data: Any, status: int = 200) -> None:
-        raw = json.dumps(data).encode()
-        self.send_response(status)
-        self.send_header("Content-Type", "application/json")
-        self.send_header("Content-Length", str(len(raw)))
-        self.end_headers()
-        self.wfile.write(raw)
 
-    def log_message(self, *_args: object) -> None:
-        """Keep the terminal quiet."""
-
-
-def _point(numbers: list[Any]) -> tuple[float, float, float]:
-    x, y, z = (float(n) for n in numbers)
-    return x, y, z
-
-
-def _jaws(data: dict[str, Any], thing: PrintedObject) -> tools.Jaws:
-    (ax, ay), (bx, by) = data["a"], data["b"]
-    z = data.get("z")
-    height = float(thing.geometry.z.max()) / 2 if z is None else float(z)
-    return tools.Jaws((float(ax), float(ay)), (float(bx), float(by)), height, str(data.get("tool", "calliper")))
+def _jaws(data: dict[str, Any], thing: PrintedObject) -> Jaws:
+    return jaws_of(data, lambda: float(thing.geometry.z.max()) / 2)

@@ -6,6 +6,7 @@ from typing import Any
 
 from flask import Blueprint, render_template, request
 
+from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import GcodeError, InvalidInput
 from drumbo.services import check as service
 from drumbo.services import shelf
@@ -16,7 +17,7 @@ pages = Blueprint("check", __name__, url_prefix="/check")
 
 @pages.route("/", methods=["GET", "POST"])
 def show() -> Any:
-    cards = shelf.names(workshop())
+    cards = shelf.names(workshop(), FILAMENT)
     page: dict[str, Any] = {"cards": cards, "found": None, "problem": None, "chosen": None, "name": ""}
     if request.method == "POST":
         file = request.files.get("file")

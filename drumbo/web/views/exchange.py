@@ -116,6 +116,9 @@ def _take_page(digest: str, asked: dict[str, str]) -> dict[str, Any]:
     materials, printers = workshop_service.materials(workshop()), workshop_service.printers(workshop())
     asked = dict(asked)
     found = service.look(workshop(), digest, asked)
+    if found.brought:
+        materials = [(n, m) for n, m in materials if m.process == found.process]
+        printers = [(n, p) for n, p in printers if p.process == found.process]
     if "printer_id" not in asked and printers:
         mine = found.brought.printer.name if found.brought else ""
         asked["printer_id"] = str(next((n for n, p in printers if p.name == mine), printers[0][0]))
@@ -133,6 +136,6 @@ def _take_page(digest: str, asked: dict[str, str]) -> dict[str, Any]:
         "materials": materials,
         "printers": printers,
         "fates": list(Fate),
-        "parameters": service.parameters_to_pick(),
+        "parameters": service.parameters_to_pick(found.process),
         "units": {key: [u.key for u in units_of(parameter)] for key, parameter in BY_KEY.items()},
     }

@@ -40,7 +40,11 @@ def _asked(number: int) -> dict[str, str]:
     """What was picked, or the profile's own spool and printer; the name is proposed unless it was typed."""
     card = profiles.card(workshop(), number)
     values = {"material_id": str(card.material_id), "printer_id": str(card.printer_id), **dict(request.values)}
-    proposed = profiles.suggest_name(workshop(), whole(values["material_id"]), whole(values["printer_id"]))
+    own = profiles.layer_of(workshop(), number)
+    if own is not None:
+        values.setdefault("layer_um", f"{own:g}")
+    layer = f"{values['layer_um']} µm" if own is not None else ""
+    proposed = profiles.suggest_name(workshop(), whole(values["material_id"]), whole(values["printer_id"]), layer)
     if "name" not in values or values["name"] == values.get("proposed"):
         values["name"] = proposed
     return {**values, "proposed": proposed}
@@ -51,19 +55,26 @@ def _copy_of(values: dict[str, str]) -> dict[str, Any]:
         "material_id": whole(values["material_id"]),
         "printer_id": whole(values["printer_id"]),
         "name": values["name"],
-        "layer": bool(values.get("layer")),
+        "layer": values["layer_um"] if "layer_um" in values else bool(values.get("layer")),
     }
 
 
 def _copy_page(number: int, values: dict[str, str]) -> dict[str, Any]:
-    return {
-        "card": profiles.card(workshop(), number),
+    card = profiles.card(workshop(), number)
+    materials, printers = workshop_service.materials(workshop()), workshop_service.printers(workshop())
+    page: dict[str, Any] = {
+        "card": card,
         "values": values,
-        "materials": workshop_service.materials(workshop()),
-        "printers": workshop_service.printers(workshop()),
-        "copy": service.preview_copy(workshop(), number, **_copy_of(values)),
+        "materials": [(n, m) for n, m in materials if m.process == card.printer.process],
+        "printers": [(n, p) for n, p in printers if p.process == card.printer.process],
+        "layer_field": "layer_um" in values,
         "fates": list(Fate),
     }
+    try:
+        page["copy"] = service.preview_copy(workshop(), number, **_copy_of(values))
+    except InvalidInput as error:
+        page["copy_problem"] = next(iter(error.problems.values()))
+    return page
 
 
 @pages.get("/compare")

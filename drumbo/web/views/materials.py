@@ -7,26 +7,34 @@ from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
 
+from drumbo.core.catalogue import FILAMENT, RESIN
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import FAMILIES
-from drumbo.core.workshop import MATERIAL_FIELDS
+from drumbo.core.processes import PROCESSES, Process, process
+from drumbo.core.resin import RESIN_CLASSES
 from drumbo.services import shelf
 from drumbo.services import workshop as service
 from drumbo.web.views.common import typed, workshop
 
 pages = Blueprint("materials", __name__, url_prefix="/materials")
 
-EMPTY = {"colour_hex": "#b9b1a2", "diameter_mm": 1.75, "currency": "€"}
+EMPTY: dict[str, dict[str, Any]] = {
+    FILAMENT: {"colour_hex": "#b9b1a2", "diameter_mm": 1.75, "currency": "€"},
+    RESIN: {"colour_hex": "#8d8f94", "density_g_cm3": 1.12, "bottle_ml": 1000.0, "currency": "€"},
+}
 
 
 @pages.get("/")
 def index() -> str:
-    return render_template("materials/index.html", materials=service.materials(workshop()))
+    return render_template(
+        "materials/index.html", materials=service.materials(workshop()), processes=list(PROCESSES.values())
+    )
 
 
 @pages.route("/new", methods=["GET", "POST"])
 def new() -> Any:
-    return _form(None, EMPTY)
+    chosen = process(request.values.get("process", FILAMENT))
+    return _form(None, EMPTY[chosen.key], chosen)
 
 
 @pages.get("/<int:number>")
@@ -38,10 +46,11 @@ def show(number: int) -> str:
 
 @pages.route("/<int:number>/edit", methods=["GET", "POST"])
 def edit(number: int) -> Any:
-    return _form(number, asdict(service.material(workshop(), number)))
+    material = service.material(workshop(), number)
+    return _form(number, asdict(material), process(material.process))
 
 
-def _form(number: int | None, values: dict[str, Any]) -> Any:
+def _form(number: int | None, values: dict[str, Any], chosen: Process) -> Any:
     problems: dict[str, str] = {}
     if request.method == "POST":
         values = typed()
@@ -51,9 +60,16 @@ def _form(number: int | None, values: dict[str, Any]) -> Any:
             problems = error.problems
         else:
             return redirect(url_for("materials.show", number=saved))
-    starts = {f.key: {"nozzle_low_c": f.nozzle_low_c, "nozzle_high_c": f.nozzle_high_c,
-                      "density_g_cm3": f.density_g_cm3} for f in FAMILIES}  # fmt: skip
     page = render_template(
-        "materials/form.html", fields=MATERIAL_FIELDS, values=values, problems=problems, number=number, starts=starts
-    )
+        "materials/form.html", fields=chosen.material_fields, values=values, problems=problems, number=number,
+        starts=STARTS[chosen.key], process=chosen, others=[p for p in PROCESSES.values() if p.key != chosen.key],
+    )  # fmt: skip
     return page, 422 if problems else 200
+
+
+STARTS: dict[str, dict[str, dict[str, float]]] = {
+    FILAMENT: {f.key: {"nozzle_low_c": f.nozzle_low_c, "nozzle_high_c": f.nozzle_high_c,
+                       "density_g_cm3": f.density_g_cm3} for f in FAMILIES},
+    RESIN: {f.key: {"density_g_cm3": f.density_g_cm3} for f in RESIN_CLASSES},
+}  # fmt: skip
+"""What a family fills in while nobody has typed it."""

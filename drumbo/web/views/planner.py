@@ -7,6 +7,7 @@ from typing import Any
 
 from flask import Blueprint, make_response, redirect, render_template, request, url_for
 
+from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput
 from drumbo.core.planner import PLANNED
 from drumbo.services import planner as service
@@ -29,7 +30,7 @@ def _number(values: Mapping[str, str], key: str) -> int:
 
 @pages.get("/")
 def show() -> Any:
-    cards = shelf.names(workshop())
+    cards = shelf.names(workshop(), FILAMENT)
     if not cards:
         return render_template("planner/empty.html")
     values: dict[str, Any] = {"profile": str(cards[0].id), **request.args}
@@ -117,7 +118,7 @@ def add_part() -> Any:
             raise InvalidInput("part", "choose an STL or 3MF file first")
         number = service.add_part(workshop(), file.filename, file.read())
     except InvalidInput as error:
-        cards = shelf.names(workshop())
+        cards = shelf.names(workshop(), FILAMENT)
         return render_template("planner/show.html", **_page(values, cards, part_problem=plain_words(error))), 422
     return redirect(url_for("planner.show", **{**_query(values), "part": number}))
 
@@ -128,7 +129,7 @@ def keep() -> Any:
     try:
         service.keep(workshop(), values.get("name", ""), _asked(values))
     except InvalidInput as error:
-        cards = shelf.names(workshop())
+        cards = shelf.names(workshop(), FILAMENT)
         return render_template("planner/show.html", **_page(values, cards, keep_problem=plain_words(error))), 422
     return redirect(url_for("planner.show", **_query(values), kept=values["name"].strip()))
 

@@ -8,12 +8,14 @@ from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
 
+from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode import templates
-from drumbo.core.workshop import PRINTER_FIELDS, Printer, read_printer
+from drumbo.core.processes import PROCESSES, process
+from drumbo.core.workshop import Printer, read_printer
 from drumbo.services import prints, shelf
 from drumbo.services import workshop as service
-from drumbo.trials import kinds
+from drumbo.trials import kinds_of
 from drumbo.web.views.common import typed, workshop
 
 pages = Blueprint("printers", __name__, url_prefix="/printers")
@@ -26,7 +28,7 @@ def index() -> str:
 
 @pages.route("/new", methods=["GET", "POST"])
 def new() -> Any:
-    return _form(None, asdict(Printer("")))
+    return _form(None, asdict(process(request.values.get("process", FILAMENT)).printer("")))
 
 
 @pages.get("/<int:number>")
@@ -38,8 +40,8 @@ def show(number: int) -> str:
         printer=printer,
         number=number,
         cards=cards,
-        fields=PRINTER_FIELDS,
-        kinds=[k for k in kinds().values() if k.scope == "printer"],
+        fields=process(printer.process).printer_fields,
+        kinds=[k for k in kinds_of(printer.process).values() if k.scope == "printer"],
     )
 
 
@@ -57,7 +59,8 @@ def try_link(number: int) -> Any:
 def copy(number: int) -> Any:
     """A preset of the same machine: the form, filled in with what it has."""
     printer = service.printer(workshop(), number)
-    values = {**asdict(printer), "machine": printer.machine or printer.name, "name": f"{printer.name}, another nozzle"}
+    other = "nozzle" if "nozzle" in printer.kind_of_place else "preset"
+    values = {**asdict(printer), "machine": printer.machine or printer.name, "name": f"{printer.name}, another {other}"}
     return _form(None, values)
 
 
@@ -91,7 +94,8 @@ def _form(number: int | None, values: dict[str, Any]) -> Any:
     """Add or save. Where saving marks values of profiles, that is shown first."""
     if request.method == "GET":
         return _page(number, values, {})
-    values = typed()
+    kept, values = values.get("process"), typed()
+    values["process"] = str(kept if number is not None else values.get("process") or FILAMENT)
     try:
         met = [] if number is None or "sure" in values else service.consequences(workshop(), values, number)
         if met:
@@ -103,7 +107,9 @@ def _form(number: int | None, values: dict[str, Any]) -> Any:
 
 
 def _page(number: int | None, values: dict[str, Any], problems: dict[str, str], **more: Any) -> str:
+    chosen = process(str(values.get("process") or FILAMENT))
     return render_template(
-        "printers/form.html", fields=PRINTER_FIELDS, values=values, problems=problems, number=number,
-        gcode=_look(values), **more,
+        "printers/form.html", fields=chosen.printer_fields, values=values, problems=problems, number=number,
+        gcode=_look(values) if chosen.key == FILAMENT else None, process=chosen,
+        others=[p for p in PROCESSES.values() if p.key != chosen.key], **more,
     )  # fmt: skip

@@ -6,17 +6,18 @@ from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 
-from drumbo.core.catalogue import BY_KEY, GROUPS, in_group
+from drumbo.core.catalogue import BY_KEY, groups_of, in_group
 from drumbo.core.copying import unfit
 from drumbo.core.errors import InvalidInput, NotFound
-from drumbo.core.families import FAMILIES
 from drumbo.core.heats import heats
+from drumbo.core.processes import FAMILY_NAMES
 from drumbo.core.profile import effective
 from drumbo.services import profiles as service
 from drumbo.services import shelf
 from drumbo.services import workshop as workshop_service
-from drumbo.trials import kinds
+from drumbo.trials import kinds_of
 from drumbo.web.heats import heat_picture
+from drumbo.web.lights import light_steps
 from drumbo.web.views.common import typed, whole, workshop
 
 pages = Blueprint("profiles", __name__, url_prefix="/profiles")
@@ -35,39 +36,62 @@ def index() -> str:
     part = "page" in request.args or "HX-Request" in request.headers
     return render_template(
         "profiles/_list.html" if part else "profiles/index.html",
-        found=found, asked=asked, states=shelf.STATES, sorts=shelf.SORTS, families=FAMILIES,
+        found=found, asked=asked, states=shelf.STATES, sorts=shelf.SORTS, families=FAMILY_NAMES,
         printers=workshop_service.printers(workshop()),
     )  # fmt: skip
 
 
 @pages.route("/new", methods=["GET", "POST"])
 def new() -> Any:
-    values = typed() if request.method == "POST" else dict(request.args)
-    problems: dict[str, str] = {}
+    values, problems = typed() if request.method == "POST" else request.args.to_dict(), {}
     if request.method == "POST":
         try:
-            numbers = request.form.get("material_id", 0, int), request.form.get("printer_id", 0, int)
-            saved = service.create(workshop(), *numbers, values.get("name", ""))
+            numbers = whole(values.get("material_id")), whole(values.get("printer_id"))
+            saved = service.create(workshop(), *numbers, values.get("name", ""), values.get("layer_um"))
         except InvalidInput as error:
             problems = error.problems
         else:
             return redirect(url_for("profiles.show", number=saved))
     materials, printers = workshop_service.materials(workshop()), workshop_service.printers(workshop())
-    if materials and printers and "name" not in values:
-        material = request.args.get("material_id", materials[0][0], int)
-        printer = request.args.get("printer_id", printers[0][0], int)
-        name = service.suggest_name(workshop(), material, printer)
-        values = {"material_id": str(material), "printer_id": str(printer), "name": name}
+    if materials and printers:
+        values = _proposed(values, materials, printers)
     page = render_template(
-        "profiles/new.html", materials=materials, printers=printers, values=values, problems=problems
-    )
+        "profiles/new.html", materials=materials, printers=printers, values=values, problems=problems,
+        layer_um=values.get("layer_um"),
+    )  # fmt: skip
     return page, 422 if problems else 200
+
+
+def _proposed(values: dict[str, str], materials: list[Any], printers: list[Any]) -> dict[str, str]:
+    """What is picked, with a printer for the material's process, a layer height where it has one, and a free name."""
+    material = whole(values.get("material_id")) or materials[0][0]
+    process = dict(materials)[material].process if material in dict(materials) else materials[0][1].process
+    printer = whole(values.get("printer_id"))
+    if not printer:
+        printer = next((n for n, p in printers if p.process == process), printers[0][0])
+    found = {**values, "material_id": str(material), "printer_id": str(printer)}
+    layers = service.chosen_for(process, None).get("layer_um")
+    if layers is None:
+        found.pop("layer_um", None)
+    else:
+        found.setdefault("layer_um", f"{layers:g}")
+    if "name" not in values:
+        layer = f"{found['layer_um']} µm" if "layer_um" in found else ""
+        found["name"] = service.suggest_name(workshop(), material, printer, layer)
+    return found
 
 
 @pages.get("/name")
 def name() -> str:
-    numbers = request.args.get("material_id", 0, int), request.args.get("printer_id", 0, int)
-    return render_template("profiles/_name.html", name=service.suggest_name(workshop(), *numbers), problem=None)
+    """Name and layer height, while material and printer are being picked."""
+    materials, printers = workshop_service.materials(workshop()), workshop_service.printers(workshop())
+    asked = {key: value for key, value in request.args.to_dict().items() if key != "name"}
+    if whole(asked.get("material_id")) not in dict(materials):
+        raise NotFound("pick a material and a printer")
+    values = _proposed(asked, materials, printers)
+    return render_template(
+        "profiles/_name.html", name=values["name"], problem=None, layer_um=values.get("layer_um"), layer_problem=None
+    )
 
 
 @pages.get("/<int:number>")
@@ -77,15 +101,20 @@ def show(number: int) -> str:
 
 def _page(number: int) -> dict[str, Any]:
     sheet = service.sheet(workshop(), number)
-    groups = [(group, list(in_group(group.key))) for group in GROUPS]
+    profile, printer = sheet.profile, sheet.card.printer
+    groups = [(group, list(in_group(group.key))) for group in groups_of(profile.process)]
+    hot, lit = "nozzle_c" in profile.values, "exposure_s" in profile.values
     return {
         "sheet": sheet,
         "card": sheet.card,
         "groups": groups,
-        "kinds": kinds(),
+        "kinds": kinds_of(profile.process),
+        "ignored": printer.ignored(),
+        "lit": lit,
         "archived": sheet.archived,
         "unfit": unfit(sheet.profile, sheet.card.printer),
-        "heat": heat_picture(heats(sheet.profile, sheet.card.material, sheet.card.printer)),
+        "heat": heat_picture(heats(profile, sheet.card.material, printer)) if hot else None,
+        "steps": light_steps(profile.numbers()) if lit else None,
     }
 
 

@@ -7,7 +7,8 @@ from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 
-from drumbo.core.errors import DrumboError, InvalidInput, NotNow
+from drumbo.core.errors import DrumboError, InvalidInput, NotFound, NotNow
+from drumbo.core.processes import process
 from drumbo.services import adopting, pictures, prints, reading
 from drumbo.services import trials as service
 from drumbo.web.chart import chart_picture
@@ -105,6 +106,7 @@ def _page(sheet: service.Sheet, leaf: str) -> dict[str, Any]:
         "maps": [plate_picture(m) for m in sheet.result.maps] if sheet.result else [],
         "drawing": sheet.drawing,
         "to_read": sheet.to_read,
+        "process": process(sheet.kind.process),
         "asked_eye": bool(sheet.context.printer.camera_url and any(run == "done" for run in sheet.runs)),
     }
     if leaf == "adopt" and sheet.result is not None and sheet.adopted_revision is None:
@@ -112,23 +114,27 @@ def _page(sheet: service.Sheet, leaf: str) -> dict[str, Any]:
     return page
 
 
-@pages.get("/trials/<int:number>/file.gcode")
-def gcode(number: int) -> Response:
+@pages.get("/trials/<int:number>/file.<any(gcode, zip):ending>")
+def printed_file(number: int, ending: str) -> Response:
+    """What goes to the printer, as its process has it."""
     sheet = service.sheet(workshop(), number)
-    name = f"trial-{number}-{sheet.kind.slug}.gcode"
+    mine = process(sheet.kind.process)
+    if ending != mine.file_ending:
+        raise NotFound(f"this trial's file ends in .{mine.file_ending}")
+    name = f"trial-{number}-{sheet.kind.slug}.{ending}"
     return Response(
-        service.gcode(workshop(), number),
-        mimetype="text/x.gcode",
+        service.printed_file(workshop(), number),
+        mimetype=mine.mime,
         headers={"Content-Disposition": f'attachment; filename="{name}"'},
     )
 
 
-@pages.get("/trials/<int:number>/piece.stl")
-def mesh(number: int) -> Response:
+@pages.get("/trials/<int:number>/piece.<any(stl, '3mf'):ending>")
+def mesh(number: int, ending: str) -> Response:
     return Response(
-        service.mesh(workshop(), number),
-        mimetype="model/stl",
-        headers={"Content-Disposition": f'attachment; filename="trial-{number}.stl"'},
+        service.mesh(workshop(), number, ending),
+        mimetype=f"model/{ending}",
+        headers={"Content-Disposition": f'attachment; filename="trial-{number}.{ending}"'},
     )
 
 

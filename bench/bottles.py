@@ -1,0 +1,174 @@
+"""Resin: bottles and printers as they come, a print, a reader, and the sequences of one hidden bottle.
+
+Working curve → exposure coupons, on what the curve has left → the exposure at half the layer height, foretold. The
+plain habit takes the same readings: a straight line through all skins, the coupon on which blades and slits are off by
+the most alike, and the same overcure for another height.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from bench.rig import Tally
+from drumbo.core.copying import Place, copied
+from drumbo.core.profile import changed, start
+from drumbo.core.resin import RESIN_CLASSES, Resin, ResinPrinter
+from drumbo.exchange.layer_package import package_bytes
+from drumbo.standins.resin import look
+from drumbo.standins.resin.bottle import Bottle, draw_bottle, true_exposure_s
+from drumbo.standins.resin.thing import Cured, Lamp, cure
+from drumbo.standins.tools import Jaws
+from drumbo.trials import kind
+from drumbo.trials.base import Plan, Readings, Result
+from drumbo.trials.layered import LayerKind, ResinContext
+
+SCREENS = ((3840, 2400, 35.0), (2560, 1620, 50.0), (5760, 3600, 24.0), (4098, 2560, 30.0))
+LAYER_UM, HALF_UM = 50.0, 25.0
+
+
+@dataclass(frozen=True)
+class DrawnBottle:
+    """One hidden bottle on one printer; its label is off by what is usual between printers."""
+
+    number: int
+    context: ResinContext
+    bottle: Bottle
+    lamp: Lamp
+
+
+def drawn(seed: int, number: int) -> DrawnBottle:
+    """The bottle of that number; the same seed always gives the same."""
+    rng = np.random.default_rng([seed, number, 8])
+    kin = RESIN_CLASSES[int(rng.integers(len(RESIN_CLASSES)))]
+    bottle = draw_bottle(kin.key, seed * 10_000 + number)
+    lamp = Lamp(float(rng.uniform(2.8, 5.6)), lean=float(rng.normal(0, 0.03)), dim=float(rng.uniform(0.01, 0.06)))
+    wide, deep, pixel = SCREENS[int(rng.integers(len(SCREENS)))]
+    printer = ResinPrinter("bench", wide, deep, pixel, intensity_mw_cm2=lamp.mw_cm2, lights_apart="yes")
+    told = true_exposure_s(bottle, LAYER_UM, lamp.mw_cm2) * math.exp(rng.normal(0, 0.2))
+    material = Resin("-", "-", kin.key, "-", "#808080", exposure_s=round(told, 1), exposure_layer_um=LAYER_UM)
+    context = ResinContext(printer, material, start("bench", material, printer, {"layer_um": LAYER_UM}))
+    return DrawnBottle(number, context, bottle, lamp)
+
+
+def read(trial: LayerKind, plan: Plan, context: ResinContext, thing: Cured, seed: int) -> Readings:
+    """What one person sees and measures, with the noise of people and tools."""
+    piece, to_read = trial.piece(plan, context), trial.readings(plan)
+    boxes = [place.box((0.0, 0.0)) for place in piece.places]
+    readings = Readings()
+    if to_read.aspects:
+        scores = look.look(thing, boxes, [a.key for a in to_read.aspects], seed)
+        for column, aspect in enumerate(to_read.aspects):
+            for row in range(len(boxes)):
+                readings = readings.with_score(aspect.key, row, int(scores[row, column]))
+    if to_read.firsts:
+        firsts = look.first_seen(thing, boxes, [f.key for f in to_read.firsts], seed)
+        readings = replace(readings, firsts=firsts)
+    numbers = look.measure_all(thing, [Jaws(j.a, j.b, j.z, j.tool) for j in piece.jaws], seed)
+    for jaw, number in zip(piece.jaws, numbers, strict=True):
+        if number is not None:
+            readings = readings.with_measure(jaw.measure, jaw.step, jaw.site, number)
+    return readings
+
+
+def go(
+    slug: str, one: DrawnBottle, context: ResinContext, reader: int, files: list, extensions: int = 0
+) -> tuple[Plan, Result, Readings]:
+    """Print a kind's suggestion, read it, and go on where it ends too early."""
+    trial = kind(slug)
+    plan = trial.suggest(context)
+    while True:
+        file = trial.print_file(plan, context)
+        files.append(file)
+        thing = cure(package_bytes(file), one.bottle, one.lamp)
+        readings = read(trial, plan, context, thing, one.number * 100 + reader)
+        result = trial.evaluate(plan, readings)
+        if result.state != "edge" or result.extend is None or extensions == 0:
+            return plan, result, readings
+        plan, extensions = dict(result.extend), extensions - 1
+
+
+def adopted(context: ResinContext, slug: str, plan: Plan, result: Result) -> ResinContext:
+    """The context once a result was taken in."""
+    new = kind(slug).changes(plan, result, context, 1)
+    return replace(context, profile=changed(context.profile, new))
+
+
+def curve(one: DrawnBottle, readers: int) -> tuple[Tally, Tally]:
+    """Penetration depth, and critical time as a share of the truth."""
+    deep, onset, files = Tally(), Tally(), []
+    truth = one.bottle.reach_um, one.bottle.critical_mj_cm2 / one.lamp.mw_cm2
+    for reader in range(readers):
+        plan, result, readings = go("cure-on-glass", one, one.context, reader, files)
+        if result.value is None or result.also is None:
+            continue
+        slope, crossing = _plain_line(plan, readings)
+        deep.found(result.value, result.error, slope, truth[0], shares=True)
+        at = result.also["critical_s"]
+        onset.found(at, at * result.also["critical_log_error"], crossing, truth[1], shares=True)
+    for tally in (deep, onset):
+        tally.cost(files)
+    return deep, onset
+
+
+def _plain_line(plan: Plan, readings: Readings) -> tuple[float, float]:
+    rows = [
+        (math.log(step.value), depth * 1000)
+        for step in kind("cure-on-glass").steps(plan)
+        for depth in readings.measures["skin"].get(str(step.index), {}).values()
+    ]
+    slope, height = np.polyfit([x for x, _ in rows], [y for _, y in rows], 1)
+    return float(slope), float(np.exp(-height / slope))
+
+
+def exposure(one: DrawnBottle, readers: int) -> tuple[Tally, Tally]:
+    """The exposure at which sizes come out, and the one foretold for half the layer height; shares of the truth."""
+    here, half, files = Tally(), Tally(), []
+    truth = true_exposure_s(one.bottle, LAYER_UM, one.lamp.mw_cm2)
+    truth_half = true_exposure_s(one.bottle, HALF_UM, one.lamp.mw_cm2)
+    for reader in range(readers):
+        plan, result, _ = go("cure-on-glass", one, one.context, reader, files)
+        context = adopted(one.context, "cure-on-glass", plan, result)
+        reach = result.value
+        plan, result, readings = go("exposure-coupon", one, context, reader, files, extensions=2)
+        if result.value is None or result.also is None:
+            continue
+        value, habit = result.also["true_s"], _plain_coupon(plan, readings)
+        here.found(value, result.error / result.value * value, habit, truth, shares=True)
+        known = adopted(context, "exposure-coupon", plan, result)
+        profile = replace(known.profile, values={
+            **known.profile.values, "exposure_s": replace(known.profile.values["exposure_s"], number=value),
+        })  # fmt: skip
+        place = Place(context.material, context.printer)
+        made, _ = copied(profile, "half", place, place, chosen={"layer_um": HALF_UM})
+        told = made.values["exposure_s"]
+        same_overcure = habit * math.exp((HALF_UM - LAYER_UM) / (reach or 130.0))
+        half.found(told.number, told.error, same_overcure, truth_half, shares=True)
+    for tally in (here, half):
+        tally.cost(files)
+    return here, half
+
+
+def _plain_coupon(plan: Plan, readings: Readings) -> float:
+    """The coupon on which blades and slits, on average, are off by the most alike."""
+    best, least = math.nan, math.inf
+    for step in kind("exposure-coupon").steps(plan):
+        sides = [readings.measures.get(side, {}).get(str(step.index), {}) for side in ("blade", "slit")]
+        both = sides[0].keys() & sides[1].keys()
+        if not both:
+            continue
+        # Blade and slit of one site are drawn alike, so their difference needs no drawn size.
+        apart = abs(float(np.mean([sides[0][site] - sides[1][site] for site in both])))
+        if apart < least:
+            best, least = step.value, apart
+    return best
+
+
+BOTTLES = {
+    "penetration_um": lambda one, readers: curve(one, readers)[0],
+    "critical_s": lambda one, readers: curve(one, readers)[1],
+    "exposure_s": lambda one, readers: exposure(one, readers)[0],
+    "exposure_s at half the layer height": lambda one, readers: exposure(one, readers)[1],
+}

@@ -1,0 +1,271 @@
+"""A layer job: what a resin printer is to do, layer by layer. Solids and numbers in, lights and lifts out."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from manifold3d import CrossSection, JoinType, Manifold, OpType
+from numpy.typing import NDArray
+
+from drumbo.core.errors import InvalidInput
+
+Rings = tuple[NDArray[np.float64], ...]
+MITRE = 2.0
+NEEDLESS_MM = 2e-5
+"""Corners that lie this near to the line between their neighbours are none."""
+SAME_S = 1e-6
+"""Lights closer together than this are one."""
+
+
+@dataclass(frozen=True, slots=True)
+class Screen:
+    """Pixels of the screen, and how large one is."""
+
+    pixels: tuple[int, int]
+    pixel_um: float
+
+    @property
+    def pixel_mm(self) -> float:
+        """Width of a pixel, mm."""
+        return self.pixel_um / 1000
+
+    @property
+    def size_mm(self) -> tuple[float, float]:
+        """Width and depth, mm."""
+        return self.pixels[0] * self.pixel_mm, self.pixels[1] * self.pixel_mm
+
+
+@dataclass(frozen=True, slots=True)
+class Light:
+    """One picture for so many seconds, at a share of full power. `shape` counts into a job's shapes."""
+
+    shape: int
+    seconds: float
+    power: float = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Lift:
+    """Off the film and back: `slow_mm` at `mm_min`, the rest at `fast_mm_min`, then down."""
+
+    mm: float
+    slow_mm: float
+    mm_min: float
+    fast_mm_min: float
+    retract_mm_min: float
+
+    @property
+    def seconds(self) -> float:
+        """How long it takes. 6 mm at 60 mm/min and back at 180: 8 s."""
+        fast = self.mm - self.slow_mm
+        return 60 * (self.slow_mm / self.mm_min + fast / self.fast_mm_min + self.mm / self.retract_mm_min)
+
+
+NO_LIFT = Lift(0.0, 0.0, 60.0, 60.0, 60.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Layer:
+    """One layer: its lights one after another without a lift between, then the lift. Rests in seconds."""
+
+    height_um: float
+    lights: tuple[Light, ...]
+    lift: Lift
+    rest_before_s: float
+    rest_after_s: float
+
+    @property
+    def seconds(self) -> float:
+        """How long it takes in all."""
+        return self.rest_before_s + sum(light.seconds for light in self.lights) + self.lift.seconds + self.rest_after_s
+
+
+@dataclass(frozen=True, slots=True)
+class LayerJob:
+    """All layers from the plate on. `shapes` are outlines in mm from the middle of the screen, each kept once; one on
+    glass has no plate: its lights cure skins on a pane in the vat.
+    """
+
+    title: tuple[str, ...]
+    screen: Screen
+    layers: tuple[Layer, ...]
+    shapes: tuple[Rings, ...]
+    areas_mm2: tuple[float, ...]
+    antialias_levels: int = 1
+    on_glass: bool = False
+    grams: float = 0.0
+    cost: float | None = None
+
+    @property
+    def seconds(self) -> float:
+        """How long it takes in all."""
+        return sum(layer.seconds for layer in self.layers)
+
+    @property
+    def volume_mm3(self) -> float:
+        """What sets: each layer's outline times its height."""
+        return sum(
+            self.areas_mm2[layer.lights[0].shape] * layer.height_um / 1000 for layer in self.layers if layer.lights
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Lit:
+    """A solid with exposures of its own, s."""
+
+    solid: Manifold
+    exposure_s: float
+    bottom_s: float
+
+
+Lifting = Callable[[float, Lift], Lift]
+"""At a height, mm, and what the profile says: what is done there."""
+Resting = Callable[[float, float], float]
+
+
+def exposures(normal_s: float, bottom_s: float, bottom_layers: int, transition_layers: int, count: int) -> list[float]:
+    """Seconds of light of each of `count` layers: bottom, then steps down, then normal.
+
+    exposures(2, 20, 1, 2, 5): 20, 14, 8, 2, 2.
+    """
+    step = (bottom_s - normal_s) / (transition_layers + 1)
+    found = []
+    for layer in range(count):
+        past = layer - bottom_layers + 1
+        found.append(bottom_s if past <= 0 else max(bottom_s - step * past, normal_s) if step > 0 else normal_s)
+    return found
+
+
+def job(
+    solids: Sequence[Lit],
+    numbers: Mapping[str, float],
+    screen: Screen,
+    *,
+    title: Sequence[str] = (),
+    lifting: Lifting | None = None,
+    resting: Resting | None = None,
+) -> LayerJob:
+    """Lay solids into layers. `numbers` are a resin profile's by catalogue key. Where solids want different lights in
+    one layer, the picture of all is lit first, then that of those that want more.
+
+    InvalidInput where something lies outside of the screen.
+    """
+    height_um = numbers["layer_um"]
+    boxes = np.array([lit.solid.bounding_box() for lit in solids])
+    _check_fits(boxes, screen)
+    count = max(math.ceil(round(float(boxes[:, 5].max()) * 1000 / height_um, 6)), 1)
+    bottoms, transitions = int(numbers["bottom_layers"]), int(numbers["transition_layers"])
+    times = [exposures(lit.exposure_s, lit.bottom_s, bottoms, transitions, count) for lit in solids]
+    keep, slicer, power = _Kept(), _Slicer(), numbers["power_percent"] / 100
+    known: dict[tuple[tuple[int, ...], tuple[float, ...]], tuple[Light, ...]] = {}
+    layers = []
+    for number in range(count):
+        middle_mm = (number + 0.5) * height_um / 1000
+        grow_mm = numbers["xy_bottom_mm"] if number < bottoms else numbers["xy_mm"]
+        slices = [slicer.slice(lit.solid, middle_mm, grow_mm) for lit in solids]
+        wanted = tuple(t[number] for t in times)
+        key = (tuple(id(shape) for shape in slices), wanted)
+        if key not in known:
+            known[key] = _lights(slices, wanted, keep, power)
+        lights = known[key]
+        lift = lift_of(numbers, bottom=number < bottoms)
+        rest_s = numbers["rest_bottom_s"] if number < bottoms else numbers["rest_before_s"]
+        if number >= bottoms:
+            lift = lifting(middle_mm, lift) if lifting else lift
+            rest_s = resting(middle_mm, rest_s) if resting else rest_s
+        layers.append(Layer(height_um, lights, lift, rest_s, numbers["rest_after_s"]))
+    return LayerJob(
+        tuple(title), screen, tuple(layers), tuple(keep.shapes), tuple(keep.areas), int(numbers["antialias_levels"])
+    )
+
+
+def on_glass(
+    patches: Sequence[tuple[CrossSection, float]],
+    power: float,
+    screen: Screen,
+    *,
+    apart: bool,
+    title: Sequence[str] = (),
+) -> LayerJob:
+    """Patches (outline, seconds) on a pane of glass, without a lift: those that want more stay lit. A printer that
+    takes several lights `apart` gets them in one layer, another one layer a light.
+    """
+    keep = _Kept()
+    lights = _lights([shape for shape, _ in patches], [seconds for _, seconds in patches], keep, power)
+    layers = [lights] if apart else [(light,) for light in lights]
+    made = tuple(Layer(0.0, each, NO_LIFT, 0.0, 0.0) for each in layers)
+    return LayerJob(tuple(title), screen, made, tuple(keep.shapes), tuple(keep.areas), on_glass=True)
+
+
+class _Kept:
+    """Shapes, each once."""
+
+    def __init__(self) -> None:
+        self.shapes: list[Rings] = []
+        self.areas: list[float] = []
+        self._places: dict[bytes, int] = {}
+
+    def place(self, shape: CrossSection) -> int:
+        rings = _rings(shape)
+        key = b"|".join(ring.tobytes() for ring in rings)
+        if key not in self._places:
+            self._places[key] = len(self.shapes)
+            self.shapes.append(rings)
+            self.areas.append(shape.area())
+        return self._places[key]
+
+
+def _rings(shape: CrossSection) -> Rings:
+    """The outline without needless corners, each ring from its first corner on: the same shape is the same rings."""
+    rings = []
+    for ring in shape.simplify(NEEDLESS_MM).to_polygons():
+        corners = np.asarray(ring, dtype=np.float64).round(5) + 0.0
+        first = int(np.lexsort((corners[:, 1], corners[:, 0]))[0])
+        rings.append(np.roll(corners, -first, axis=0))
+    return tuple(sorted(rings, key=lambda ring: ring.tobytes()))
+
+
+class _Slicer:
+    """Cuts solids; what is the same shape as one before is that very one."""
+
+    def __init__(self) -> None:
+        self._known: dict[bytes, CrossSection] = {}
+
+    def slice(self, solid: Manifold, z_mm: float, grow_mm: float) -> CrossSection:
+        """The outline at a height, grown on all sides."""
+        shape = solid.slice(z_mm)
+        shape = shape.offset(grow_mm, JoinType.Miter, MITRE) if grow_mm else shape
+        return self._known.setdefault(b"|".join(ring.tobytes() for ring in _rings(shape)), shape)
+
+
+def _lights(slices: Sequence[CrossSection], seconds: Sequence[float], keep: _Kept, power: float) -> tuple[Light, ...]:
+    there = [(s, shape) for s, shape in zip(seconds, slices, strict=True) if not shape.is_empty()]
+    lights, done = [], 0.0
+    for until in sorted({s for s, _ in there}):
+        if until - done < SAME_S:
+            continue
+        lit = CrossSection.batch_boolean([shape for s, shape in there if s >= until], OpType.Add)
+        lights.append(Light(keep.place(lit), round(until - done, 4), power))
+        done = until
+    return tuple(lights)
+
+
+def lift_of(numbers: Mapping[str, float], *, bottom: bool) -> Lift:
+    """The lift of a resin profile's layers, by catalogue key."""
+    mm, slow = numbers["lift_mm"], numbers["lift_slow_mm"]
+    if bottom:
+        speed = numbers["lift_bottom_mm_min"]
+        return Lift(mm, mm, speed, speed, numbers["retract_mm_min"])
+    return Lift(mm, min(slow, mm) if slow > 0 else mm, numbers["lift_speed_mm_min"], numbers["lift_fast_mm_min"],
+                numbers["retract_mm_min"])  # fmt: skip
+
+
+def _check_fits(boxes: NDArray[np.float64], screen: Screen) -> None:
+    wide, deep = screen.size_mm
+    low, high = boxes[:, :2].min(axis=0), boxes[:, 3:5].max(axis=0)
+    if (low < np.array([-wide / 2, -deep / 2]) - 1e-9).any() or (high > np.array([wide / 2, deep / 2]) + 1e-9).any():
+        size = high - low
+        raise InvalidInput("piece", f"is {size[0]:.0f} × {size[1]:.0f} mm; the screen has {wide:.0f} × {deep:.0f}")

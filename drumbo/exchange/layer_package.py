@@ -1,0 +1,286 @@
+"""The layer package: a zip of PNG layers and a manifest that says how each is lit and lifted. See docs/formats.md.
+
+Reading believes nothing: sizes, names, counts and pictures are looked at before anything is taken.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import math
+import struct
+import zipfile
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
+from dataclasses import asdict, dataclass, field
+from hashlib import blake2b
+from typing import IO, Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, UnidentifiedImageError
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.light.job import NO_LIFT, Layer, LayerJob, Lift, Light, Rings, Screen
+from drumbo.core.light.png import SIGNATURE, png
+from drumbo.core.light.raster import bits, greys
+
+FORMAT, VERSION, MANIFEST = "drumbo-layers", 1, "manifest.json"
+THREADS, AHEAD = 2, 6
+LARGEST, LARGEST_MANIFEST, LARGEST_IMAGE = 1_500_000_000, 40_000_000, 80_000_000
+MOST_LAYERS, MOST_LIGHTS, MOST_PIXELS = 40_000, 64, 200_000_000
+_EPOCH = (1980, 1, 1, 0, 0, 0)
+
+
+@dataclass(frozen=True, slots=True)
+class Drawn:
+    """A shape as a picture: its PNG, and what its pixels are told apart by."""
+
+    data: bytes
+    digest: bytes
+
+
+def draw(shape: Rings, screen: Screen, levels: int = 1) -> Drawn:
+    """One layer's picture, black and white or in grey steps."""
+    if levels <= 1:
+        rows, depth = bits(shape, screen.pixels, screen.pixel_mm), 1
+    else:
+        rows, depth = greys(shape, screen.pixels, screen.pixel_mm, levels), 8
+    return Drawn(png(rows, screen.pixels[0], depth), blake2b(rows.data, digest_size=16).digest())
+
+
+def write(job: LayerJob, out: IO[bytes]) -> int:
+    """Write a job as a package; returns how many pictures are in it. Pictures that are the same are stored once; no
+    more than a few are held at a time.
+    """
+    names: list[str] = []
+    seen: dict[bytes, str] = {}
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as bundle:
+        for drawn in _in_order(job):
+            name = seen.get(drawn.digest)
+            if name is None:
+                name = seen[drawn.digest] = f"layers/{len(seen) + 1:05d}.png"
+                bundle.writestr(zipfile.ZipInfo(name, _EPOCH), drawn.data)
+            names.append(name)
+        text = json.dumps(_manifest(job, names), separators=(",", ":"), allow_nan=False)
+        about = zipfile.ZipInfo(MANIFEST, _EPOCH)
+        about.compress_type = zipfile.ZIP_DEFLATED
+        bundle.writestr(about, text)
+    return len(seen)
+
+
+def package_bytes(job: LayerJob) -> bytes:
+    """A job's package in memory."""
+    out = io.BytesIO()
+    write(job, out)
+    return out.getvalue()
+
+
+def _in_order(job: LayerJob) -> Iterator[Drawn]:
+    with ThreadPoolExecutor(THREADS) as pool:
+        waiting = []
+        for shape in job.shapes:
+            waiting.append(pool.submit(draw, shape, job.screen, job.antialias_levels))
+            if len(waiting) >= AHEAD:
+                yield waiting.pop(0).result()
+        for one in waiting:
+            yield one.result()
+
+
+def _manifest(job: LayerJob, names: list[str]) -> dict[str, Any]:
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "title": list(job.title),
+        "pixels": list(job.screen.pixels),
+        "pixel_um": job.screen.pixel_um,
+        "on_glass": job.on_glass,
+        "layers": [
+            {
+                "height_um": layer.height_um,
+                "lights": [
+                    {"image": names[light.shape], "seconds": light.seconds, "power": round(light.power, 4)}
+                    for light in layer.lights
+                ],
+                "rest_before_s": layer.rest_before_s,
+                "rest_after_s": layer.rest_after_s,
+                "lift": asdict(layer.lift),
+            }
+            for layer in job.layers
+        ],
+    }
+
+
+@dataclass(frozen=True, slots=True)
+class Package:
+    """A package that was read. Layers' lights count into `images`; a picture is unpacked when it is asked for."""
+
+    title: tuple[str, ...]
+    screen: Screen
+    layers: tuple[Layer, ...]
+    images: tuple[str, ...]
+    on_glass: bool
+    _data: bytes = field(repr=False, default=b"")
+
+    @property
+    def seconds(self) -> float:
+        """How long it takes in all."""
+        return sum(layer.seconds for layer in self.layers)
+
+    def image(self, number: int) -> NDArray[np.uint8]:
+        """(rows, columns) of a picture, 0..255; InvalidInput where it is broken."""
+        with self._opened(number) as found:
+            return np.asarray(found.convert("L"))
+
+    def lit(self, number: int) -> tuple[int, int, NDArray[np.uint8]]:
+        """What of a picture is lit: first row and column, and the pixels from there on, 0..255; none for a dark one."""
+        with self._opened(number) as found:
+            box = found.getbbox()
+            if box is None:
+                return 0, 0, np.zeros((0, 0), np.uint8)
+            return box[1], box[0], np.asarray(found.crop(box).convert("L"))
+
+    @contextmanager
+    def _opened(self, number: int) -> Iterator[Image.Image]:
+        name = self.images[number]
+        try:
+            with zipfile.ZipFile(io.BytesIO(self._data)) as bundle, Image.open(io.BytesIO(bundle.read(name))) as found:
+                found.load()
+                yield found
+        except (zipfile.BadZipFile, UnidentifiedImageError, OSError, SyntaxError, ValueError) as error:
+            raise _wrong(f"holds a picture that is broken: {name}") from error
+
+
+def read_package(data: bytes) -> Package:
+    """What a package holds; InvalidInput says where it is wrong, and nothing of it is taken."""
+    if len(data) > LARGEST:
+        raise _wrong(f"is larger than {LARGEST // 1_000_000} MB")
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as bundle:
+            _check_names(bundle)
+            manifest = _manifest_of(bundle)
+            package = _package(manifest, data)
+            _check_pictures(bundle, package)
+    except (zipfile.BadZipFile, EOFError, NotImplementedError, OSError) as error:
+        raise _wrong("is no zip that can be unpacked, or ends in the middle; fetch it again") from error
+    except RuntimeError as error:
+        raise _wrong("is locked with a password") from error
+    return package
+
+
+def _wrong(message: str) -> InvalidInput:
+    return InvalidInput("package", message)
+
+
+def _check_names(bundle: zipfile.ZipFile) -> None:
+    total = 0
+    for entry in bundle.infolist():
+        parts = entry.filename.replace("\\", "/").split("/")
+        if entry.filename.startswith(("/", "\\")) or ".." in parts or ":" in parts[0]:
+            raise _wrong("has a path in it that leads out of its folder; nothing of it was taken")
+        total += entry.file_size
+        if entry.file_size > LARGEST_IMAGE or total > LARGEST:
+            raise _wrong("unpacks to far more than any print needs; nothing of it was taken")
+
+
+def _manifest_of(bundle: zipfile.ZipFile) -> dict[str, Any]:
+    if MANIFEST not in bundle.namelist():
+        raise _wrong(f"has no {MANIFEST} in it")
+    with bundle.open(MANIFEST) as inside:
+        text = inside.read(LARGEST_MANIFEST + 1)
+    if len(text) > LARGEST_MANIFEST:
+        raise _wrong(f"has a {MANIFEST} beyond all bounds")
+    try:
+        found = json.loads(text.decode("utf-8"), parse_constant=_no_number)
+    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
+        raise _wrong(f"has a broken {MANIFEST}") from error
+    if not isinstance(found, dict) or found.get("format") != FORMAT:
+        raise _wrong("is no layer package: it does not say so under “format”")
+    version = found.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or not 1 <= version <= VERSION:
+        raise _wrong(f"is of a version that this Drumbo does not read; it reads up to {VERSION}")
+    return found
+
+
+def _no_number(word: str) -> Any:
+    raise _wrong(f"holds {word}, which is no number")
+
+
+def _package(found: dict[str, Any], data: bytes) -> Package:
+    pixels, layers, title = found.get("pixels"), found.get("layers"), found.get("title", [])
+    if not isinstance(pixels, list) or len(pixels) != 2:
+        raise _wrong("does not say how many pixels the screen has, under “pixels”")
+    across, deep = (int(_number(n, "pixels", 1, 100_000)) for n in pixels)
+    if across * deep > MOST_PIXELS:
+        raise _wrong("is for a screen with more pixels than there are")
+    if not isinstance(layers, list) or not layers:
+        raise _wrong("has no layers")
+    if len(layers) > MOST_LAYERS:
+        raise _wrong(f"has more than {MOST_LAYERS} layers")
+    places: dict[str, int] = {}
+    read = tuple(_layer(layer, f"layers[{number}]", places) for number, layer in enumerate(layers))
+    said = tuple(str(line)[:200] for line in title[:10]) if isinstance(title, list) else ()
+    screen = Screen((across, deep), _number(found.get("pixel_um"), "pixel_um", 1, 1000))
+    return Package(said, screen, read, tuple(places), found.get("on_glass") is True, data)
+
+
+def _layer(found: Any, where: str, places: dict[str, int]) -> Layer:
+    if not isinstance(found, dict):
+        raise _wrong(f"has no layer under “{where}”")
+    lights = found.get("lights")
+    if not isinstance(lights, list) or len(lights) > MOST_LIGHTS:
+        raise _wrong(f"has no list of lights, or too long a one, under “{where}.lights”")
+    lift = found.get("lift")
+    return Layer(
+        height_um=_number(found.get("height_um"), f"{where}.height_um", 0, 5000),
+        lights=tuple(_light(light, f"{where}.lights[{n}]", places) for n, light in enumerate(lights)),
+        lift=NO_LIFT if lift is None else _lift(lift, f"{where}.lift"),
+        rest_before_s=_number(found.get("rest_before_s", 0), f"{where}.rest_before_s", 0, 3600),
+        rest_after_s=_number(found.get("rest_after_s", 0), f"{where}.rest_after_s", 0, 3600),
+    )
+
+
+def _light(found: Any, where: str, places: dict[str, int]) -> Light:
+    name = found.get("image") if isinstance(found, dict) else None
+    if not isinstance(name, str) or not name:
+        raise _wrong(f"names no picture under “{where}.image”")
+    shape = places.setdefault(name, len(places))
+    power = _number(found.get("power", 1), f"{where}.power", 0, 1)
+    return Light(shape, _number(found.get("seconds"), f"{where}.seconds", 0, 3600), power)
+
+
+def _lift(found: Any, where: str) -> Lift:
+    if not isinstance(found, dict):
+        raise _wrong(f"has no lift under “{where}”")
+    mm = _number(found.get("mm"), f"{where}.mm", 0, 100)
+    return Lift(
+        mm, _number(found.get("slow_mm", mm), f"{where}.slow_mm", 0, mm),
+        *(_number(found.get(key), f"{where}.{key}", 1, 10_000) for key in ("mm_min", "fast_mm_min", "retract_mm_min")),
+    )  # fmt: skip
+
+
+def _number(found: Any, where: str, low: float, high: float) -> float:
+    if isinstance(found, bool) or not isinstance(found, (int, float)) or not math.isfinite(found):
+        raise _wrong(f"has no number under “{where}”")
+    if not low <= found <= high:
+        raise _wrong(f"has {found:g} under “{where}”; {low:g} to {high:g} can be")
+    return float(found)
+
+
+def _check_pictures(bundle: zipfile.ZipFile, package: Package) -> None:
+    """Every picture is there and as large as the screen; its first bytes tell without unpacking it."""
+    there = set(bundle.namelist())
+    for name in package.images:
+        if name not in there:
+            raise _wrong(f"lacks a picture that a layer wants: {name[:80]}")
+        with bundle.open(name) as inside:
+            head = inside.read(26)
+        if len(head) < 26 or head[:8] != SIGNATURE:
+            raise _wrong(f"holds a picture that is no PNG: {name[:80]}")
+        size = struct.unpack(">II", head[16:24])
+        if size != package.screen.pixels:
+            wide, high = package.screen.pixels
+            raise _wrong(
+                f"holds a picture of {size[0]} × {size[1]} pixels for a screen of {wide} × {high}: {name[:80]}"
+            )

@@ -1,0 +1,1 @@
+"""The resin printer: it lights the layers of a package and keeps what has set."""

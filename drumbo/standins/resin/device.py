@@ -1,0 +1,115 @@
+"""The resin printer: takes a package, runs its clock through the layers, and keeps the object."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections import OrderedDict
+from dataclasses import dataclass
+from typing import Any
+from zlib import crc32
+
+from drumbo.core.errors import DrumboError, NotNow
+from drumbo.exchange.layer_package import read_package
+from drumbo.standins.resin.bottle import draw_bottle
+from drumbo.standins.resin.physics import USUAL_C
+from drumbo.standins.resin.thing import Cured, Lamp, cure
+
+KEPT = 4
+SHORTEST_S = 0.05
+
+
+@dataclass(frozen=True, slots=True)
+class Poured:
+    """The resin in the vat: its class, which bottle, its colour."""
+
+    family: str = "resin-standard"
+    seed: int = 1
+    colour: str = "#8d8f94"
+
+
+@dataclass
+class _Job:
+    number: int
+    data: bytes
+    seconds: list[float]
+    state: str = "printing"
+    layer: int = 0
+    message: str = ""
+
+
+class ResinPrinter:
+    """A printer on its own clock, `pace` times faster than real. Its screen has `pixels`."""
+
+    def __init__(
+        self, pixels: tuple[int, int], *, pace: float = 60.0, lamp: Lamp | None = None, resin_c: float = USUAL_C
+    ) -> None:
+        self.pixels, self.pace, self.lamp, self.resin_c = pixels, pace, lamp or Lamp(), resin_c
+        self.poured = Poured()
+        self.fault_at: int | None = None
+        self._job: _Job | None = None
+        self._done: OrderedDict[int, tuple[bytes, Poured]] = OrderedDict()
+        self._things: OrderedDict[int, Cured] = OrderedDict()
+        self._lock = threading.Lock()
+        self._stop = threading.Event()
+
+    def start(self, data: bytes) -> dict[str, Any]:
+        """Take a package and begin. InvalidInput where it cannot be read, NotNow while another one runs."""
+        package = read_package(data)
+        if package.screen.pixels != self.pixels:
+            wide, deep = self.pixels
+            raise DrumboError(f"the package is for another screen; this one has {wide} × {deep} pixels")
+        with self._lock:
+            if self._job is not None and self._job.state == "printing":
+                raise NotNow("the printer is at work")
+            self._stop.clear()
+            self._job = _Job(crc32(data), data, [layer.seconds for layer in package.layers])
+        threading.Thread(target=self._run, args=(self._job,), name="resin printer", daemon=True).start()
+        return self.progress()
+
+    def _run(self, job: _Job) -> None:
+        """Layer by layer on its own clock; short layers are waited for together."""
+        owed = 0.0
+        for number, seconds in enumerate(job.seconds, start=1):
+            owed += seconds / self.pace
+            if owed > SHORTEST_S:
+                began = time.monotonic()
+                if self._stop.wait(owed):
+                    job.state, job.message = "stopped", "stopped by hand"
+                    return
+                owed -= time.monotonic() - began
+            if self.fault_at is not None and number >= self.fault_at:
+                self.fault_at = None
+                job.state, job.message = "failed", f"the vat ran dry at layer {number}"
+                return
+            job.layer = number
+        self._done[job.number] = (job.data, self.poured)
+        while len(self._done) > KEPT:
+            self._done.popitem(last=False)
+        job.state = "done"
+
+    def stop(self) -> None:
+        """Light off, plate up."""
+        self._stop.set()
+
+    def progress(self) -> dict[str, Any]:
+        """Where it is."""
+        job = self._job
+        if job is None:
+            return {"state": "idle", "layer": 0, "layers": 0, "resin_c": self.resin_c, "message": ""}
+        return {"state": job.state, "layer": job.layer, "layers": len(job.seconds), "resin_c": self.resin_c,
+                "message": job.message}  # fmt: skip
+
+    def thing(self, number: int | None = None) -> Cured | None:
+        """The object of that number, or the last one; None where it is not here any more."""
+        wanted = next(reversed(self._done), None) if number is None else number
+        if wanted is None or wanted not in self._done:
+            return None
+        with self._lock:
+            if wanted not in self._things:
+                data, poured = self._done[wanted]
+                bottle = draw_bottle(poured.family, poured.seed)
+                self._things[wanted] = cure(data, bottle, self.lamp, self.resin_c)
+                while len(self._things) > KEPT:
+                    self._things.popitem(last=False)
+            return self._things[wanted]

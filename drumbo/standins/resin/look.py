@@ -1,0 +1,269 @@
+"""The practised eye on what has set: fine features that stand, gaps that are open, a bottom that holds.
+
+It knows no trial: what is a pin, a gap or a support is told from the pictures of the layers. The curves are set once
+per aspect on ordinary grounds.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from drumbo.standins import eye
+from drumbo.standins.eye import Box
+from drumbo.standins.resin import physics
+from drumbo.standins.resin.thing import Cured
+from drumbo.standins.resin.tools import measure
+from drumbo.standins.tools import Jaws
+
+Bits = NDArray[np.bool_]
+
+FINE_MM = 0.8
+"""Pins, fins and gaps no wider than this are what an eye looks at."""
+FOOT_MM = 0.09
+"""A flare of so much halves the score."""
+STUCK = 2.6
+"""At so many times the light that half holds, a bottom wants a chisel."""
+LEAST_PX = 2
+MOST_LAYERS = 9
+COARSE_MM = 4.0
+"""Parts wider and deeper than this are no fine features, whatever their shape."""
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """A fine feature of one layer: its most inner point, mm, its width there, and how much it covers, mm²."""
+
+    x: float
+    y: float
+    width_mm: float
+    area_mm2: float
+
+
+def window(thing: Cured, number: int, box: Box) -> tuple[Bits, float, float]:
+    """What of a layer was to be lit within a box, and the box's left and rear edge, mm."""
+    (x0, y0, _), (x1, y1, _) = box
+    wide, deep = thing.screen.size_mm
+    x0, x1, y0, y1 = max(x0, -wide / 2), min(x1, wide / 2), max(y0, -deep / 2), min(y1, deep / 2)
+    pixel = thing.screen.pixel_mm
+    left, right = round((x0 + wide / 2) / pixel), round((x1 + wide / 2) / pixel)
+    top, low = round((deep / 2 - y1) / pixel), round((deep / 2 - y0) / pixel)
+    out = np.zeros((max(low - top, 1), max(right - left, 1)), dtype=bool)
+    found = thing.lit(number)
+    if found is not None:
+        high, broad = found.seconds.shape
+        rows, columns = (max(top, found.row), min(low, found.row + high)), (
+            max(left, found.column), min(right, found.column + broad))  # fmt: skip
+        if rows[0] < rows[1] and columns[0] < columns[1]:
+            part = found.seconds[rows[0] - found.row : rows[1] - found.row,
+                                 columns[0] - found.column : columns[1] - found.column]  # fmt: skip
+            out[rows[0] - top : rows[1] - top, columns[0] - left : columns[1] - left] = part > 0.5 * max(
+                part.max(), 1e-6
+            )
+    return out, left * pixel - wide / 2, deep / 2 - top * pixel
+
+
+def spots(bits: Bits, left_mm: float, rear_mm: float, pixel_mm: float) -> list[Spot]:
+    """Parts that hang together, each with its widest place."""
+    labels, count = ndimage.label(bits)
+    if not count:
+        return []
+    found = []
+    for place, (rows, columns) in enumerate(ndimage.find_objects(labels), start=1):
+        mine = labels[rows, columns] == place
+        area = int(mine.sum())
+        if area < LEAST_PX:
+            continue
+        if min(mine.shape) * pixel_mm > COARSE_MM:
+            x, y = (
+                left_mm + (columns.start + columns.stop) / 2 * pixel_mm,
+                rear_mm - (rows.start + rows.stop) / 2 * pixel_mm,
+            )
+            found.append(Spot(x, y, min(mine.shape) * pixel_mm, area * pixel_mm**2))
+            continue
+        deep = ndimage.distance_transform_edt(np.pad(mine, 1))[1:-1, 1:-1]
+        row, column = np.unravel_index(int(deep.argmax()), deep.shape)
+        width = (2 * float(deep[row, column]) - 1) * pixel_mm
+        x = left_mm + (columns.start + column + 0.5) * pixel_mm
+        y = rear_mm - (rows.start + row + 0.5) * pixel_mm
+        found.append(Spot(x, y, width, area * pixel_mm**2))
+    return found
+
+
+def _layers(thing: Cured, box: Box) -> list[int]:
+    """Layers to look at within a box's height: one of each sort, and of many sorts some, evenly from below to above."""
+    low, high = thing.layer_at(box[0][2] + 1e-6), thing.layer_at(box[1][2] - 1e-6)
+    chosen: dict[tuple[int, float, float], int] = {}
+    for number in range(low, high + 1):
+        layer = thing.layer(number)
+        chosen.setdefault((thing.which[number], layer.lift.mm_min, layer.rest_before_s), number)
+    sorts = list(chosen.values())
+    return [sorts[k] for k in np.unique(np.linspace(0, len(sorts) - 1, MOST_LAYERS).astype(int))]
+
+
+def _islands(thing: Cured, number: int, box: Box) -> list[Spot]:
+    def find() -> list[Spot]:
+        bits, left, rear = window(thing, number, box)
+        return [s for s in spots(bits, left, rear, thing.screen.pixel_mm) if s.width_mm <= FINE_MM]
+
+    return _once(thing, "islands", number, box, find)
+
+
+def _gaps(thing: Cured, number: int, box: Box) -> list[Spot]:
+    def find() -> list[Spot]:
+        bits, left, rear = window(thing, number, box)
+        labels, _ = ndimage.label(~bits)
+        border = np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))
+        closed = ~bits & ~np.isin(labels, border)
+        return [s for s in spots(closed, left, rear, thing.screen.pixel_mm) if s.width_mm <= FINE_MM]
+
+    return _once(thing, "gaps", number, box, find)
+
+
+def _once(thing: Cured, what: str, number: int, box: Box, find: Callable[[], list[Spot]]) -> list[Spot]:
+    """What was looked for in one picture before need not be looked for again."""
+    (x0, y0, _), (x1, y1, _) = box
+    key = (what, thing.which[number], x0, y0, x1, y1)
+    if key not in thing.seen:
+        thing.seen[key] = find()
+    return thing.seen[key]
+
+
+def _firm(thing: Cured, number: int, spot: Spot) -> float:
+    return physics.green(thing.through(number, spot.x, spot.y), thing.bottle.greens)
+
+
+def _stands(thing: Cured, number: int, spot: Spot) -> bool:
+    lift = thing.layer(number).lift
+    least = physics.thinnest_mm(thing.bottle.thin_mm, _firm(thing, number, spot), lift.mm_min, thing.bottle.tears)
+    return spot.width_mm >= least
+
+
+def share_standing(thing: Cured, box: Box) -> float:
+    """Share of fine pins and fins that stand."""
+    seen = [_stands(thing, number, spot) for number in _layers(thing, box) for spot in _islands(thing, number, box)]
+    return float(np.mean(seen)) if seen else 1.0
+
+
+def share_open(thing: Cured, box: Box) -> float:
+    """Share of fine holes and slots that are open."""
+    seen = [_is_open(thing, number, gap) for number in _layers(thing, box) for gap in _gaps(thing, number, box)]
+    return float(np.mean(seen)) if seen else 1.0
+
+
+def width_left(thing: Cured, box: Box) -> float:
+    """Share of fine gaps' widths that is left, on average: one that runs shut is seen before it closes."""
+    seen = [_left_mm(thing, number, gap) / gap.width_mm for number in _layers(thing, box)
+            for gap in _gaps(thing, number, box)]  # fmt: skip
+    return float(np.mean(np.clip(seen, 0, 1))) if seen else 1.0
+
+
+def _is_open(thing: Cured, number: int, gap: Spot) -> bool:
+    middle = float(thing.beside(number, np.array([gap.x]), np.array([gap.y]))[0])
+    return middle < 1 and _left_mm(thing, number, gap) > thing.bottle.clogs_mm
+
+
+def _left_mm(thing: Cured, number: int, gap: Spot) -> float:
+    """What is left of a gap once its sides have grown and smeared."""
+    smear = physics.smear_mm(thing.layer(number).rest_before_s, thing.bottle.settles_s)
+    # How far its sides have grown, by the dose a good way into them.
+    aside = gap.width_mm / 2 + 4 * thing.bottle.bleed_mm
+    deep = float(thing.beside(number, np.array([gap.x + aside, gap.x - aside]), np.array([gap.y, gap.y])).max())
+    grown = physics.growth_mm(deep, thing.bottle.bleed_mm)
+    return gap.width_mm - 2 * grown - smear
+
+
+def _stand(thing: Cured, box: Box) -> float:
+    return 4.0 * share_standing(thing, box)
+
+
+def _open(thing: Cured, box: Box) -> float:
+    return 4.0 * share_open(thing, box)
+
+
+def _supports(thing: Cured, box: Box) -> float:
+    """Supports beneath a roof: 4 where they hold twice what they must, 0 where they hold half of it."""
+    low, high = thing.layer_at(box[0][2] + 1e-6), thing.layer_at(box[1][2] - 1e-6)
+    worst = math.inf
+    for number in range(low, high):
+        if thing.which[number] == thing.which[number + 1]:
+            continue
+        below, left, rear = window(thing, number, box)
+        above, _, _ = window(thing, number + 1, box)
+        roof = above & ~below
+        labels, count = ndimage.label(above)
+        for place in range(1, count + 1):
+            mine = labels == place
+            posts = spots(below & mine, left, rear, thing.screen.pixel_mm)
+            if not posts or max(s.width_mm for s in posts) > FINE_MM or (roof & mine).sum() < 4 * (below & mine).sum():
+                continue
+            held = sum(s.area_mm2 * _firm(thing, number, s) for s in posts)
+            area = float(mine.sum()) * thing.screen.pixel_mm**2
+            worst = min(worst, physics.carried(held, 1.0, area, thing.layer(number + 1).lift.mm_min))
+    if not math.isfinite(worst):
+        return 4.0
+    return 4.0 / (1 + max(worst, 1e-3) ** -3.2)
+
+
+def _overdose(thing: Cured, box: Box) -> float:
+    """Dose of the first layer at the middle of a box's largest part, in units of the critical energy."""
+    bits, left, rear = window(thing, 0, box)
+    found = max(spots(bits, left, rear, thing.screen.pixel_mm), key=lambda s: s.width_mm, default=None)
+    if found is None:
+        return 0.0
+    return float(thing.light(0, np.array([found.x]), np.array([found.y]))[0]) / thing.critical
+
+
+def _sticks(thing: Cured, box: Box) -> float:
+    return 4.0 * physics.hold(_overdose(thing, box), thing.bottle.sticks)
+
+
+def _clean(thing: Cured, box: Box) -> float:
+    """A foot that is not flared, and comes off by hand."""
+    over = _overdose(thing, box)
+    flare = max(physics.growth_mm(over, thing.bottle.bleed_mm), 0.0)
+    return 4.0 / (1 + (flare / FOOT_MM) ** 2.5) / (1 + (over / (STUCK * thing.bottle.sticks)) ** 4)
+
+
+ASPECTS: dict[str, Callable[[Cured, Box], float]] = {
+    "stand": _stand, "open": _open, "supports": _supports, "sticks": _sticks, "clean": _clean,
+}  # fmt: skip
+SIGNS: dict[str, Callable[[Cured, Box], float]] = {"missing": share_standing, "smeared": width_left}
+"""What may begin at one box of many, by the share that is free of it."""
+
+
+def exact_scores(thing: Cured, boxes: Sequence[Box], aspects: Sequence[str]) -> NDArray[np.float64]:
+    """(boxes, aspects) scores 0..4 without any noise."""
+    return np.array([[ASPECTS[aspect](thing, box) for aspect in aspects] for box in boxes])
+
+
+def look(thing: Cured, boxes: Sequence[Box], aspects: Sequence[str], seed: int) -> NDArray[np.int64]:
+    """(boxes, aspects) whole scores 0..4 as a person gives them."""
+    return eye.as_seen(exact_scores(thing, boxes, aspects), np.random.default_rng([seed, thing.digest]))
+
+
+def first_seen(thing: Cured, boxes: Sequence[Box], signs: Sequence[str], seed: int | None = None) -> dict[str, int]:
+    """The box from which on each sign is there, or the number of boxes where none shows it. Without a seed nobody errs.
+
+    A sign is plain once a good quarter of what was whole on the best box beneath is not.
+    """
+    shares = np.array([[SIGNS[sign](thing, box) for sign in signs] for box in boxes])
+    exact = 4.0 * (shares / np.maximum(np.maximum.accumulate(shares, axis=0), 1e-6)) ** 2
+    scores = np.rint(exact) if seed is None else eye.as_seen(exact, np.random.default_rng([seed, thing.digest, 3]))
+    return {sign: eye.begins(scores[:, column] <= eye.PLAIN) for column, sign in enumerate(signs)}
+
+
+def measure_all(thing: Cured, places: Sequence[Jaws], seed: int) -> list[float | None]:
+    """What a person reads off the tool at every place, None where there is nothing to measure."""
+    rng = np.random.default_rng([seed, thing.digest, 2])
+    numbers = (measure(thing, jaws, rng) for jaws in places)
+    return [None if number is None else eye.read_off(number, DIGITS.get(jaws.tool, 0.1), rng)
+            for number, jaws in zip(numbers, places, strict=True)]  # fmt: skip
+
+
+DIGITS = {"skin": 0.01}

@@ -1,0 +1,69 @@
+"""What light does to resin: each relation one small function. See docs/physics.md."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import erf, ndtri
+
+Floats = NDArray[np.float64]
+
+SLOW_MM_MIN = 60.0
+USUAL_C = 25.0
+SMEAR_MM = 0.16
+SUPPORT_MM2 = 0.010
+"""Cross-section of firm supports that hold a square millimetre of roof at a slow lift, mm²."""
+
+
+def critical_mj_cm2(at_25_c: float, per_c: float, resin_c: float) -> float:
+    """Critical energy at a resin's temperature: cold resin needs more."""
+    return at_25_c * (1 + per_c * (USUAL_C - resin_c))
+
+
+def cure_depth_um(dose_mj_cm2: float, critical: float, reach_um: float) -> float:
+    """Jacobs' working curve: Dp · ln(E / Ec), 0 below the critical energy. E = e·Ec sets one Dp deep."""
+    return max(reach_um * math.log(dose_mj_cm2 / critical), 0.0) if dose_mj_cm2 > 0 else 0.0
+
+
+def pixel_weights(at: Floats, first: NDArray[np.int64], count: int, pixel_mm: float, bleed_mm: float) -> Floats:
+    """(n, count) share of the light of `count` pixels from `first` (n,) on that reaches places `at` (n,), mm along one
+    axis: each pixel an even strip, blurred by a normal distribution.
+    """
+    edges = (first[:, None] + np.arange(count + 1)[None, :]) * pixel_mm - at[:, None]
+    below = 0.5 * (1 + erf(edges / (math.sqrt(2) * bleed_mm)))
+    return np.asarray(np.diff(below, axis=1))
+
+
+def growth_mm(overdose: float, bleed_mm: float) -> float:
+    """How far a long straight face moves outwards: −σ · Φ⁻¹(Ec / D). At twice the critical energy it stands still."""
+    return float(-bleed_mm * ndtri(min(max(1 / max(overdose, 1e-6), 1e-9), 1 - 1e-9)))
+
+
+def green(overdose: float, greens: float) -> float:
+    """Share of its strength that resin has before the post-cure, by how far light has passed the critical energy."""
+    return 1 - math.exp(-max(overdose - 1, 0.0) / greens)
+
+
+def thinnest_mm(thin_mm: float, firm: float, speed_mm_min: float, tears_mm_min: float) -> float:
+    """The thinnest pin that stands: soft resin and quick lifts want thicker ones. Infinite where nothing has set."""
+    if firm <= 0.02:
+        return math.inf
+    return thin_mm / firm * math.sqrt(max(speed_mm_min, 1.0) / SLOW_MM_MIN) * max(speed_mm_min / tears_mm_min, 1.0) ** 2
+
+
+def smear_mm(rest_s: float, settles_s: float) -> float:
+    """How much of a gap is smeared shut because the resin still flows when the light comes on."""
+    return SMEAR_MM * math.exp(-rest_s / settles_s)
+
+
+def hold(overdose: float, sticks: float) -> float:
+    """How well a bottom holds to the plate, 0..1; a half at `sticks` times the critical energy."""
+    return 1 / (1 + (sticks / max(overdose, 1e-6)) ** 6)
+
+
+def carried(section_mm2: float, firm: float, roof_mm2: float, speed_mm_min: float) -> float:
+    """How safely supports hold a roof through a lift: 1 is just enough."""
+    load = roof_mm2 * SUPPORT_MM2 * math.sqrt(max(speed_mm_min, 1.0) / SLOW_MM_MIN)
+    return section_mm2 * firm / max(load, 1e-9)

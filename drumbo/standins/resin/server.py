@@ -1,0 +1,126 @@
+"""The package service of the resin printer, and what a person does beside it, over HTTP on loopback.
+
+POST /print              a layer package, whole; 409 while another one runs
+GET  /progress           {"state", "layer", "layers", "resin_c", "message"}
+POST /stop
+POST /bottle             {"family", "seed", "colour"}: pour resin into the vat
+GET  /top.png?scale=16   the camera above the washed plate; `X-Frame` as at the filament printer
+POST /eye                {"boxes", "aspects", "seed", "object"}: scores
+POST /first              {"boxes", "signs", "seed", "object"}: the box at which each sign begins
+POST /measure            {"jaws": [{"a", "b", "z", "tool"}, …], "seed", "object"}: numbers, null where nothing is there
+POST /calliper           {"jaws": [one], "object"}
+POST /fault              {"at"}: the vat runs dry at that layer
+POST /pace               {"pace"}: how much faster than real it prints
+"""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict
+from typing import Any
+from urllib.parse import parse_qs, urlparse
+
+import numpy as np
+
+from drumbo.core.errors import DrumboError, NotNow
+from drumbo.core.resin import resin_class
+from drumbo.exchange.layer_package import LARGEST
+from drumbo.standins.door import Door, JsonHandler, jaws_of, point
+from drumbo.standins.resin import look, tools
+from drumbo.standins.resin.camera import top_picture
+from drumbo.standins.resin.device import Poured, ResinPrinter
+from drumbo.standins.resin.thing import Cured
+from drumbo.standins.tools import Jaws
+
+
+class PackageServer(Door):
+    """The HTTP server of the device."""
+
+    def __init__(self, device: ResinPrinter, port: int = 0) -> None:
+        super().__init__(_Handler, port, device=device)
+
+
+class _Handler(JsonHandler):
+    device: ResinPrinter
+
+    def do_GET(self) -> None:  # noqa: N802 - so the library calls it
+        url = urlparse(self.path)
+        if url.path == "/progress":
+            self.say(self.device.progress())
+        elif url.path == "/top.png":
+            self._picture(parse_qs(url.query))
+        else:
+            self.say({"error": "no such page"}, 404)
+
+    def do_POST(self) -> None:  # noqa: N802 - so the library calls it
+        path = urlparse(self.path).path
+        try:
+            if path == "/print":
+                self.say(self.device.start(self.body(LARGEST + 1)), 202)
+                return
+            actions = {
+                "/stop": self._stop, "/bottle": self._bottle, "/eye": self._eye, "/first": self._first,
+                "/measure": self._measure, "/calliper": self._calliper, "/fault": self._fault, "/pace": self._pace,
+            }  # fmt: skip
+            self.say(actions[path](json.loads(self.body() or b"{}")))
+        except NotNow as error:
+            self.say({"error": str(error)}, 409)
+        except (ValueError, KeyError, TypeError, DrumboError) as error:
+            self.say({"error": str(error)}, 400)
+
+    def _picture(self, query: dict[str, list[str]]) -> None:
+        thing = self.device.thing()
+        if thing is None:
+            self.say({"error": "the plate is empty"}, 404)
+            return
+        scale = min(max(float(query.get("scale", ["16"])[0]), 4.0), 30.0)
+        data, frame = top_picture(thing, self.device.poured.colour, scale)
+        self.show(data, frame, thing.digest)
+
+    def _thing(self, body: dict[str, Any]) -> Cured:
+        thing = self.device.thing(body.get("object"))
+        if thing is None:
+            raise ValueError("that piece is not at the stand-in any more; print it again to have it looked at")
+        return thing
+
+    def _stop(self, _body: dict[str, Any]) -> dict[str, Any]:
+        self.device.stop()
+        return self.device.progress()
+
+    def _bottle(self, body: dict[str, Any]) -> dict[str, Any]:
+        poured = Poured(resin_class(str(body["family"])).key, int(body["seed"]), str(body.get("colour", "#8d8f94")))
+        self.device.poured = poured
+        return asdict(poured)
+
+    def _eye(self, body: dict[str, Any]) -> dict[str, Any]:
+        boxes = [(point(low), point(high)) for low, high in body["boxes"]]
+        scores = look.look(self._thing(body), boxes, list(body["aspects"]), int(body.get("seed", 0)))
+        return {"scores": scores.tolist()}
+
+    def _first(self, body: dict[str, Any]) -> dict[str, Any]:
+        boxes = [(point(low), point(high)) for low, high in body["boxes"]]
+        return {"steps": look.first_seen(self._thing(body), boxes, list(body["signs"]), int(body.get("seed", 0)))}
+
+    def _measure(self, body: dict[str, Any]) -> dict[str, Any]:
+        thing = self._thing(body)
+        jaws = [_jaws(j, thing) for j in body["jaws"]]
+        return {"numbers": look.measure_all(thing, jaws, int(body.get("seed", 0)))}
+
+    def _calliper(self, body: dict[str, Any]) -> dict[str, Any]:
+        thing = self._thing(body)
+        number = tools.measure(thing, _jaws(body["jaws"][0], thing), np.random.default_rng())
+        if number is None:
+            raise ValueError("there is nothing to measure between these two points")
+        return {"number": number}
+
+    def _fault(self, body: dict[str, Any]) -> dict[str, Any]:
+        self.device.fault_at = int(body["at"])
+        return {"at": self.device.fault_at}
+
+    def _pace(self, body: dict[str, Any]) -> dict[str, Any]:
+        self.device.pace = min(max(float(body["pace"]), 1.0), 1e6)
+        return {"pace": self.device.pace}
+
+
+def _jaws(data: dict[str, Any], thing: Cured) -> Jaws:
+    return jaws_of(data, lambda: float(thing.tops_mm[-1]) / 2)

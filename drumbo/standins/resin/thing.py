@@ -1,0 +1,171 @@
+"""What has set of a package: the object, computed from its pictures, times and lifts alone.
+
+Nothing is filled in ahead: a tool that touches the object asks for the dose just there.
+"""
+
+from __future__ import annotations
+
+import math
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+from zlib import crc32
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drumbo.core.light.job import Layer, Screen
+from drumbo.exchange.layer_package import Package, read_package
+from drumbo.standins.resin import physics
+from drumbo.standins.resin.bottle import Bottle
+
+Floats = NDArray[np.float64]
+FORGETS = 1e-3
+DECODERS = 2
+
+
+@dataclass(frozen=True, slots=True)
+class Lamp:
+    """The light beneath the screen: mW/cm² at its middle and at full power; it is a little uneven.
+
+    `lean` is how much brighter its right edge is than its left, as a share; `dim` how much less its corners get.
+    """
+
+    mw_cm2: float = 4.0
+    lean: float = 0.03
+    dim: float = 0.04
+
+    def at(self, x: Floats, y: Floats, size_mm: tuple[float, float]) -> Floats:
+        """mW/cm² at places."""
+        across, deep = x / (size_mm[0] / 2), y / (size_mm[1] / 2)
+        return np.asarray(self.mw_cm2 * (1 + self.lean / 2 * across - self.dim * (across**2 + deep**2) / 2))
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """Seconds of full light on each pixel of one layer, cropped to what is lit: rows from the back, columns from the
+    left, the first of them `row` and `column`.
+    """
+
+    row: int
+    column: int
+    seconds: NDArray[np.float32]
+
+
+@dataclass
+class Cured:
+    """An object. Places are mm from the middle of the screen; z counts from the plate."""
+
+    package: Package
+    bottle: Bottle
+    lamp: Lamp
+    resin_c: float
+    digest: int
+    fields: tuple[Field | None, ...]
+    which: tuple[int, ...]
+    tops_mm: Floats = field(default_factory=lambda: np.zeros(0))
+    seen: dict[tuple[object, ...], list[Any]] = field(default_factory=dict)
+
+    @property
+    def screen(self) -> Screen:
+        """The screen it was lit through."""
+        return self.package.screen
+
+    @cached_property
+    def critical(self) -> float:
+        """Critical energy at the resin's temperature, mJ/cm²."""
+        return physics.critical_mj_cm2(self.bottle.critical_mj_cm2, self.bottle.per_c, self.resin_c)
+
+    def layer_at(self, z_mm: float) -> int:
+        """The layer that a height lies in."""
+        return int(min(np.searchsorted(self.tops_mm, z_mm), len(self.which) - 1))
+
+    def layer(self, number: int) -> Layer:
+        """How a layer was lit and lifted."""
+        return self.package.layers[number]
+
+    def light(self, number: int, x: Floats, y: Floats) -> Floats:
+        """mJ/cm² that a layer's own lights give at the film, at places (n,)."""
+        found = self.fields[self.which[number]]
+        if found is None:
+            return np.zeros(len(x))
+        pixel, bleed = self.screen.pixel_mm, self.bottle.bleed_mm
+        across = x + self.screen.size_mm[0] / 2 - found.column * pixel
+        down = self.screen.size_mm[1] / 2 - y - found.row * pixel
+        reach = math.ceil(4 * bleed / pixel) + 1
+        count = 2 * reach + 1
+        left, top = (np.floor(at / pixel).astype(np.int64) - reach for at in (across, down))
+        wide, tall = (
+            physics.pixel_weights(at, first, count, pixel, bleed) for at, first in ((across, left), (down, top))
+        )
+        columns, rows = left[:, None] + np.arange(count), top[:, None] + np.arange(count)
+        high, broad = found.seconds.shape
+        inside = ((rows >= 0) & (rows < high))[:, :, None] & ((columns >= 0) & (columns < broad))[:, None, :]
+        seconds = found.seconds[np.clip(rows, 0, high - 1)[:, :, None], np.clip(columns, 0, broad - 1)[:, None, :]]
+        blurred = np.einsum("nrc,nr,nc->n", np.where(inside, seconds, 0.0), tall, wide)
+        return np.asarray(blurred * self.lamp.at(x, y, self.screen.size_mm))
+
+    def beside(self, number: int, x: Floats, y: Floats) -> Floats:
+        """Dose half-way down a layer in units of the critical energy, at places (n,): its own light, and what is left
+        of what the layers after it gave. Where it is 1, a face stands.
+        """
+        height = self.layer(number).height_um
+        fade = self.bottle.remembers * math.exp(-height / self.bottle.reach_um)
+        weights: dict[int, tuple[int, float]] = {}
+        share, later = 1.0, number
+        while share > FORGETS and later < len(self.which):
+            key = self.which[later]
+            first, before = weights.get(key, (later, 0.0))
+            weights[key] = (first, before + share)
+            share, later = share * fade, later + 1
+        total = np.zeros(len(x))
+        for first, weight in weights.values():
+            total += weight * self.light(first, x, y)
+        return np.asarray(total * math.exp(-height / (2 * self.bottle.reach_um)) / self.critical)
+
+    def through(self, number: int, x: float, y: float) -> float:
+        """Dose at the far side of a layer, where it has to hold to the one before, in units of the critical energy."""
+        own = float(self.light(number, np.array([x]), np.array([y]))[0])
+        return own * math.exp(-self.layer(number).height_um / self.bottle.reach_um) / self.critical
+
+    def lit(self, number: int) -> Field | None:
+        """What of a layer was lit at all."""
+        return self.fields[self.which[number]]
+
+
+def cure(data: bytes, bottle: Bottle, lamp: Lamp | None = None, resin_c: float = physics.USUAL_C) -> Cured:
+    """The object of a package; InvalidInput where the package cannot be read."""
+    package = read_package(data)
+    with ThreadPoolExecutor(DECODERS) as pool:
+        pictures = list(pool.map(lambda number: _field(*package.lit(number)), range(len(package.images))))
+    fields: list[Field | None] = []
+    places: dict[tuple[tuple[int, float, float], ...], int] = {}
+    which = []
+    for layer in package.layers:
+        key = tuple((light.shape, light.seconds, light.power) for light in layer.lights)
+        if key not in places:
+            places[key] = len(fields)
+            fields.append(_together([(pictures[shape], seconds * power) for shape, seconds, power in key]))
+        which.append(places[key])
+    tops = np.cumsum([layer.height_um / 1000 for layer in package.layers])
+    return Cured(package, bottle, lamp or Lamp(), resin_c, crc32(data), tuple(fields), tuple(which), tops)
+
+
+def _field(row: int, column: int, image: NDArray[np.uint8]) -> Field | None:
+    return Field(row, column, image.astype(np.float32) / 255) if image.size else None
+
+
+def _together(lights: list[tuple[Field | None, float]]) -> Field | None:
+    there = [(found, seconds) for found, seconds in lights if found is not None and seconds > 0]
+    if not there:
+        return None
+    top, left = min(f.row for f, _ in there), min(f.column for f, _ in there)
+    low = max(f.row + f.seconds.shape[0] for f, _ in there)
+    right = max(f.column + f.seconds.shape[1] for f, _ in there)
+    total = np.zeros((low - top, right - left), np.float32)
+    for found, seconds in there:
+        high, wide = found.seconds.shape
+        row, column = found.row - top, found.column - left
+        total[row : row + high, column : column + wide] += found.seconds * np.float32(seconds)
+    return Field(top, left, total)

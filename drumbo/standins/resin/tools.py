@@ -1,0 +1,102 @@
+"""The calliper on what has set: between faces, inside of gaps, and on skins."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drumbo.core.errors import DrumboError
+from drumbo.standins.resin.physics import cure_depth_um
+from drumbo.standins.resin.thing import Cured
+from drumbo.standins.tools import CALLIPER_MM, Jaws
+
+Floats = NDArray[np.float64]
+
+SKIN_MM = 0.005
+"""A skin laid flat repeats to about so much."""
+EACH_MM = 0.005
+BROAD_MM = 0.5
+"""How far to either side the jaws bear."""
+LANES = 3
+
+
+def _lanes(thing: Cured, jaws: Jaws) -> tuple[list[Floats], float]:
+    """Dose along a few lines side by side between two points, and how long they are, mm."""
+    start, way = np.array(jaws.a), np.array(jaws.b) - np.array(jaws.a)
+    length = float(np.hypot(*way))
+    if length < 0.05:
+        raise DrumboError("pick two points that lie apart")
+    axis = way / length
+    aside = np.array([-axis[1], axis[0]])
+    along = np.arange(0.0, length + EACH_MM, EACH_MM)
+    layer = thing.layer_at(jaws.z)
+    doses = []
+    for offset in np.linspace(-BROAD_MM / 2, BROAD_MM / 2, LANES):
+        places = start + offset * aside + along[:, None] * axis
+        doses.append(thing.beside(layer, places[:, 0], places[:, 1]))
+    return doses, length
+
+
+def _crossing(dose: Floats, at: int) -> float:
+    """Where the dose passes 1 between samples `at` and `at` + 1, in samples."""
+    low, high = dose[at], dose[at + 1]
+    return at + float((1 - low) / (high - low))
+
+
+def calliper(thing: Cured, jaws: Jaws, rng: np.random.Generator) -> float | None:
+    """Jaws closed on what stands between two points, mm; None where nothing does."""
+    found = []
+    for dose in _lanes(thing, jaws)[0]:
+        set_at = np.flatnonzero(dose >= 1)
+        if not len(set_at):
+            continue
+        first, last = int(set_at[0]), int(set_at[-1])
+        near = _crossing(dose, first - 1) if first else 0.0
+        far = _crossing(dose, last) if last + 1 < len(dose) else float(last)
+        found.append((far - near) * EACH_MM)
+    return _read(max(found), CALLIPER_MM, rng) if found else None
+
+
+def inside(thing: Cured, jaws: Jaws, rng: np.random.Generator) -> float | None:
+    """Jaws opened in the gap at the middle between two points, mm; None where it is filled, or has no sides."""
+    found = []
+    for dose in _lanes(thing, jaws)[0]:
+        middle = len(dose) // 2
+        left, right = np.flatnonzero(dose[:middle] >= 1), np.flatnonzero(dose[middle:] >= 1)
+        if dose[middle] >= 1 or not len(left) or not len(right):
+            continue
+        near, far = _crossing(dose, int(left[-1])), _crossing(dose, middle + int(right[0]) - 1)
+        found.append((far - near) * EACH_MM)
+    return _read(min(found), CALLIPER_MM, rng) if found else None
+
+
+def skin(thing: Cured, jaws: Jaws, rng: np.random.Generator) -> float | None:
+    """Thickness of a skin half-way between two points, mm; None where none has set."""
+    middle = (np.array(jaws.a) + np.array(jaws.b)) / 2
+    dose = sum(float(thing.light(n, middle[:1], middle[1:])[0]) for n in range(len(thing.which)))
+    depth = cure_depth_um(dose, thing.critical, thing.bottle.reach_um) / 1000
+    if depth <= 0.01:
+        return None
+    return round(max(depth + float(np.clip(rng.normal(0, SKIN_MM), -3 * SKIN_MM, 3 * SKIN_MM)), 0.01), 3)
+
+
+def _read(number: float, repeats_mm: float, rng: np.random.Generator) -> float:
+    return round(number + rng.uniform(-repeats_mm, repeats_mm), 2)
+
+
+TOOLS: dict[str, Callable[[Cured, Jaws, np.random.Generator], float | None]] = {
+    "calliper": calliper,
+    "inside": inside,
+    "skin": skin,
+}
+
+
+def measure(thing: Cured, jaws: Jaws, rng: np.random.Generator) -> float | None:
+    """One number with the tool that the jaws name, None where there is nothing to measure; DrumboError for a tool
+    there is not.
+    """
+    if jaws.tool not in TOOLS:
+        raise DrumboError(f"there is no tool {jaws.tool!r}; there are {', '.join(TOOLS)}")
+    return TOOLS[jaws.tool](thing, jaws, rng)

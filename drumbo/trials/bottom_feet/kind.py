@@ -1,0 +1,173 @@
+"""The bottom trial: plan, feet, readings and verdict."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from drumbo.core.fields import Field, Scalar
+from drumbo.core.fit.quality import Quality, fit_quality
+from drumbo.core.light.job import LayerJob, Lit, job
+from drumbo.core.piece import Piece
+from drumbo.core.profile import From, Origin, Value
+from drumbo.trials.base import Aspect, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.bottom_feet import feet
+from drumbo.trials.layered import (
+    ONE,
+    SEVERAL,
+    WAY,
+    LayerKind,
+    ResinContext,
+    as_many,
+    as_printed,
+    base_mm,
+    check_room,
+    check_way,
+    screen_of,
+    usual_way,
+)
+from drumbo.trials.pictures import Curve
+
+ASPECTS = (
+    Aspect("sticks", "Holds", ("fell off", "hung by a corner", "came off at a touch", "held", "held firmly"),
+           "Before you take it off: does it hold to the plate all round?"),
+    Aspect("clean", "Comes off clean", ("chisel, and it broke", "chisel, wide flare", "pried off, some flare",
+                                        "pried off easily, a trace", "came off, sharp foot"),
+           "Taken off: how hard was it, and how far does the lower edge stand out?"),
+)  # fmt: skip
+WEIGHTS = np.array([0.5, 0.5])
+FEWEST = 4
+FLAT_DROP, SPLIT_MISFIT = 2.5, 1.9
+LEAST_ERROR_S = 0.5
+
+
+class BottomFeet(LayerKind):
+    """Bottom exposure from how feet hold and come off."""
+
+    slug = "bottom-feet"
+    title = "Bottom exposure"
+    sets = ("bottom_exposure_s",)
+    group = "bottom"
+    about = (
+        "Low feet side by side, their bottom layers each lit for a time of its own. Too little and it falls off, too "
+        "much and it wants a chisel, with a flared foot."
+    )
+    few = "Score how each foot held before you take it off, then how it came off; a curve needs three."
+
+    def fields(self, context: ResinContext) -> Sequence[Field]:
+        """The sweep."""
+        del context
+        return (
+            Field("first_s", "Shortest bottom exposure", "s", low=1, high=300, step=1),
+            Field("step_s", "Step", "s", low=1, high=60, step=1),
+            Field("feet", "Feet", low=FEWEST, high=8, whole=True),
+            WAY,
+        )
+
+    def suggest(self, context: ResinContext) -> dict[str, Scalar]:
+        """Around the profile's, from well below: what holds with less is kinder to plate and film."""
+        middle = context.profile.number("bottom_exposure_s")
+        step = float(max(round(middle * 0.22), 1))
+        first = max(round(middle - 2 * step), 2)
+        count = max(as_many(context, 7, feet.PITCH, feet.WIDE), FEWEST)
+        return {"first_s": float(first), "step_s": step, "feet": count, "way": usual_way(context)}
+
+    def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
+        """Refuse what has no room; warn of a shortest light below the normal one."""
+        count = int(number(plan, "feet"))
+        high = self._base_mm(context) + feet.RISE + feet.DIGITS_TALL
+        check_room(context, "feet", (count - 1) * feet.PITCH + feet.WIDE, feet.DEEP, high)
+        check_way(plan, context)
+        normal = context.profile.number("exposure_s")
+        if number(plan, "first_s") < normal:
+            return {"first_s": f"is below the normal exposure of {normal:g} s: that foot will fall off"}
+        return {}
+
+    def _base_mm(self, context: ResinContext) -> float:
+        return base_mm(context, context.profile.number("layer_um"), 0.4, 2)
+
+    def steps(self, plan: Plan) -> tuple[Step, ...]:
+        """Bottom exposures that grow by the step."""
+        first, step = number(plan, "first_s"), number(plan, "step_s")
+        return tuple(Step(i, first + i * step, f"{first + i * step:g}") for i in range(int(number(plan, "feet"))))
+
+    def piece(self, plan: Plan, context: ResinContext) -> Piece:
+        """All feet."""
+        return feet.feet(self.steps(plan), self._base_mm(context))[0]
+
+    def job(self, plan: Plan, context: ResinContext, title: Sequence[str]) -> LayerJob:
+        """All feet in one print; above their bottoms all are lit as the profile has it."""
+        steps, (_, alone) = self.steps(plan), feet.feet(self.steps(plan), self._base_mm(context))
+        numbers = context.profile.numbers()
+        times = as_printed(plan, [step.value for step in steps])
+        lit = [Lit(solid, numbers["exposure_s"], bottom) for solid, bottom in zip(alone, times, strict=True)]
+        return job(lit, numbers, screen_of(context), title=title)
+
+    def readings(self, plan: Plan) -> ToRead:
+        """How it holds, and how it comes off."""
+        del plan
+        return ToRead(aspects=ASPECTS, pick="the one you would print with")
+
+    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+        """The middle between falling off and wanting a chisel."""
+        steps = self.steps(plan)
+        x = np.array([step.value for step in steps])
+        scores = np.column_stack([readings.column(aspect.key, steps) for aspect in ASPECTS])
+        seen = int(np.isfinite(scores).any(axis=1).sum())
+        if seen < 3:
+            left = 3 - seen
+            return Result("few", says=f"Score {left} more {'feet' if left > 1 else 'foot'}; a curve needs three.")
+        there = np.isfinite(scores).any(axis=0)
+        weights = np.where(there, WEIGHTS, 0.0)
+        found = fit_quality(x, scores, weights / weights.sum())
+        step = float(x[1] - x[0])
+        error = max(float(np.hypot(1.15 * found.error, 0.2 * step)), LEAST_ERROR_S)
+        state, says = _state(found)
+        notes = [f"{ASPECTS[k].name} at {x[i]:g} s stands apart from its neighbours; look again."
+                 for i, k in found.apart[:2]]  # fmt: skip
+        low, high = (float(x[0]), float(x[-1])) if state == "flat" else (found.low, found.high)
+        return Result(
+            state=state, value=found.best, error=error, low=low, high=high, says=says, notes=tuple(notes),
+            curve=Curve.of(found.x, found.mean, found.sd, x, found.points),
+            extend=_further(plan, found, step) if state == "edge" else None,
+        )  # fmt: skip
+
+    def changes(self, plan: Plan, result: Result, context: ResinContext, trial: int) -> dict[str, Value]:
+        """The bottom exposure."""
+        if result.value is None or result.error is None:
+            return {}
+        origin = Origin(From.TRIAL, self.title.lower(), trial)
+        return {"bottom_exposure_s": Value(float(round(result.value)), origin, result.error)}
+
+    def in_words(self, plan: Plan) -> str:
+        """The sweep."""
+        steps = self.steps(plan)
+        one = "in one print" if plan["way"] == ONE else "one print for each"
+        return f"{len(steps)} bottom exposures from {steps[0].label} to {steps[-1].label} s, {one}."
+
+    def instructions(self, plan: Plan, context: ResinContext) -> str:
+        """Look before you pry."""
+        del context
+        words = "Let the plate come up and look before you pry: feet that fell off lie on the film. Fish them out."
+        if plan["way"] == SEVERAL:
+            labels = ", ".join(step.label for step in self.steps(plan))
+            words += f" Take the solid to your slicer and print it once for each bottom exposure ({labels} s)."
+        return words
+
+
+def _state(found: Quality) -> tuple[str, str]:
+    if found.misfit > SPLIT_MISFIT:
+        return "split", "The scores contradict each other; look again at the feet far from the curve."
+    if found.drop < FLAT_DROP:
+        return "flat", f"No clear difference between {found.x[0]:.0f} and {found.x[-1]:.0f} s; any of them will do."
+    if found.edge:
+        way = "longer" if found.edge > 0 else "shorter"
+        return "edge", f"Still getting better at the end of the range; print {way} ones next."
+    return "good", f"{found.low:.0f} to {found.high:.0f} s is as good."
+
+
+def _further(plan: Plan, found: Quality, step: float) -> dict[str, Scalar]:
+    if found.edge > 0:
+        return {**plan, "first_s": float(found.x[-1] - step)}
+    return {**plan, "first_s": float(max(found.x[0] - (number(plan, "feet") - 2) * step, 1.0))}

@@ -1,0 +1,191 @@
+"""What blades, slits and supports say, in numbers and in words."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from itertools import pairwise
+
+import numpy as np
+
+from drumbo.core.fields import Scalar
+from drumbo.core.light.match import CALLIPER_SD_MM, Match, fit_match
+from drumbo.trials.base import Plan, Readings, Result, Step, number
+from drumbo.trials.pictures import Axis, Chart, Series
+
+SITES = ("narrow", "wide")
+SIDES = (("blade", 1.0), ("slit", -1.0))
+BINDS = 1.2
+"""A layer holds when light sets it so many times as deep as it is high."""
+HOLDS = 2.5
+"""Supports with this score or more are safe."""
+UNSURE = 0.25
+MISFIT = 2.2
+LEAST_ERROR = 0.015
+Taken = tuple[Step, str, float, str, float]
+"""Exposure, side, its sign, site, and measured − drawn, mm."""
+Drawn = Mapping[tuple[int, str, str], float]
+"""Width as drawn by step, measure and site, mm."""
+
+
+def verdict(plan: Plan, steps: Sequence[Step], drawn: Drawn, readings: Readings) -> Result:
+    """Where blades and slits come out alike; what that is for layers, supports and sizes."""
+    taken = [
+        (step, side, sign, site, value - drawn[step.index, side, site])
+        for step in steps
+        for side, sign in SIDES
+        for site in SITES
+        if (value := readings.measured(side, step.index, site)) is not None
+    ]
+    seconds = np.array([step.value for step, *_ in taken])
+    found = None
+    if taken:
+        found = fit_match(seconds, np.array([t[2] for t in taken]), np.array([t[4] for t in taken]))
+    if found is None:
+        return Result("few", says="Measure blades and slits of at least three exposures; both sides are needed.")
+    return _result(plan, steps, taken, found, readings)
+
+
+def _result(plan: Plan, steps: Sequence[Step], taken: Sequence[Taken], found: Match, readings: Readings) -> Result:
+    true, log_error = found.exposure_s, max(found.log_error, LEAST_ERROR)
+    support = _supports_from(steps, readings)
+    binding = _binding_s(plan)
+    chosen, why = _chosen(plan, true, support, binding)
+    grown = found.growth_mm(chosen)
+    state, says, extend = _state(plan, steps, found, log_error)
+    if state == "good" and why:
+        says = why
+    error = chosen * log_error
+    also = {"true_s": true, "grown_mm": grown, "grown_error_mm": _grown_error(found, chosen, log_error)}
+    return Result(
+        state=state, value=chosen, error=error, low=chosen - error, high=chosen + error, says=says,
+        notes=tuple(_notes(plan, found, taken, support, binding, grown, true, log_error)),
+        charts=(_chart(steps, taken, found),), also=also, extend=extend,
+        extend_says="Plan the next exposures",
+    )  # fmt: skip
+
+
+def _grown_error(found: Match, seconds: float, log_error: float) -> float:
+    step = 1.02
+    slope = abs(found.growth_mm(seconds * step) - found.growth_mm(seconds / step)) / (2 * math.log(step))
+    return max(math.hypot(slope * log_error, abs(found.growth_mm(seconds)) * found.bleed_error_mm / found.bleed_mm),
+               0.002)  # fmt: skip
+
+
+def _state(
+    plan: Plan, steps: Sequence[Step], found: Match, log_error: float
+) -> tuple[str, str, Mapping[str, Scalar] | None]:
+    low, high = steps[0].value, steps[-1].value
+    if found.misfit > MISFIT:
+        return "split", "The readings contradict each other; measure the ones far from the curves again.", None
+    if found.exposure_s > high * 1.02 or found.exposure_s < low / 1.02:
+        longer = found.exposure_s > high
+        says = f"Blades and slits do not meet within the range; print {'longer' if longer else 'shorter'} lights next."
+        middle = found.exposure_s if log_error < UNSURE else (high if longer else low)
+        return "edge", says, _around(plan, middle)
+    if log_error > UNSURE:
+        return "flat", f"No clear difference between {low:g} and {high:g} s as far as callipers tell.", None
+    return "good", "Here blades and slits are off by the same: sizes come out as drawn.", None
+
+
+def _around(plan: Plan, middle: float) -> dict[str, Scalar]:
+    count, step = number(plan, "coupons"), max(round(middle * 0.12, 2), 0.05)
+    return {**plan, "first_s": round(max(middle - step * (count - 1) / 2, 0.1), 2), "step_s": step}
+
+
+def _supports_from(steps: Sequence[Step], readings: Readings) -> float | None:
+    """The exposure from which on supports are safe: half-way between the last that are not and the first that are; inf
+    where none are, 0 where all are, None where nobody looked.
+    """
+    seen = [(step.value, score) for step in steps if (score := readings.score("supports", step.index)) is not None]
+    if len(seen) < 3:
+        return None
+    # The border with the fewest looks on the wrong side of it.
+    values = [v for v, _ in seen]
+    borders = [0.0, *((a + b) / 2 for a, b in pairwise(values)), math.inf]
+    wrong = [sum((score >= HOLDS) != (value > border) for value, score in seen) for border in borders]
+    best = [border for border, count in zip(borders, wrong, strict=True) if count == min(wrong)]
+    return best[len(best) // 2]
+
+
+def _binding_s(plan: Plan) -> float | None:
+    """The light that binds layers, by the working curve; None where there is none."""
+    reach, critical = plan["reach_um"], plan["critical_s"]
+    if not isinstance(reach, float) or not isinstance(critical, float):
+        return None
+    return critical * math.exp(BINDS * number(plan, "layer_um") / reach)
+
+
+def _chosen(plan: Plan, true: float, support: float | None, binding: float | None) -> tuple[float, str]:
+    """The exposure to adopt, and why where that is not the one at which sizes come out."""
+    if binding is not None and binding > true * 1.02:
+        return binding, f"Sizes are right at {true:.2f} s already, but by the working curve layers bind from here on."
+    if plan["aim"] == "supports" and support is not None and math.isfinite(support) and support > true:
+        return support, f"Sizes are right at {true:.2f} s; fine supports want this much."
+    return true, ""
+
+
+def _notes(
+    plan: Plan, found: Match, taken: Sequence[Taken], support: float | None, binding: float | None, grown: float,
+    true: float, log_error: float,
+) -> list[str]:  # fmt: skip
+    notes = []
+    if abs(grown) > 0.0035:
+        way = "outwards" if grown > 0 else "inwards"
+        notes.append(f"There faces stand {abs(grown) * 1000:.0f} µm {way}: XY compensation {-grown:+.3f} mm.")
+    else:
+        notes.append("No XY compensation is left over.")
+    if support is not None:
+        notes.append(_of_supports(support, true))
+    if binding is not None:
+        depth = float(plan["reach_um"]) * math.log(true / float(plan["critical_s"]))  # type: ignore[arg-type]
+        share = depth / number(plan, "layer_um") - 1
+        notes.append(
+            f"By the working curve it sets {depth:.0f} µm deep there, {share:.0%} more than the layer"
+            f"{'.' if 0.1 < share < 2.5 else ': that is unusual; check both trials.'}"
+        )
+    out = [f"{side} {site} at {step.label} s" for (step, side, _, site, _), kept in zip(taken, found.kept, strict=True)
+           if not kept]  # fmt: skip
+    if out:
+        notes.append(f"Left out, far from the others: {', '.join(out)}.")
+    if abs(found.offset_mm) > 0.025:
+        notes.append(
+            f"All sizes share an error of {found.offset_mm * 1000:+.0f} µm that no exposure takes away: shrinkage, "
+            "or the calliper's zero."
+        )
+    notes.append(f"Light bleeds {found.bleed_mm * 1000:.0f} ± {found.bleed_error_mm * 1000:.0f} µm sideways.")
+    return notes
+
+
+def _of_supports(support: float, true: float) -> str:
+    if support == 0:
+        return "Fine supports held at every exposure."
+    if not math.isfinite(support):
+        return "Fine supports held nowhere: make them thicker, or lift more slowly."
+    if support > true * 1.02:
+        return f"Fine supports are too weak below {support:.2f} s: thicken them, or light longer and compensate."
+    return f"Fine supports hold from {support:.2f} s on."
+
+
+def _chart(steps: Sequence[Step], taken: Sequence[Taken], found: Match) -> Chart:
+    """Errors of blades and slits over the exposure, and where they meet."""
+    x = np.geomspace(steps[0].value, steps[-1].value, 30)
+    moved = np.array([2 * found.growth_mm(t) for t in x]) * 1000
+    offset = found.offset_mm * 1000
+    series = [
+        Series("blades", "line", _tuple(x), _tuple(offset + moved), tone=0),
+        Series("slits", "line", _tuple(x), _tuple(offset - moved), tone=1),
+    ]
+    for tone, (side, _) in enumerate(SIDES):
+        mine = [(t, keep) for t, keep in zip(taken, found.kept, strict=True) if t[1] == side]
+        series.append(
+            Series(f"{side}s", "points", tuple(t[0].value for t, _ in mine), _tuple([t[4] * 1000 for t, _ in mine]),
+                   (CALLIPER_SD_MM * 1000,) * len(mine), tuple(keep for _, keep in mine), tone)
+        )  # fmt: skip
+    if steps[0].value <= found.exposure_s <= steps[-1].value:
+        series.append(Series(f"{found.exposure_s:.2f} s", "mark", (found.exposure_s,), (offset,)))
+    return Chart("Measured minus drawn", Axis("Exposure", "s", log=True), Axis("Error", "µm"), tuple(series))
+
+
+def _tuple(values: object) -> tuple[float, ...]:
+    return tuple(round(float(v), 4) for v in np.asarray(values))
