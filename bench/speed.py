@@ -23,10 +23,13 @@ from pathlib import Path
 
 os.environ.setdefault("NUMBA_CACHE_DIR", str(Path(__file__).parents[1] / ".cache" / "numba"))
 
+sys.path.insert(0, str(Path(__file__).parents[1]))
+
 import click
 import numpy as np
 import shapely
 
+from bench.layers import layers_1bit_vs_pillow, layers_bytes_vs_pillow, layers_memory_mb
 from drumbo.core.families import family
 from drumbo.core.gcode.loop import read_loop
 from drumbo.core.gcode.reader import read
@@ -326,7 +329,8 @@ BENCHES: dict[str, Callable[[], Measured]] = {
     for f in (
         gcode_read_vs_loop, gcode_pipeline_vs_loop, gcode_memory_vs_file, planner_vs_loop, hatch_vs_shapely,
         tower_seconds, retraction_tower_seconds, pressure_sheet_seconds, lag_seconds, trial_page_vs_bare_page,
-        planner_change_ms, planner_big_part_seconds, profile_list_p95_ms,
+        planner_change_ms, planner_big_part_seconds, profile_list_p95_ms, layers_1bit_vs_pillow, layers_bytes_vs_pillow,
+        layers_memory_mb,
     )
 }  # fmt: skip
 

@@ -33,21 +33,13 @@ MOST_LAYERS, MOST_LIGHTS, MOST_PIXELS = 40_000, 64, 200_000_000
 _EPOCH = (1980, 1, 1, 0, 0, 0)
 
 
-@dataclass(frozen=True, slots=True)
-class Drawn:
-    """A shape as a picture: its PNG, and what its pixels are told apart by."""
-
-    data: bytes
-    digest: bytes
-
-
-def draw(shape: Rings, screen: Screen, levels: int = 1) -> Drawn:
-    """One layer's picture, black and white or in grey steps."""
+def draw(shape: Rings, screen: Screen, levels: int = 1) -> bytes:
+    """One layer's picture as a PNG, black and white or in grey steps. The same pixels give the same bytes."""
     if levels <= 1:
         rows, depth = bits(shape, screen.pixels, screen.pixel_mm), 1
     else:
         rows, depth = greys(shape, screen.pixels, screen.pixel_mm, levels), 8
-    return Drawn(png(rows, screen.pixels[0], depth), blake2b(rows.data, digest_size=16).digest())
+    return png(rows, screen.pixels[0], depth)
 
 
 def write(job: LayerJob, out: IO[bytes]) -> int:
@@ -58,10 +50,11 @@ def write(job: LayerJob, out: IO[bytes]) -> int:
     seen: dict[bytes, str] = {}
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as bundle:
         for drawn in _in_order(job):
-            name = seen.get(drawn.digest)
+            digest = blake2b(drawn, digest_size=16).digest()
+            name = seen.get(digest)
             if name is None:
-                name = seen[drawn.digest] = f"layers/{len(seen) + 1:05d}.png"
-                bundle.writestr(zipfile.ZipInfo(name, _EPOCH), drawn.data)
+                name = seen[digest] = f"layers/{len(seen) + 1:05d}.png"
+                bundle.writestr(zipfile.ZipInfo(name, _EPOCH), drawn)
             names.append(name)
         text = json.dumps(_manifest(job, names), separators=(",", ":"), allow_nan=False)
         about = zipfile.ZipInfo(MANIFEST, _EPOCH)
@@ -77,7 +70,7 @@ def package_bytes(job: LayerJob) -> bytes:
     return out.getvalue()
 
 
-def _in_order(job: LayerJob) -> Iterator[Drawn]:
+def _in_order(job: LayerJob) -> Iterator[bytes]:
     with ThreadPoolExecutor(THREADS) as pool:
         waiting = []
         for shape in job.shapes:

@@ -88,7 +88,7 @@ def last_clean(
     spread = Spread("Where it begins", "", 0, points, limit, error)
     return Result(
         "good", value=value, error=error, low=min(value, good), high=max(value, good), spreads=(spread,),
-        says=f"It begins between {steps[at - 1].label} and {steps[at].label}; {margin:.0%} of the middle are kept back.",
+        says=f"It begins between {steps[at - 1].label} and {steps[at].label}; {margin:.0%} of that are kept back.",
     )  # fmt: skip
 
 

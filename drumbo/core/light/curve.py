@@ -19,6 +19,8 @@ FAR = 3.5
 """Residuals beyond so many times the usual one are outliers."""
 CALLIPER_UM = 5.0
 """No skin is measured better than about this."""
+UNEVEN = 0.012
+"""The light of a screen is not the same everywhere; over all skins that moves both results by about this share."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,9 +87,9 @@ def fit(seconds: Floats, depth_um: Floats) -> WorkingCurve | None:
     bent, bent_error = _bend(x[kept], depth_um[kept], usual)
     return WorkingCurve(
         reach_um=slope,
-        reach_error_um=math.sqrt(float(spread[1, 1])),
+        reach_error_um=math.hypot(math.sqrt(float(spread[1, 1])), UNEVEN * slope),
         critical_s=math.exp(-crossing / slope),
-        log_critical_error=math.sqrt(float(to_log @ spread @ to_log)),
+        log_critical_error=math.hypot(math.sqrt(float(to_log @ spread @ to_log)), UNEVEN),
         covariance=float(to_log @ spread[:, 1]),
         usual_um=usual,
         kept=tuple(bool(k) for k in kept),

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 SHARE, SHARE_ERROR = 0.75, 0.15
-"""Of two rules that makers go by, the same overcure wants the whole of Δh/Dp in the exponent, the same dose half-way down
+"""Of two rules that makers go by, the same overcure wants all of Δh/Dp in the exponent, the same dose half-way down
 a layer wants half of it. The truth lies between; both lie within one and two thirds of the error.
 """
 REACH_UM, REACH_ERROR_UM = 130.0, 45.0

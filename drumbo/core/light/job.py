@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 
 from drumbo.core.errors import InvalidInput
 
-Rings = tuple[NDArray[np.float64], ...]
+Rings = tuple[NDArray[np.float32], ...]
+"""Outlines (k, 2), mm: single precision is a hundredth of a micrometre on any screen, and half the memory."""
 MITRE = 2.0
 NEEDLESS_MM = 2e-5
 """Corners that lie this near to the line between their neighbours are none."""
@@ -222,7 +223,7 @@ def _rings(shape: CrossSection) -> Rings:
     """The outline without needless corners, each ring from its first corner on: the same shape is the same rings."""
     rings = []
     for ring in shape.simplify(NEEDLESS_MM).to_polygons():
-        corners = np.asarray(ring, dtype=np.float64).round(5) + 0.0
+        corners = np.asarray(ring, dtype=np.float32).round(5) + np.float32(0.0)
         first = int(np.lexsort((corners[:, 1], corners[:, 0]))[0])
         rings.append(np.roll(corners, -first, axis=0))
     return tuple(sorted(rings, key=lambda ring: ring.tobytes()))

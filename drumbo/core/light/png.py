@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 _UP = 2
-BUSY = 0.04
+BUSY = 0.075
 """Packed to more than this share of its bits, a layer is worth a second try."""
 
 

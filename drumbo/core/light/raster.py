@@ -13,7 +13,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 Bytes = NDArray[np.uint8]
-Rings = Sequence[NDArray[np.float64]]
+Rings = Sequence[NDArray[np.float32]]
 
 
 def to_pixels(rings: Rings, pixels: tuple[int, int], pixel_mm: float) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
