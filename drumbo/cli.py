@@ -199,8 +199,8 @@ def kinds() -> None:
     """List the kinds of trial, with the fields of their plans."""
     from drumbo.trials import kinds as all_kinds  # noqa: PLC0415
 
-    context = _plain_context("pla", "direct")
     for kind in all_kinds().values():
+        context = _plain_context(kind.process)
         click.echo(f"{kind.slug}  {kind.title}: {kind.about}")
         plan = kind.suggest(context)
         for field in kind.fields(context):
@@ -208,7 +208,17 @@ def kinds() -> None:
             click.echo(f"    --set {field.key}={plan[field.key]}  {field.label} {field.unit} {choices}".rstrip())
 
 
-def _plain_context(family_key: str, drive: str) -> Any:
+FAMILIES = {"filament": "pla", "resin": "resin-standard"}
+SCREEN = "3840x2400x35"
+
+
+def _plain_context(process: str, family: str | None = None, drive: str = "direct", screen: str = SCREEN) -> Any:
+    """A printer and a material of a process, as they come."""
+    family = family or FAMILIES[process]
+    return _resin_context(family, screen) if process == "resin" else _filament_context(family, drive)
+
+
+def _filament_context(family_key: str, drive: str) -> Any:
     from drumbo.core.families import family  # noqa: PLC0415
     from drumbo.core.profile import start  # noqa: PLC0415
     from drumbo.core.workshop import Material, Printer  # noqa: PLC0415
@@ -221,47 +231,71 @@ def _plain_context(family_key: str, drive: str) -> Any:
     return Context(printer, material, start(kin.name, material, printer))
 
 
+def _resin_context(family_key: str, screen: str) -> Any:
+    from drumbo.core.profile import start  # noqa: PLC0415
+    from drumbo.core.resin import Resin, ResinPrinter, resin_class  # noqa: PLC0415
+    from drumbo.trials.layered import ResinContext  # noqa: PLC0415
+
+    kin = resin_class(family_key)
+    try:
+        wide, deep, pixel_um = (float(number) for number in screen.split("x"))
+    except ValueError:
+        raise click.BadParameter(f"{screen}: write it like {SCREEN}, pixels and the width of one in µm") from None
+    material = Resin("", kin.name, kin.key, "any colour", "#8b2252", density_g_cm3=kin.density_g_cm3)
+    printer = ResinPrinter("a printer", wide, deep, pixel_um, lights_apart="yes")
+    return ResinContext(printer, material, start(kin.name, material, printer))
+
+
 @main.command("make-piece")
 @click.argument("slug", metavar="KIND")
 @click.option("--set", "settings", multiple=True, metavar="FIELD=VALUE", help="See `drumbo kinds`.")
-@click.option("--family", default="pla", show_default=True)
+@click.option("--family", help="A polymer or a class of resin; pla or resin-standard where it is left out.")
 @click.option("--drive", type=click.Choice(["direct", "bowden"]), default="direct", show_default=True)
-@click.option("--out", type=click.Path(dir_okay=False, path_type=Path), help="The G-code file.")
-@click.option("--mesh", type=click.Path(dir_okay=False, path_type=Path), help="The solid as STL.")
+@click.option("--screen", default=SCREEN, show_default=True, help="Of a resin printer: pixels, and µm of one.")
+@click.option("--out", type=click.Path(dir_okay=False, path_type=Path), help="The G-code file, or the layer package.")
+@click.option("--mesh", type=click.Path(dir_okay=False, path_type=Path), help="The solid: STL, or 3MF by its ending.")
 def make_piece(
-    slug: str, settings: tuple[str, ...], family: str, drive: str, out: Path | None, mesh: Path | None
-) -> None:
-    """Make a trial's piece without a workshop: its G-code, its solid, or both."""
-    from drumbo.core.piece import stl_bytes  # noqa: PLC0415
+    slug: str, settings: tuple[str, ...], family: str | None, drive: str, screen: str, out: Path | None,
+    mesh: Path | None,
+) -> None:  # fmt: skip
+    """Make a trial's piece without a workshop: its file, its solid, or both."""
+    from drumbo.services.files import as_bytes  # noqa: PLC0415
+    from drumbo.services.trials import MESHES  # noqa: PLC0415
     from drumbo.trials import kind  # noqa: PLC0415
 
     if out is None and mesh is None:
         raise click.UsageError("name a file with --out or --mesh")
-    context = _plain_context(family, drive)
     chosen = kind(slug)
+    context = _plain_context(chosen.process, family, drive, screen)
     typed = {**chosen.suggest(context), **dict(entry.partition("=")[::2] for entry in settings)}
     unknown = set(typed) - {field.key for field in chosen.fields(context)}
     if unknown:
         raise click.UsageError(f"{slug} has no field {', '.join(sorted(unknown))}; see `drumbo kinds`")
     plan = chosen.read_plan(typed, context)
     if mesh is not None:
-        mesh.write_bytes(stl_bytes(chosen.piece(plan, context).solid))
+        ending = "3mf" if mesh.suffix.lower() == ".3mf" else "stl"
+        mesh.write_bytes(MESHES[ending](chosen.piece(plan, context).solid))
         click.echo(f"{mesh}: {mesh.stat().st_size:,} bytes")
     if out is not None:
         file = chosen.print_file(plan, context)
-        out.write_text(file.gcode)
-        click.echo(f"{out}: {file.seconds / 60:.0f} min, {file.grams:.1f} g, {len(file.path):,} moves")
+        data = as_bytes(file)
+        out.write_bytes(data)
+        click.echo(f"{out}: {file.seconds / 60:.0f} min, {file.grams:.1f} g, {len(data):,} bytes")
 
 
 @main.command()
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @click.option("--json", "as_json", is_flag=True)
 def check(file: Path, as_json: bool) -> None:
-    """Say what a G-code file will really do, and what is odd about it."""
+    """Say what a G-code file or a layer package will really do, and what is odd about it."""
     from drumbo.core.gcode.inspect import inspect  # noqa: PLC0415
     from drumbo.core.gcode.reader import read  # noqa: PLC0415
 
-    found = inspect(read(file.read_bytes()))
+    data = file.read_bytes()
+    if data[:4] == b"PK\x03\x04":
+        _check_package(data, as_json=as_json)
+        return
+    found = inspect(read(data))
     if as_json:
         json.dump(asdict(found), sys.stdout, indent=2, ensure_ascii=False)
         click.echo()
@@ -270,6 +304,26 @@ def check(file: Path, as_json: bool) -> None:
             click.echo(line)
     if any(remark.weight == "bad" for remark in found.remarks):
         sys.exit(1)
+
+
+def _check_package(data: bytes, *, as_json: bool) -> None:
+    """What a layer package will do: layers, times, pictures."""
+    from drumbo.exchange.layer_package import read_package  # noqa: PLC0415
+
+    found = read_package(data)
+    times = [sum(light.seconds for light in layer.lights) for layer in found.layers]
+    facts = {
+        "layers": len(found.layers), "height_mm": round(sum(layer.height_um for layer in found.layers) / 1000, 3),
+        "seconds": round(found.seconds, 1), "pixels": list(found.screen.pixels), "pixel_um": found.screen.pixel_um,
+        "pictures": len(found.images), "light_first_s": times[0], "light_last_s": times[-1],
+        "lights_in_a_layer": max(len(layer.lights) for layer in found.layers), "on_glass": found.on_glass,
+    }  # fmt: skip
+    if as_json:
+        json.dump(facts, sys.stdout, indent=2)
+        click.echo()
+        return
+    for key, value in facts.items():
+        click.echo(f"{key:18} {value}")
 
 
 def _told(found: Any) -> list[str]:
@@ -290,21 +344,23 @@ def _told(found: Any) -> list[str]:
 
 @main.command("print")
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
-@click.option("--link", "url", required=True, metavar="URL", help="socket://host:port or a serial port.")
+@click.option("--link", "url", required=True, metavar="URL", help="socket://host:port, a serial port, or http://host:port of a resin printer.")
 def print_file(file: Path, url: str) -> None:
-    """Send a G-code file to a printer and follow it. Ctrl-C stops the print."""
-    from drumbo.links.sender import Sender, clean_lines  # noqa: PLC0415
+    """Send a G-code file or a layer package to a printer and follow it. Ctrl-C stops the print."""
+    from drumbo.links.sender import SILENCE_S  # noqa: PLC0415
+    from drumbo.links.sending import sender_for  # noqa: PLC0415
 
-    ended = threading.Event()
+    ended, last = threading.Event(), {"state": "sending"}
 
     def report(progress: Any) -> None:
-        heat = f"{progress.heat.nozzle_c:.0f}/{progress.heat.nozzle_target_c:.0f} °C" if progress.heat else ""
+        heat = progress.heat.says if progress.heat else ""
+        last["state"] = progress.state
         share = progress.sent / max(progress.total, 1)
         click.echo(f"\r{progress.state} {share:4.0%} {heat} {progress.message}".ljust(78), nl=False)
         if progress.state not in {"sending", "paused"}:
             ended.set()
 
-    sender = Sender(url, clean_lines(file.read_text("utf-8-sig", "replace")), report)
+    sender = sender_for(url, file.read_bytes(), report, SILENCE_S)
     sender.start()
     try:
         while not ended.wait(0.2):
@@ -313,5 +369,5 @@ def print_file(file: Path, url: str) -> None:
         sender.stop()
         sender.join(5)
     click.echo()
-    if sender.progress.state != "done":
+    if last["state"] != "done":
         sys.exit(1)

@@ -82,7 +82,7 @@ def test_the_demo_fills_its_workshop_serves_it_and_leaves_nothing_running(tmp_pa
     assert demo.stdout is not None
     base = next(m[0] for line in demo.stdout if (m := re.search(r"http://127\.0\.0\.1:\d+", line)))
     bench = urllib.request.urlopen(base).read().decode()
-    assert bench.count('class="spool-name"') == 6
+    assert bench.count('class="spool-name"') == 8
     assert "On Petrel One" in bench, "a tower is in progress"
     assert "Read it" in bench
     evidence = urllib.request.urlopen(f"{base}/trials/1/read").read().decode()

@@ -110,6 +110,7 @@ def copied(
         values[key] = _elsewhere(held, profile.name, why)
         if another and key == EXPOSURE:
             values[key] = _foretold(profile, held, wanted[LAYER])
+            why = values[key].doubt
         fates.append(Carried(key, fate, held, values[key], why))
     made = changed(replace(fresh, values=values), {}, there.printer.numbers())
     # What a value rests on may be lost while it carries over itself: the copy says so.

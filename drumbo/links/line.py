@@ -25,6 +25,11 @@ class Heat:
     bed_c: float | None = None
     bed_target_c: float | None = None
 
+    @property
+    def says(self) -> str:
+        """The nozzle's, in a few words."""
+        return f"{self.nozzle_c:.0f}/{self.nozzle_target_c:.0f} °C"
+
 
 def heat_in(text: str) -> Heat | None:
     """The temperatures in a line like `T:210.1 /210.0 B:60.0 /60.0`, or None."""

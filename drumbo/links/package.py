@@ -34,6 +34,11 @@ class Standing:
     layers: int
     resin_c: float | None = None
 
+    @property
+    def says(self) -> str:
+        """In a few words."""
+        return f"layer {self.layer} of {self.layers}"
+
 
 def ask(url: str, path: str, data: bytes | None = None, timeout_s: float = PATIENCE_S) -> dict[str, Any]:
     """One question to the package service; LinkError tells what is wrong."""

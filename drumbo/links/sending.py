@@ -30,13 +30,16 @@ def sender_for(url: str, data: bytes, report: Callable[[Progress], None], silenc
     """A sender for a file over a link: a package over HTTP, or G-code over a line."""
     if url.startswith(WEB):
         return PackageSender(url, data, _layers(data), report, silence_s)
-    return Sender(url, clean_lines(data.decode()), report, silence_s)
+    return Sender(url, clean_lines(data.decode("utf-8-sig", "replace")), report, silence_s)
 
 
 def _layers(data: bytes) -> int:
-    """How many layers a package has; it was written here, so it is only counted."""
-    with zipfile.ZipFile(BytesIO(data)) as bundle:
-        return len(json.loads(bundle.read("manifest.json"))["layers"])
+    """How many layers a package has; the printer is who looks at it closely. LinkError where it is none."""
+    try:
+        with zipfile.ZipFile(BytesIO(data)) as bundle:
+            return len(json.loads(bundle.read("manifest.json"))["layers"])
+    except (zipfile.BadZipFile, KeyError, ValueError, TypeError) as error:
+        raise LinkError("that is no layer package; a resin printer takes nothing else") from error
 
 
 def say_hello(url: str) -> None:

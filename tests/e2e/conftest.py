@@ -16,7 +16,7 @@ from waitress import wasyncore
 from waitress.server import create_server
 
 from drumbo.core.workshop import Printer
-from drumbo.demo.run import start_standin
+from drumbo.demo.run import running, start_standin
 from drumbo.services import workshop
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
@@ -39,12 +39,8 @@ class Site:
 @pytest.fixture(scope="session")
 def device() -> Iterator[tuple[str, str]]:
     """Link and camera of a stand-in; every workshop of this run prints on it."""
-    process, link, camera = start_standin(pace=1e6)
-    yield link, camera
-    process.terminate()
-    process.wait(10)
-    assert process.stdout is not None
-    process.stdout.close()
+    with running(start_standin(pace=1e6)) as made:
+        yield made.link_url, made.camera_url
 
 
 @pytest.fixture(scope="module")

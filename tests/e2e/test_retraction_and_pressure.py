@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from drumbo.core.workshop import Printer
-from drumbo.demo.run import start_standin
+from drumbo.demo.run import running, start_standin
 from drumbo.services import prints, profiles, workshop
 from tests.conftest import LABEL
 from tests.e2e.conftest import Site
@@ -25,13 +25,9 @@ def _profile(site: Site, printer: int, name: str) -> int:
 
 @pytest.fixture
 def bowden(site: Site) -> Iterator[int]:
-    device, link, camera = start_standin(pace=1e6, drive="bowden")
     spec = asdict(Printer("Old Skua", drive="bowden", dialect="m572"))
-    yield workshop.save_printer(site.house, {**spec, "link_url": link, "camera_url": camera})
-    device.terminate()
-    device.wait(10)
-    assert device.stdout is not None
-    device.stdout.close()
+    with running(start_standin(pace=1e6, drive="bowden")) as made:
+        yield workshop.save_printer(site.house, {**spec, "link_url": made.link_url, "camera_url": made.camera_url})
 
 
 def _tab_to(page: Page, name: str) -> None:

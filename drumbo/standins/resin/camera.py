@@ -14,7 +14,6 @@ from PIL import Image, PngImagePlugin
 from scipy import ndimage
 
 from drumbo.standins.filament.camera import Frame
-from drumbo.standins.resin.physics import cure_depth_um
 from drumbo.standins.resin.thing import Cured
 
 Floats = NDArray[np.float64]
@@ -69,8 +68,8 @@ def _dose(thing: Cured, number: int, frame: Frame) -> Floats:
 
 def _skins(thing: Cured, frame: Frame, base: Floats) -> Floats:
     dose = sum(_dose(thing, number, frame) for number in range(len(thing.which)))
-    deep = np.vectorize(lambda d: cure_depth_um(float(d), 1.0, thing.bottle.reach_um))(dose)
-    share = 1 - np.exp(-np.asarray(deep)[..., None] / 180)
+    deep = thing.bottle.reach_um * np.log(np.maximum(dose, 1.0))
+    share = 1 - np.exp(-deep[..., None] / 180)
     return np.asarray(_GLASS * (1 - share) + base * share)
 
 

@@ -149,3 +149,8 @@ class WorkingCurveTrial(LayerKind):
         if context.printer.lights_apart != "yes":
             words += f" {context.printer.name} takes one picture a layer: set all lifts to nothing for this one."
         return words
+
+    def wants(self, context: ResinContext) -> str | None:
+        """First of all for a new bottle; what carried over with another layer height holds there too."""
+        held = context.profile.values.get(self.sets[0])
+        return None if held is not None and not held.recheck else super().wants(context)

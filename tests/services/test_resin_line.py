@@ -1,0 +1,162 @@
+"""Resin through the services: from a bottle's label to an exposure, on the real stand-in over its real link."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass
+
+import pytest
+
+from drumbo.core.copying import Fate
+from drumbo.core.errors import InvalidInput, LinkError, NotNow
+from drumbo.core.profile import From, Known
+from drumbo.core.resin import ResinPrinter as Machine
+from drumbo.services import adopting, life, profiles, reading, shelf, trials, workshop
+from drumbo.services.prints import PrintRoom, ask_the_eye, try_link
+from drumbo.standins.resin.bottle import draw_bottle, true_exposure_s
+from drumbo.standins.resin.device import ResinPrinter
+from drumbo.standins.resin.server import PackageServer
+from drumbo.store.database import Workshop
+
+SCREEN = {"pixels_x": 1900, "pixels_y": 800, "pixel_um": 50.0}
+BOTTLE = {
+    "process": "resin", "family": "resin-standard", "maker": "Saltmarsh Resins", "product": "Eider Standard",
+    "colour": "fog grey", "colour_hex": "#8b8f96", "exposure_s": "2,4", "exposure_layer_um": "50",
+    "density_g_cm3": "1.12", "price_per_bottle": "32", "bottle_ml": "1000", "currency": "€", "left_ml": "500",
+}  # fmt: skip
+
+
+@dataclass
+class Lit:
+    device: ResinPrinter
+    printer: int
+    bottle: int
+    profile: int
+
+
+@pytest.fixture
+def lit(house: Workshop) -> Iterator[Lit]:
+    device = ResinPrinter((1900, 800), pace=1e6)
+    server = PackageServer(device)
+    server.start()
+    url = f"http://127.0.0.1:{server.port}"
+    machine = Machine("Gannet Light", **SCREEN, intensity_mw_cm2=4.0, lights_apart="yes")
+    printer = workshop.save_printer(house, {**asdict(machine), "link_url": url, "camera_url": url})
+    bottle = workshop.save_material(house, BOTTLE, spool_seed=1)
+    yield Lit(device, printer, bottle, profiles.create(house, bottle, printer, "grey, 50 µm", "50"))
+    server.close()
+
+
+def _printed(house: Workshop, room: PrintRoom, profile: int, slug: str) -> int:
+    trial = trials.create(house, profile, slug, trials.draft(house, profile, slug).plan)
+    room.join(room.start(trial), 60)
+    run = trials.sheet(house, trial).run
+    assert run is not None
+    assert run.state == "done", run.message
+    ask_the_eye(house, trial)
+    return trial
+
+
+def test_from_a_label_to_an_exposure_and_another_layer_height(house: Workshop, room: PrintRoom, lit: Lit) -> None:
+    assert try_link(house, lit.printer) == "It answers."
+    assert profiles.card(house, lit.profile).next.kind.title == "Working curve"
+    adopting.adopt(house, _printed(house, room, lit.profile, "cure-on-glass"))
+    coupons = _printed(house, room, lit.profile, "exposure-coupon")
+    sheet = trials.sheet(house, coupons)
+    assert sheet.plan["reach_um"] == pytest.approx(draw_bottle("resin-standard", 1).reach_um, rel=0.06)
+    assert sheet.pictures[0].frame["view"] == "top"
+    adopting.adopt(house, coupons)
+    found = profiles.sheet(house, lit.profile)
+    truth = true_exposure_s(draw_bottle("resin-standard", 1), 50, 4.0)
+    assert found.profile.number("exposure_s") == pytest.approx(truth, rel=0.08)
+    assert found.profile.values["exposure_s"].origin.trial == coupons
+    known = {s.group.key: s.known for s in found.card.sectors}
+    assert known == {
+        "light": Known.MEASURED, "exposure": Known.MEASURED, "fit": Known.MEASURED, "bottom": Known.START,
+        "lift": Known.START,
+    }  # fmt: skip
+    spine = next(s for s in shelf.find(house).spines if s.id == lit.profile)
+    assert {s.group.key: s.known for s in spine.sectors} == known
+    assert shelf.find(house, state="open").total == 1
+    left = found.card.material.left_ml
+    assert left == pytest.approx(500 - sum(trials.sheet(house, n).facts["grams"] for n in (1, 2)) / 1.12, abs=0.2)
+
+    copy = life.preview_copy(house, lit.profile, lit.bottle, lit.printer, "grey, 25 µm", layer="25")
+    fates = {c.key: c.fate for c in copy.carried}
+    assert fates["penetration_um"] == Fate.CARRIES
+    assert fates["exposure_s"] == Fate.RECHECK
+    half = life.copy(house, lit.profile, lit.bottle, lit.printer, "grey, 25 µm", layer="25")
+    told = profiles.sheet(house, half).profile.values["exposure_s"]
+    assert told.number == pytest.approx(true_exposure_s(draw_bottle("resin-standard", 1), 25, 4.0), rel=0.1)
+    assert told.origin.kind == From.COPY
+    assert "nobody has tried it" in told.recheck
+    assert profiles.card(house, half).next.kind.title == "Exposure"
+    again = _printed(house, room, half, "exposure-coupon")
+    adopting.adopt(house, again)
+    value = profiles.sheet(house, half).profile.values["exposure_s"]
+    assert value.recheck is None
+    assert value.origin.trial == again
+
+
+def test_what_a_print_can_come_to(house: Workshop, room: PrintRoom, lit: Lit) -> None:
+    trial = trials.create(house, lit.profile, "bottom-feet", trials.draft(house, lit.profile, "bottom-feet").plan)
+    lit.device.fault_at = 7
+    room.join(room.start(trial), 60)
+    run = trials.sheet(house, trial).run
+    assert (run.state, run.message) == ("failed", "the vat ran dry at layer 7")
+    assert trials.sheet(house, trial).state == "planned"
+
+    lit.device.pace = 40.0
+    number = room.start(trial)
+    deadline = time.monotonic() + 10
+    while trials.sheet(house, trial).run.heat is None and time.monotonic() < deadline:
+        time.sleep(0.05)
+    with pytest.raises(NotNow, match="is printing"):
+        room.start(trial)
+    room.stop(number)
+    assert trials.sheet(house, trial).run.state == "stopped"
+
+    other = trials.create(house, lit.profile, "cure-on-glass", trials.draft(house, lit.profile, "cure-on-glass").plan)
+    lit.device.pixels = (1000, 800)
+    room.join(room.start(other), 30)
+    assert "for another screen; this one has 1000 × 800" in trials.sheet(house, other).run.message
+
+
+def test_nothing_answers_and_nothing_mixes(house: Workshop, lit: Lit) -> None:
+    dead = {**asdict(workshop.printer(house, lit.printer)), "name": "dark", "link_url": "http://127.0.0.1:9"}
+    with pytest.raises(LinkError, match="nothing that takes layer packages answers"):
+        try_link(house, workshop.save_printer(house, dead))
+    spool = workshop.save_material(house, {
+        "family": "pla", "maker": "m", "product": "p", "colour": "c", "colour_hex": "#000000", "nozzle_low_c": 200,
+        "nozzle_high_c": 220, "diameter_mm": 1.75, "density_g_cm3": 1.24, "currency": "€",
+    })  # fmt: skip
+    with pytest.raises(InvalidInput, match="is not for filament"):
+        profiles.create(house, spool, lit.printer, "nonsense")
+    with pytest.raises(InvalidInput, match="lowest that can be used"):
+        profiles.create(house, lit.bottle, lit.printer, "thin", "2")
+    with pytest.raises(NotNow, match="batches are not counted"):
+        profiles.new_batch(house, lit.profile)
+
+
+def test_a_printer_that_takes_one_light_a_layer_prints_coupons_one_by_one(
+    house: Workshop, room: PrintRoom, lit: Lit
+) -> None:
+    plain = {**asdict(workshop.printer(house, lit.printer)), "lights_apart": "no", "link_url": "", "camera_url": ""}
+    workshop.save_printer(house, plain, lit.printer)
+    draft = trials.draft(house, lit.profile, "exposure-coupon")
+    assert draft.plan["way"] == "several"
+    with pytest.raises(InvalidInput, match="takes one light a layer"):
+        trials.create(house, lit.profile, "exposure-coupon", {**draft.plan, "way": "one"})
+    trial = trials.create(house, lit.profile, "exposure-coupon", draft.plan)
+    sheet = trials.sheet(house, trial)
+    assert "once for each exposure" in sheet.kind.instructions(sheet.plan, sheet.context)
+    trials.printed_by_hand(house, trial)
+    with pytest.raises(NotNow, match="can only be asked about a print of the stand-in"):
+        ask_the_eye(house, trial)
+    for step, width in enumerate((1.33, 1.36, 1.38, 1.40, 1.41, 1.42, 1.43)):
+        reading.measure(house, trial, "blade", step, "narrow", str(width))
+        reading.measure(house, trial, "slit", step, "narrow", f"{2.8 - width:.2f}".replace(".", ","))
+    result = trials.sheet(house, trial).result
+    assert result.state == "good"
+    assert result.value == pytest.approx(sheet.steps[3].value, rel=0.06)
