@@ -84,6 +84,11 @@ class Line:
         line, self._left = self._left.split(b"\n", 1)
         return line.decode("utf-8", "replace").strip()
 
+    @property
+    def holds(self) -> bool:
+        """Whether another whole line is here already."""
+        return b"\n" in self._left
+
     def _rest(self) -> bytes:
         """What else a socket holds. The library cannot tell how much that is, and would read it byte by byte."""
         held = self._held()

@@ -108,12 +108,14 @@ class Sender:
                 line.write("\n".join(out))
             answer = line.read()
             now = time.monotonic()
-            if answer:
+            while answer:
                 heard = now
                 failure = self._hear(answer, flight)
                 if failure:
                     return failure
-            elif now - heard > self._silence_s:
+                # What came together is heard together, and what it makes room for goes out together.
+                answer = line.read() if line.holds else ""
+            if now - heard > self._silence_s:
                 return "lost", f"The printer has said nothing for {self._silence_s:.0f} s. Look at it now."
             if now - asked_heat > 1.0:
                 asked_heat = now

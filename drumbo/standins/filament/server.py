@@ -105,21 +105,27 @@ class _Session:
 
     def _listen(self) -> None:
         try:
-            with self._host.makefile("rb") as stream:
-                for raw in stream:
-                    word = raw.strip().split(b"*")[0].upper().decode("ascii", "replace")
-                    if self._device.urgent(word):
-                        self._host.sendall(b"ok\n")
-                        continue
-                    with self._ready:
-                        self._lines.append(raw)
-                        self._ready.notify()
+            left = b""
+            while came := self._host.recv(65536):
+                *lines, left = (left + came).split(b"\n")
+                waits = [raw for raw in lines if not self._urgent(raw)]
+                with self._ready:
+                    self._lines.extend(waits)
+                    self._ready.notify()
         except (OSError, ValueError):
             pass
         with self._ready:
             self._open = False
             self._ready.notify()
         self._device.break_wait()
+
+    def _urgent(self, raw: bytes) -> bool:
+        """Whether a line was one that must not wait; then it is done and answered."""
+        word = raw.strip().split(b"*")[0].upper().decode("ascii", "replace")
+        if not self._device.urgent(word):
+            return False
+        self._host.sendall(b"ok\n")
+        return True
 
     def _line(self, raw: bytes) -> None:
         raw = raw.strip()
