@@ -67,15 +67,15 @@ def _take(base: str) -> None:
             page.close()
 
         shot("plan", "/profiles/5/trials/new/temperature", wait_ms=4000)
-        shot("label", "/materials/new")
+        shot("label", "/materials/new?process=resin")
         shot("profile", "/profiles/1")
         shot("profile-recheck", "/profiles/4")
         shot("read", "/trials/1/read", step=3)
         shot("read-phone", "/trials/6/read", PHONE)
         shot("adopt", "/trials/6/adopt")
-        shot("read-blobs", "/trials/7/read", TALL)
+        shot("read-working-curve", "/trials/13/read", TALL)
         shot("read-rising-wall", "/trials/8/read", step=9)
-        shot("read-cooling", "/trials/9/read", TALL, step=3)
+        shot("read-exposure", "/trials/14/read", TALL)
         shot("read-proof", "/trials/10/read")
         shot("read-first-layer", "/trials/11/read")
         wish = (

@@ -290,9 +290,10 @@ def check(file: Path, as_json: bool) -> None:
     """Say what a G-code file or a layer package will really do, and what is odd about it."""
     from drumbo.core.gcode.inspect import inspect  # noqa: PLC0415
     from drumbo.core.gcode.reader import read  # noqa: PLC0415
+    from drumbo.services.check import is_package  # noqa: PLC0415
 
     data = file.read_bytes()
-    if data[:4] == b"PK\x03\x04":
+    if is_package(data):
         _check_package(data, as_json=as_json)
         return
     found = inspect(read(data))
@@ -308,22 +309,19 @@ def check(file: Path, as_json: bool) -> None:
 
 def _check_package(data: bytes, *, as_json: bool) -> None:
     """What a layer package will do: layers, times, pictures."""
-    from drumbo.exchange.layer_package import read_package  # noqa: PLC0415
+    from drumbo.services.check import check_package  # noqa: PLC0415
 
-    found = read_package(data)
-    times = [sum(light.seconds for light in layer.lights) for layer in found.layers]
-    facts = {
-        "layers": len(found.layers), "height_mm": round(sum(layer.height_um for layer in found.layers) / 1000, 3),
-        "seconds": round(found.seconds, 1), "pixels": list(found.screen.pixels), "pixel_um": found.screen.pixel_um,
-        "pictures": len(found.images), "light_first_s": times[0], "light_last_s": times[-1],
-        "lights_in_a_layer": max(len(layer.lights) for layer in found.layers), "on_glass": found.on_glass,
-    }  # fmt: skip
+    found = check_package(data)
     if as_json:
-        json.dump(facts, sys.stdout, indent=2)
+        json.dump(asdict(found), sys.stdout, indent=2, ensure_ascii=False)
         click.echo()
         return
-    for key, value in facts.items():
-        click.echo(f"{key:18} {value}")
+    click.echo(f"layers        {found.layers}, {found.height_mm:g} mm, {found.pictures} different pictures")
+    click.echo(f"screen        {found.pixels[0]} × {found.pixels[1]} pixels of {found.pixel_um:g} µm")
+    click.echo(f"time          {found.seconds / 60:.1f} min")
+    for first, last, low, high in found.runs:
+        upto = f" to {high:g}" if high > low else ""
+        click.echo(f"light         {low:g}{upto} s on layers {first} to {last}")
 
 
 def _told(found: Any) -> list[str]:
@@ -344,7 +342,13 @@ def _told(found: Any) -> list[str]:
 
 @main.command("print")
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
-@click.option("--link", "url", required=True, metavar="URL", help="socket://host:port, a serial port, or http://host:port of a resin printer.")
+@click.option(
+    "--link",
+    "url",
+    required=True,
+    metavar="URL",
+    help="socket://host:port, a serial port, or http://host:port of a resin printer.",
+)
 def print_file(file: Path, url: str) -> None:
     """Send a G-code file or a layer package to a printer and follow it. Ctrl-C stops the print."""
     from drumbo.links.sender import SILENCE_S  # noqa: PLC0415

@@ -18,6 +18,7 @@ from click.testing import CliRunner
 
 from drumbo.cli import main
 from drumbo.core.errors import NotNow
+from drumbo.exchange.meshes import read_part
 from drumbo.web.serving import run
 from tests.conftest import Standin
 
@@ -53,6 +54,17 @@ def test_what_is_bad_ends_with_code_1(tower: Path, tmp_path: Path) -> None:
     assert "left at 200 °C" in _run("check", str(hot), code=1)
     hot.write_bytes(b"\x00\x01\x02")
     assert "Error: this is not a text file" in _run("check", str(hot), code=1)
+
+
+def test_a_resin_piece_is_made_and_checked_by_command(tmp_path: Path) -> None:
+    package, solid = tmp_path / "feet.zip", tmp_path / "feet.3mf"
+    small = ("--screen", "1200x500x60", "--set", "feet=4", "--set", "step_s=6", "--set", "first_s=10")
+    _run("make-piece", "bottom-feet", *small, "--out", str(package), "--mesh", str(solid))
+    said = _run("check", str(package))
+    assert "1200 × 500 pixels of 60 µm" in said
+    assert "10 to 28 s on layers 1 to 5" in said
+    assert read_part(solid.read_bytes()).volume() > 500
+    assert "write it like 3840x2400x35" in _run("make-piece", "bottom-feet", "--screen", "big", "--out", "x", code=2)
 
 
 def test_wrong_words_are_answered_in_one_line(tmp_path: Path) -> None:

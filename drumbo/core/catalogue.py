@@ -109,7 +109,7 @@ def groups_of(process: str) -> tuple[Group, ...]:
     return tuple(group for group in GROUPS if group.process == process)
 
 
-ELSEWHERE = ("family", "material", "machine", "drive", "nozzle", "screen", "layer")
+ELSEWHERE = ("family", "material", "machine", "drive", "nozzle", "screen", "light", "layer")
 """What may differ between a profile and its copy for another spool or printer."""
 
 _HEAT = ("nozzle_c",)
@@ -343,7 +343,7 @@ PARAMETERS: tuple[Parameter, ...] = (
               too_low="Exposures foretold from it are too short.",
               too_high="Exposures foretold from it are too long.",
               help="The shortest light after which anything sets at all, on this printer at this power.",
-              lost_with=("material", "machine"), also_called=("tc", "onset of cure")),
+              lost_with=("material", "machine"), doubted_with=("light",), also_called=("tc", "onset of cure")),
     Parameter("critical_mj_cm2", "Critical energy", "mJ/cm²", "light", 1, 25, 1, found=True, rests_on=("resin_c",),
               too_low="Exposures foretold from it are too short.",
               too_high="Exposures foretold from it are too long.",
@@ -367,7 +367,7 @@ PARAMETERS: tuple[Parameter, ...] = (
               too_low="Missing pins, soft edges, supports that tear, layers that part.",
               too_high="Closed holes, fat pins, filled text, brittle parts.",
               help="Light of every normal layer, at this layer height and power.",
-              lost_with=("machine", "material"), doubted_with=("layer",),
+              lost_with=("machine", "material"), doubted_with=("layer", "light"),
               also_called=("normal exposure", "exposure time", "cure time", "layer exposure", "light time")),
     Parameter("antialias_levels", "Anti-aliasing", "levels", "exposure", 1, 8,
               help="Grey steps on the edges of a layer; 1 leaves them black and white.", zero="off",
@@ -385,7 +385,7 @@ PARAMETERS: tuple[Parameter, ...] = (
               rests_on=("exposure_s",),
               help="Added to every outer side and taken from every inner one; below 0 where light bleeds.",
               too_low="Thin pins, wide holes.", too_high="Fat pins, narrow holes.",
-              doubted_with=("machine", "material", "layer"),
+              doubted_with=("machine", "material", "layer", "screen"),
               also_called=("tolerance compensation", "elephant foot", "horizontal compensation", "light bleed")),
     Parameter("xy_bottom_mm", "XY compensation, bottom", "mm", "fit", -0.4, 0.1, 2, rests_on=("bottom_exposure_s",),
               too_low="The foot comes out narrow.",
@@ -400,7 +400,7 @@ PARAMETERS: tuple[Parameter, ...] = (
     Parameter("bottom_exposure_s", "Bottom exposure", "s", "bottom", 10, 60, 0, main=True, tolerance_share=0.2,
               rests_on=("exposure_s", "power_percent"),
               too_low="It falls off the plate.", too_high="It wants a chisel; the foot flares.",
-              lost_with=("machine",), doubted_with=("material", "layer"),
+              lost_with=("machine",), doubted_with=("material", "layer", "light"),
               also_called=("base exposure", "first layers exposure", "burn in")),
     Parameter("bottom_layers", "Bottom layers", "", "bottom", 3, 10,
               too_low="It falls off where the plate is not quite level.", too_high="Long prints, a thick flare.",

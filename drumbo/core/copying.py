@@ -56,7 +56,7 @@ def differences(here: Place, there: Place, *, layer: bool = False) -> dict[str, 
     if _machine(here.printer) != _machine(there.printer):
         found["machine"] = f"{there.printer.name} instead of {here.printer.name}"
     for code, (words, _) in there.printer.kind_of_place.items():
-        was, called = here.printer.kind_of_place.get(code, ("", "another process"))
+        was, called = here.printer.kind_of_place.get(code, (words, ""))
         if words != was:
             found[code] = f"{words} instead of {called}"
     if layer:

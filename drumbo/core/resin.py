@@ -96,7 +96,10 @@ class ResinPrinter:
     @property
     def kind_of_place(self) -> dict[str, tuple[str, str]]:
         """What of a machine decides what carries over: code → (what it is, and how it is called beside another)."""
-        return {"screen": (f"pixels of {self.pixel_um:g} µm", f"{self.pixel_um:g}")}
+        found = {"screen": (f"pixels of {self.pixel_um:g} µm", f"{self.pixel_um:g}")}
+        if self.intensity_mw_cm2 is not None:
+            found["light"] = (f"a light of {self.intensity_mw_cm2:g} mW/cm²", f"{self.intensity_mw_cm2:g}")
+        return found
 
     def numbers(self) -> dict[str, float]:
         """Catalogue key → number, for what is the printer's own and known."""

@@ -20,7 +20,10 @@ from drumbo.links.line import Line, heat_in
 
 WINDOW = 4
 """Lines in flight: enough to keep a printer's buffer full, few enough to stop soon."""
+MOST_IN_FLIGHT = 16
+"""For printers that say with each `ok` how many lines they have room for (`ok P15 B14`)."""
 SILENCE_S = 30.0
+_ROOM = re.compile(r"^ok\b.*\bB(\d+)(?!\S)")
 _RESEND = re.compile(r"^(?:Resend|rs)[: ]+\s*N?:?\s*(\d+)", re.I)
 SAFE_STOP = ("M108", "M524", "M107", "M104 S0", "M140 S0")
 
@@ -52,6 +55,7 @@ class Sender:
         self._stop = threading.Event()
         self._progress = Progress("sending", 0, len(lines))
         self._last_report = 0.0
+        self._window = WINDOW
         self._thread = threading.Thread(target=self._run, name="sender", daemon=True)
 
     @property
@@ -102,7 +106,7 @@ class Sender:
             if self._stop.is_set():
                 return self._halt(line)
             out = []
-            while flight.may_send(WINDOW):
+            while flight.may_send(self._window):
                 out.append(_numbered(*flight.next()))
             if out:
                 line.write("\n".join(out))
@@ -134,6 +138,9 @@ class Sender:
                 return "failed", "The printer asked for a line that was sent too long ago."
         elif answer.startswith("ok"):
             flight.acknowledged()
+            room = _ROOM.match(answer)
+            if room:
+                self._window = min(max(int(room[1]), WINDOW), MOST_IN_FLIGHT)
         elif answer.lower().startswith(("error", "!!")):
             return "failed", "The printer says: " + answer.split(":", 1)[-1].strip()
         elif answer.startswith("//action:paused"):

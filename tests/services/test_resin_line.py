@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import io
 import time
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 
 import pytest
+from flask.testing import FlaskClient
 
 from drumbo.core.copying import Fate
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.profile import From, Known
 from drumbo.core.resin import ResinPrinter as Machine
+from drumbo.exchange.meshes import read_part
 from drumbo.services import adopting, life, profiles, reading, shelf, trials, workshop
 from drumbo.services.prints import PrintRoom, ask_the_eye, try_link
 from drumbo.standins.resin.bottle import draw_bottle, true_exposure_s
@@ -97,6 +100,34 @@ def test_from_a_label_to_an_exposure_and_another_layer_height(house: Workshop, r
     value = profiles.sheet(house, half).profile.values["exposure_s"]
     assert value.recheck is None
     assert value.origin.trial == again
+
+
+def test_a_package_is_checked_like_any_file(house: Workshop, lit: Lit, client: FlaskClient) -> None:
+    trial = trials.create(
+        house, lit.profile, "exposure-coupon", trials.draft(house, lit.profile, "exposure-coupon").plan
+    )
+    data = client.get(f"/trials/{trial}/file.zip").data
+    assert client.get(f"/trials/{trial}/file.gcode").status_code == 404
+    assert read_part(client.get(f"/trials/{trial}/piece.3mf").data).volume() > 1000
+    page = client.post("/check/", data={"file": (io.BytesIO(data), "coupons.zip")}).text
+    assert "1900 × 800 pixels of 50 µm" in page
+    assert "layer 1 to 5" in page
+    assert "28 s" in page
+    broken = client.post("/check/", data={"file": (io.BytesIO(data[:-400]), "half.zip")})
+    assert broken.status_code == 422
+    assert "ends in the middle; fetch it again" in broken.text
+
+
+def test_another_lamp_puts_exposures_in_doubt_until_the_old_one_is_back(house: Workshop, lit: Lit) -> None:
+    profiles.set_by_hand(house, lit.profile, "exposure_s", "2.7")
+    before = asdict(workshop.printer(house, lit.printer))
+    brighter = {**before, "intensity_mw_cm2": "5"}
+    assert workshop.consequences(house, brighter, lit.printer)[0].doubted == ("Exposure",)
+    workshop.save_printer(house, brighter, lit.printer)
+    doubt = profiles.sheet(house, lit.profile).profile.values["exposure_s"].recheck
+    assert doubt == "the printer has a light of 5 mW/cm² instead of 4 now"
+    workshop.save_printer(house, before, lit.printer)
+    assert profiles.sheet(house, lit.profile).profile.values["exposure_s"].recheck is None
 
 
 def test_what_a_print_can_come_to(house: Workshop, room: PrintRoom, lit: Lit) -> None:

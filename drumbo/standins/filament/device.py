@@ -20,6 +20,8 @@ from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import draw_spool
 
 BUFFER_MOVES = 16
+READY = "ok P0 B16"
+"""What ends the answer to a line: that it was taken, and how many lines there is room for before the planner."""
 KEPT_OBJECTS = 6
 BUSY_EVERY_S = 1.0
 Reply = Callable[[str], None]
@@ -131,7 +133,7 @@ class FilamentPrinter:
             say("ok")
             return
         self._run(word, text, say)
-        say("ok")
+        say(READY)
 
     def _run(self, word: str, text: str, say: Reply) -> None:
         self.lines_run += 1

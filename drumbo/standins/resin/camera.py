@@ -1,12 +1,14 @@
-"""The camera above the washed plate: what has set, seen from above, with known millimetres per pixel.
+"""The cameras above and before the washed plate: what has set, with known millimetres per pixel.
 
-Layers are laid over each other from the plate up; each covers where its dose is past critical, and is a little lighter
-than what lies beneath it. Skins on glass are lighter the thinner they are.
+From above, layers are laid over each other from the plate up; each covers where its dose is past critical, and is a
+little lighter than what lies beneath it. Skins on glass are lighter the thinner they are. From the front every layer is
+a line of what has set nearest, darker the further back it is; pins that did not stand are not there.
 """
 
 from __future__ import annotations
 
 import io
+import math
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,11 +16,12 @@ from PIL import Image, PngImagePlugin
 from scipy import ndimage
 
 from drumbo.standins.filament.camera import Frame
+from drumbo.standins.resin.look import lost
 from drumbo.standins.resin.thing import Cured
 
 Floats = NDArray[np.float64]
 
-MARGIN_MM = 4.0
+MARGIN_MM, BELOW_MM = 4.0, 2.0
 _PLATE = np.array([58.0, 57.0, 62.0])
 _GLASS = np.array([206.0, 210.0, 212.0])
 EDGE = 0.2
@@ -40,15 +43,54 @@ def top_picture(thing: Cured, colour_hex: str, px_per_mm: float = 16.0) -> tuple
     """A PNG of the object from above and its frame. The same object gives the same bytes."""
     frame = frame_of(thing, px_per_mm)
     base = np.array([int(colour_hex[k : k + 2], 16) for k in (1, 3, 5)], dtype=float)
-    rng = np.random.default_rng([thing.digest, 55])
     picture = _skins(thing, frame, base) if thing.package.on_glass else _levels(thing, frame, base)
-    picture = picture + rng.normal(0, 2.0, picture.shape[:2])[..., None]
-    image = Image.fromarray(np.clip(picture, 0, 255).astype(np.uint8))
+    return _png(picture, thing, px_per_mm), frame
+
+
+def _png(picture: Floats, thing: Cured, px_per_mm: float) -> bytes:
+    """With a little grain; the same object gives the same bytes."""
+    grain = np.random.default_rng([thing.digest, 55]).normal(0, 2.0, picture.shape[:2])[..., None]
+    image = Image.fromarray(np.clip(picture + grain, 0, 255).astype(np.uint8))
     note = PngImagePlugin.PngInfo()
     note.add_text("mm_per_px", f"{1 / px_per_mm:.6f}")
     out = io.BytesIO()
     image.save(out, "PNG", pnginfo=note, compress_level=2)
-    return out.getvalue(), frame
+    return out.getvalue()
+
+
+def front_picture(thing: Cured, colour_hex: str, px_per_mm: float = 10.0) -> tuple[bytes, Frame]:
+    """A PNG of the object from the front, the plate below as pieces are drawn, and its frame."""
+    above = frame_of(thing, px_per_mm)
+    high = float(thing.tops_mm[-1]) + MARGIN_MM
+    frame = Frame(above.left_mm, -BELOW_MM, px_per_mm, above.width, round((high + BELOW_MM) * px_per_mm))
+    base = np.array([int(colour_hex[k : k + 2], 16) for k in (1, 3, 5)], dtype=float)
+    picture = np.broadcast_to(_PLATE, (frame.height, frame.width, 3)).copy()
+    known: dict[tuple[int, float], Floats] = {}
+    for row in range(frame.height):
+        z = frame.bottom_mm + (frame.height - row - 0.5) / px_per_mm
+        if not 0 < z < thing.tops_mm[-1]:
+            continue
+        number = thing.layer_at(z)
+        key = (thing.which[number], thing.layer(number).lift.mm_min)
+        if key not in known:
+            known[key] = _nearest(thing, number, above)
+        seen = np.isfinite(known[key])
+        picture[row, seen] = base * (1.12 - 0.5 * known[key][seen, None])
+    return _png(picture, thing, px_per_mm), frame
+
+
+def _nearest(thing: Cured, number: int, above: Frame) -> Floats:
+    """How far back what has set lies nearest, as a share of the depth, for every column; NaN where nothing has."""
+    later = 1 / (1 - thing.bottle.remembers * np.exp(-thing.layer(number).height_um / thing.bottle.reach_um))
+    half = np.exp(-thing.layer(number).height_um / (2 * thing.bottle.reach_um))
+    there = _dose(thing, number, above) * later * half >= 1
+    for spot in lost(thing, number):
+        x = round((spot.x - above.left_mm) * above.px_per_mm)
+        y = round(above.height - (spot.y - above.bottom_mm) * above.px_per_mm)
+        r = math.ceil((spot.width_mm / 2 + 0.1) * above.px_per_mm)
+        there[max(y - r, 0) : y + r + 1, max(x - r, 0) : x + r + 1] = False
+    front = there[::-1].argmax(axis=0) / above.height
+    return np.where(there.any(axis=0), front, np.nan)
 
 
 def _dose(thing: Cured, number: int, frame: Frame) -> Floats:

@@ -144,6 +144,13 @@ def _stands(thing: Cured, number: int, spot: Spot) -> bool:
     return spot.width_mm >= least
 
 
+def lost(thing: Cured, number: int) -> list[Spot]:
+    """Fine pins and fins of a layer that did not stand."""
+    (wide, deep), top = thing.screen.size_mm, float(thing.tops_mm[-1])
+    whole: Box = ((-wide / 2, -deep / 2, 0.0), (wide / 2, deep / 2, top))
+    return [spot for spot in _islands(thing, number, whole) if not _stands(thing, number, spot)]
+
+
 def share_standing(thing: Cured, box: Box) -> float:
     """Share of fine pins and fins that stand."""
     seen = [_stands(thing, number, spot) for number in _layers(thing, box) for spot in _islands(thing, number, box)]

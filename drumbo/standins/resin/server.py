@@ -5,6 +5,7 @@ GET  /progress           {"state", "layer", "layers", "resin_c", "message"}
 POST /stop
 POST /bottle             {"family", "seed", "colour"}: pour resin into the vat
 GET  /top.png?scale=16   the camera above the washed plate; `X-Frame` as at the filament printer
+GET  /front.png?scale=10 the camera before it
 POST /eye                {"boxes", "aspects", "seed", "object"}: scores
 POST /first              {"boxes", "signs", "seed", "object"}: the box at which each sign begins
 POST /measure            {"jaws": [{"a", "b", "z", "tool"}, …], "seed", "object"}: numbers, null where nothing is there
@@ -27,10 +28,12 @@ from drumbo.core.resin import resin_class
 from drumbo.exchange.layer_package import LARGEST
 from drumbo.standins.door import Door, JsonHandler, jaws_of, point
 from drumbo.standins.resin import look, tools
-from drumbo.standins.resin.camera import top_picture
+from drumbo.standins.resin.camera import front_picture, top_picture
 from drumbo.standins.resin.device import Poured, ResinPrinter
 from drumbo.standins.resin.thing import Cured
 from drumbo.standins.tools import Jaws
+
+PICTURES = {"/top.png": (top_picture, "16"), "/front.png": (front_picture, "10")}
 
 
 class PackageServer(Door):
@@ -47,8 +50,8 @@ class _Handler(JsonHandler):
         url = urlparse(self.path)
         if url.path == "/progress":
             self.say(self.device.progress())
-        elif url.path == "/top.png":
-            self._picture(parse_qs(url.query))
+        elif url.path in PICTURES:
+            self._picture(url.path, parse_qs(url.query))
         else:
             self.say({"error": "no such page"}, 404)
 
@@ -68,13 +71,14 @@ class _Handler(JsonHandler):
         except (ValueError, KeyError, TypeError, DrumboError) as error:
             self.say({"error": str(error)}, 400)
 
-    def _picture(self, query: dict[str, list[str]]) -> None:
+    def _picture(self, path: str, query: dict[str, list[str]]) -> None:
         thing = self.device.thing()
         if thing is None:
             self.say({"error": "the plate is empty"}, 404)
             return
-        scale = min(max(float(query.get("scale", ["16"])[0]), 4.0), 30.0)
-        data, frame = top_picture(thing, self.device.poured.colour, scale)
+        take, usual = PICTURES[path]
+        scale = min(max(float(query.get("scale", [usual])[0]), 4.0), 30.0)
+        data, frame = take(thing, self.device.poured.colour, scale)
         self.show(data, frame, thing.digest)
 
     def _thing(self, body: dict[str, Any]) -> Cured:

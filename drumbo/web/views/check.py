@@ -18,7 +18,7 @@ pages = Blueprint("check", __name__, url_prefix="/check")
 @pages.route("/", methods=["GET", "POST"])
 def show() -> Any:
     cards = shelf.names(workshop(), FILAMENT)
-    page: dict[str, Any] = {"cards": cards, "found": None, "problem": None, "chosen": None, "name": ""}
+    page: dict[str, Any] = {"cards": cards, "found": None, "problem": None, "chosen": None, "name": "", "lit": None}
     if request.method == "POST":
         file = request.files.get("file")
         page["chosen"] = request.form.get("profile", type=int)
@@ -26,7 +26,11 @@ def show() -> Any:
             if file is None or not file.filename:
                 raise InvalidInput("file", "choose a G-code file first")
             page["name"] = file.filename
-            page["found"] = service.check(workshop(), file.read(), page["chosen"])
+            data = file.read()
+            if service.is_package(data):
+                page["lit"] = service.check_package(data)
+            else:
+                page["found"] = service.check(workshop(), data, page["chosen"])
         except InvalidInput as error:
             page["problem"] = next(iter(error.problems.values()))
         except GcodeError as error:
