@@ -199,7 +199,7 @@ class Resin:
             "resin_c": 25.0,
             "layer_um": layer_um,
             "exposure_s": round(kin.exposure_s * self._by_height(USUAL_LAYER_UM, layer_um), 2),
-            "antialias_levels": 1.0,
+            "antialias_levels": 0.0,
             "wash_min": kin.wash_min,
             "cure_min": kin.cure_min,
             "xy_mm": 0.0,

@@ -15,11 +15,11 @@ from drumbo.trials.base import Plan, Readings, Result, Step
 from drumbo.trials.exposure_coupon.coupon import PIN_SEGMENTS
 from drumbo.trials.pictures import Spread
 
-WIDE, DEEP, STOREY, FLOOR = 22.0, 9.0, 6.0, 0.8
+WIDE, DEEP, STOREY, FLOOR = 22.0, 9.0, 4.6, 0.7
 WALL, DIGITS_HIGH, STROKE = 8.5, 3.2, 0.6
 PINS = (0.15, 0.2, 0.25, 0.3, 0.4, 0.5)
 SLITS = (0.12, 0.18, 0.25, 0.35, 0.5)
-PIN_TALL = 3.6
+PIN_TALL = 3.0
 
 
 def tower(steps: Sequence[Step], base_mm: float) -> Piece:
@@ -38,14 +38,16 @@ def _storey(z: float, label: str) -> list[Part]:
     left, front = -WIDE / 2, -DEEP / 2
     digits = text_shape(label, DIGITS_HIGH, STROKE)
     x0, _, x1, _ = digits.bounds()
-    digits = digits.scale((min(1.0, (WALL - 1) / (x1 - x0)), 1.0)).translate((left + WALL / 2, z + FLOOR + 2.6))
+    digits = digits.scale((min(1.0, (WALL - 1) / (x1 - x0)), 1.0)).translate(
+        (left + WALL / 2, z + FLOOR / 2 + STOREY / 2)
+    )
     pins = [_pin(left + WALL + 1.2 + 2.1 * k, front + 2.2, width, z + FLOOR - 0.1) for k, width in enumerate(PINS)]
-    x, solid = left + WALL + 0.8, block((left + WALL, front + 4.6, z), (WIDE / 2, front + 8.2, z + FLOOR + 2.4))
+    x, solid = left + WALL + 0.8, block((left + WALL, front + 4.6, z), (WIDE / 2, front + 8.2, z + FLOOR + 2.0))
     for width in SLITS:
         solid -= block((x, front + 5.2, z + FLOOR), (x + width, front + 7.6, z + FLOOR + 3))
         x += width + 1.9
     return [
-        Part("floor", block((left, front, z - 0.1), (WIDE / 2, -front, z + FLOOR))),
+        Part("foot", block((left, front, z - 0.1), (WIDE / 2, -front, z + FLOOR))),
         Part("mast", block((left, front + 0.6, z), (left + WALL, -front, z + STOREY))),
         Part("wall", solid),
         Part("needle", union(pins)),

@@ -65,7 +65,7 @@ def test_a_copy_for_another_printer_shows_what_becomes_of_every_value(
     page.get_by_role("link", name="Copy…").click()
     expect(page.get_by_text("everything that was found holds")).to_be_visible()
     page.wait_for_load_state()
-    page.get_by_label("On the printer").select_option("Old Skua, 0.4 mm nozzle")
+    page.get_by_label("On the printer").select_option("Old Skua, 0.4 mm nozzle, Bowden drive")
     expect(page.get_by_text("It will be for Old Skua instead of Petrel One, a Bowden drive")).to_be_visible()
     expect(page.get_by_label("Name")).to_have_value("Razorbill PLA, chalk on Old Skua")
     expect(page.get_by_role("heading", name="2 want a recheck")).to_be_visible()

@@ -75,12 +75,12 @@ def front_picture(thing: Cured, colour_hex: str, px_per_mm: float = 10.0) -> tup
         if key not in known:
             known[key] = _nearest(thing, number, above)
         seen = np.isfinite(known[key])
-        picture[row, seen] = base * (1.12 - 0.5 * known[key][seen, None])
+        picture[row, seen] = base * (1.25 - 0.7 * known[key][seen, None])
     return _png(picture, thing, px_per_mm), frame
 
 
 def _nearest(thing: Cured, number: int, above: Frame) -> Floats:
-    """How far back what has set lies nearest, as a share of the depth, for every column; NaN where nothing has."""
+    """How far back what has set lies nearest, for every column, 0 to 1 and steepest in front; NaN where nothing has."""
     later = 1 / (1 - thing.bottle.remembers * np.exp(-thing.layer(number).height_um / thing.bottle.reach_um))
     half = np.exp(-thing.layer(number).height_um / (2 * thing.bottle.reach_um))
     there = _dose(thing, number, above) * later * half >= 1
@@ -89,8 +89,9 @@ def _nearest(thing: Cured, number: int, above: Frame) -> Floats:
         y = round(above.height - (spot.y - above.bottom_mm) * above.px_per_mm)
         r = math.ceil((spot.width_mm / 2 + 0.1) * above.px_per_mm)
         there[max(y - r, 0) : y + r + 1, max(x - r, 0) : x + r + 1] = False
-    front = there[::-1].argmax(axis=0) / above.height
-    return np.where(there.any(axis=0), front, np.nan)
+    back_mm = there[::-1].argmax(axis=0) / above.px_per_mm - MARGIN_MM
+    deep_mm = above.height / above.px_per_mm - 2 * MARGIN_MM
+    return np.where(there.any(axis=0), np.sqrt(np.clip(back_mm / deep_mm, 0.0, 1.0)), np.nan)
 
 
 def _dose(thing: Cured, number: int, frame: Frame) -> Floats:

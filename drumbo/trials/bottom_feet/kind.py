@@ -107,7 +107,7 @@ class BottomFeet(LayerKind):
     def readings(self, plan: Plan) -> ToRead:
         """How it holds, and how it comes off."""
         del plan
-        return ToRead(aspects=ASPECTS, pick="the one you would print with")
+        return ToRead(aspects=ASPECTS, pick="the best foot")
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """The middle between falling off and wanting a chisel."""

@@ -82,9 +82,11 @@ def _coupon(x: float, label: str, base: float, snap: Snap) -> list[Part]:
     blades, slits = bars(x, snap)
     stands = [block((b.low, front + 6.2, into), (b.high, front + 11.4, base + TALL)) for b in blades]
     solid = box(-half, 12.6, half, 17.6, TALL)
-    cuts = [block((s.low, front + 12, base), (s.high, front + 18, base + TALL + 1)) for s in slits]
-    sunk = _text(label, SUNK_HIGH, SUNK_STROKE, WIDE - 2).extrude(SILL + 1).translate((x, front + 20.6, base))
-    holes = [_pin(x + at, front + 25.4, width, base, SILL + 1) for at, width in zip(_fine_at(), FINE, strict=True)]
+    cuts = [block((s.low, front + 12, into - 0.1), (s.high, front + 18, base + TALL + 1)) for s in slits]
+    sunk = _text(label, SUNK_HIGH, SUNK_STROKE, WIDE - 2).extrude(SILL + 1).translate((x, front + 20.6, into - 0.1))
+    holes = [
+        _pin(x + at, front + 25.4, width, into - 0.1, SILL + 1) for at, width in zip(_fine_at(), FINE, strict=True)
+    ]
     fins = [box(at - w / 2, 26.9, at + w / 2, 28.6, TALL * 0.6) for at, w in zip((2.6, 3.5, 4.5), FINS, strict=True)]
     pins = [
         _pin(x + at, front + 23.4, width, into, TALL * 0.6 + 0.2) for at, width in zip(_fine_at(), FINE, strict=True)
@@ -98,8 +100,8 @@ def _coupon(x: float, label: str, base: float, snap: Snap) -> list[Part]:
         Part("wall", solid - union(cuts)),
         Part("wall", box(-half, 18.8, half, 22.3, SILL) - sunk),
         Part("wall", box(-half, 24.6, half, 26.2, SILL) - union(holes)),
-        Part("pins", union([*pins, *fins])),
-        Part("posts", union([*posts, roof])),
+        Part("needle", union([*pins, *fins])),
+        Part("post", union([*posts, roof])),
     ]
 
 

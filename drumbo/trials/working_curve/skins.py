@@ -52,7 +52,7 @@ def skins(steps: Sequence[Step], rows: int) -> Piece:
         for key, row in zip(row_names(rows), laid, strict=True):
             x, y = row[step.index]
             solid = patch(step.label, (x, y)).extrude(SHOWN_MM)
-            parts.append(Part("skin", solid))
+            parts.append(Part("wall", solid))
             at = y + DEEP / 4
             jaws.append(Jaw("skin", step.index, key, (x - JAW_MM / 2, at), (x + JAW_MM / 2, at), 0.0, "skin"))
         (x, front), (_, rear) = laid[0][step.index], laid[-1][step.index]
