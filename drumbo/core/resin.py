@@ -9,6 +9,7 @@ from typing import ClassVar
 from drumbo.core.catalogue import BY_KEY, RESIN
 from drumbo.core.errors import NotFound
 from drumbo.core.fields import Field, read_all
+from drumbo.core.light.height import factor
 from drumbo.core.workshop import build
 
 USUAL_LAYER_UM = 50.0
@@ -221,8 +222,6 @@ class Resin:
 
     def _by_height(self, known_um: float, wanted_um: float) -> float:
         """By how much more or less light another layer height is lit while nothing is measured."""
-        from drumbo.core.light.height import factor  # noqa: PLC0415 - light knows resins, not the other way round
-
         return factor(known_um, wanted_um, resin_class(self.family).reach_um)
 
     def label_numbers(self, chosen: Mapping[str, float]) -> dict[str, float]:

@@ -14,6 +14,7 @@ from drumbo.links.package import PackageSender, ask
 from drumbo.links.sender import Progress, Sender, clean_lines
 
 WEB = ("http://", "https://")
+ZIP = b"PK\x03\x04"
 
 
 class AnySender(Protocol):
@@ -30,6 +31,8 @@ def sender_for(url: str, data: bytes, report: Callable[[Progress], None], silenc
     """A sender for a file over a link: a package over HTTP, or G-code over a line."""
     if url.startswith(WEB):
         return PackageSender(url, data, _layers(data), report, silence_s)
+    if data[:4] == ZIP:
+        raise LinkError("a layer package goes over a link that begins with http://; this one is for G-code")
     return Sender(url, clean_lines(data.decode("utf-8-sig", "replace")), report, silence_s)
 
 

@@ -69,6 +69,35 @@ def test_a_file_as_slicers_and_people_write_it() -> None:
     assert [c.line for c in program.found("M600")] == [16]
 
 
+def test_several_commands_on_a_line_are_all_carried_out() -> None:
+    program = read(b"G21 G90 M83 G28\nG1 X10 F1200 M106 S255 G1 Y5 E1\nM104 S210 M140 S60\nT1 M6\nM486 AG2 part\n")
+    assert program.x.tolist() == [0, 10, 10]
+    assert program.y.tolist() == [0, 0, 5]
+    assert program.line.tolist() == [1, 2, 2]
+    assert program.fan.tolist() == [0, 0, 1]
+    assert [c.word for c in program.commands if c.line > 2] == ["M104", "M140", "T1", "M6", "M486"]
+    checked = b"N3 G1 X5 G1 Y7"
+    total = 0
+    for byte in checked:
+        total ^= byte
+    assert read(checked + b"*%d\n" % total).y[-1] == 7
+    with pytest.raises(GcodeError, match="checksum"):
+        read(checked + b"*%d\n" % (total ^ 1))
+
+
+@pytest.mark.parametrize(
+    ("plane", "start", "arc", "over"),
+    [("G17", "X10 Y0", "G3 X0 Y10 I-10 J0", (7.07, 7.07, 0)), ("G18", "Z10 X0", "G3 Z0 X10 K-10 I0", (7.07, 0, 7.07)),
+     ("G19", "Y10 Z0", "G3 Y0 Z10 J-10 K0", (0, 7.07, 7.07)), ("G18", "Z10 X0", "G3 Z0 X10 R10", (7.07, 0, 7.07))],
+)  # fmt: skip
+def test_arcs_turn_in_their_plane(plane: str, start: str, arc: str, over: tuple[float, float, float]) -> None:
+    """A quarter turn with radius 10 around the origin goes over the middle of its arc."""
+    program = read(f"{plane}\nG0 {start}\n{arc} F600\n".encode())
+    way = np.column_stack([program.x, program.y, program.z])[1:]
+    assert np.abs(np.linalg.norm(way, axis=1) - 10).max() < 1e-9
+    assert np.linalg.norm(way - np.array(over), axis=1).min() < 0.3
+
+
 @pytest.mark.parametrize(
     ("typed", "value"),
     [("1.5", 1.5), ("-.25", -0.25), ("+3.", 3.0), ("0.1", 0.1), ("123456.789", 123456.789),

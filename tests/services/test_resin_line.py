@@ -154,10 +154,15 @@ def test_what_a_print_can_come_to(house: Workshop, room: PrintRoom, lit: Lit) ->
     assert "for another screen; this one has 1000 × 800" in trials.sheet(house, other).run.message
 
 
-def test_nothing_answers_and_nothing_mixes(house: Workshop, lit: Lit) -> None:
+def test_nothing_answers_and_nothing_mixes(house: Workshop, room: PrintRoom, lit: Lit) -> None:
     dead = {**asdict(workshop.printer(house, lit.printer)), "name": "dark", "link_url": "http://127.0.0.1:9"}
     with pytest.raises(LinkError, match="nothing that takes layer packages answers"):
         try_link(house, workshop.save_printer(house, dead))
+    on_a_line = {**dead, "name": "on a line", "link_url": "socket://127.0.0.1:9"}
+    trial = trials.create(house, lit.profile, "cure-on-glass", trials.draft(house, lit.profile, "cure-on-glass").plan)
+    workshop.save_printer(house, {**on_a_line, "camera_url": ""}, lit.printer)
+    with pytest.raises(LinkError, match="goes over a link that begins with http"):
+        room.start(trial)
     spool = workshop.save_material(house, {
         "family": "pla", "maker": "m", "product": "p", "colour": "c", "colour_hex": "#000000", "nozzle_low_c": 200,
         "nozzle_high_c": 220, "diameter_mm": 1.75, "density_g_cm3": 1.24, "currency": "€",

@@ -84,17 +84,26 @@ def scan(data: Any, rows: Any) -> Any:
     value = np.zeros(26)
     have, bare = 0, 0
     position = np.zeros(4)
+    spot = np.zeros(3)
     shift = np.zeros(4)
     unit = 1.0
     absolute, absolute_e = True, True
     feed = 0.0
     pull_mm, pull_feed, push_feed, pulled = 1.0, 2100.0, 2100.0, False
-    i, line = 0, 0
+    i, line, begin = 0, 0, 0
+    further, numbered = False, False
+    plane = 0
     if n >= 3 and data[0] == 0xEF and data[1] == 0xBB and data[2] == 0xBF:
         i = 3
     while i < n:
-        line += 1
-        begin = i
+        if further:
+            # Another command on the same line.
+            numbered = numbered or have >> 13 & 1 == 1
+        else:
+            line += 1
+            begin = i
+            numbered = False
+        further = False
         have, bare = 0, 0
         letter, code = 0, 0
         while data[i] != 10:
@@ -120,7 +129,7 @@ def scan(data: Any, rows: Any) -> Any:
                 while 48 <= data[i] <= 57:
                     told_sum = told_sum * 10 + data[i] - 48
                     i += 1
-                if have >> 13 & 1 and told_sum != checksum:
+                if (numbered or have >> 13 & 1) and told_sum != checksum:
                     status[0], status[1], status[2] = BAD_CHECKSUM, at, line
                     return rows, count, commands, parameters, told, line, status
                 continue
@@ -139,6 +148,13 @@ def scan(data: Any, rows: Any) -> Any:
                 status[0], status[1], status[2] = BAD_BYTE, i, line
                 return rows, count, commands, parameters, told, line, status
             at = i
+            if (upper == 71 or upper == 77) and letter != 0 and not (letter == 77 and code == 4860):
+                after = i + 1
+                while data[after] == 32 or data[after] == 9:
+                    after += 1
+                if 48 <= data[after] <= 57:
+                    further = True
+                    break
             i += 1
             while data[i] == 32 or data[i] == 9:
                 i += 1
@@ -194,7 +210,8 @@ def scan(data: Any, rows: Any) -> Any:
                 continue
             value[k] = number
             have |= 1 << k
-        i += 1
+        if not further:
+            i += 1
         if letter == 0:
             if have & ~(1 << 13):
                 letter, code = 63, 0
@@ -237,31 +254,36 @@ def scan(data: Any, rows: Any) -> Any:
                 count += 1
                 continue
             clockwise = code == 20
+            # In the plane of a turn: first axis, second axis, and the one that it may climb along.
+            one, two, up = (0, 1, 2) if plane == 0 else (2, 0, 1) if plane == 1 else (1, 2, 0)
+            old = (old_x, old_y, old_z)
+            from_one, from_two, from_up = old[one], old[two], old[up]
+            to_one, to_two, to_up = position[one], position[two], position[up]
             if have >> 17 & 1:
                 radius = value[17] * unit
-                half_x, half_y = (position[0] - old_x) / 2, (position[1] - old_y) / 2
-                half = np.sqrt(half_x * half_x + half_y * half_y)
+                half_one, half_two = (to_one - from_one) / 2, (to_two - from_two) / 2
+                half = np.sqrt(half_one * half_one + half_two * half_two)
                 if half == 0.0 or abs(radius) < half * (1 - 1e-6):
                     status[0], status[1], status[2] = BAD_ARC, begin, line
                     return rows, count, commands, parameters, told, line, status
                 rise = np.sqrt(max(radius * radius - half * half, 0.0)) / half
                 side = -1.0 if clockwise == (radius > 0) else 1.0
-                centre_x = old_x + half_x - side * rise * half_y
-                centre_y = old_y + half_y + side * rise * half_x
-            elif have >> 8 & 1 or have >> 9 & 1:
-                centre_x = old_x + (value[8] * unit if have >> 8 & 1 else 0.0)
-                centre_y = old_y + (value[9] * unit if have >> 9 & 1 else 0.0)
+                centre_one = from_one + half_one - side * rise * half_two
+                centre_two = from_two + half_two + side * rise * half_one
+            elif have >> (8 + one) & 1 or have >> (8 + two) & 1:
+                centre_one = from_one + (value[8 + one] * unit if have >> (8 + one) & 1 else 0.0)
+                centre_two = from_two + (value[8 + two] * unit if have >> (8 + two) & 1 else 0.0)
             else:
                 status[0], status[1], status[2] = BAD_ARC, begin, line
                 return rows, count, commands, parameters, told, line, status
-            first = np.arctan2(old_y - centre_y, old_x - centre_x)
-            sweep = np.arctan2(position[1] - centre_y, position[0] - centre_x) - first
+            first = np.arctan2(from_two - centre_two, from_one - centre_one)
+            sweep = np.arctan2(to_two - centre_two, to_one - centre_one) - first
             if clockwise:
                 if sweep >= -1e-9:
                     sweep -= 2 * np.pi
             elif sweep <= 1e-9:
                 sweep += 2 * np.pi
-            radius = np.sqrt((old_x - centre_x) ** 2 + (old_y - centre_y) ** 2)
+            radius = np.sqrt((from_one - centre_one) ** 2 + (from_two - centre_two) ** 2)
             chords = max(1, int(np.ceil(abs(sweep) * radius / CHORD_MM)))
             if chords > 1_000_000:
                 status[0], status[1], status[2] = BAD_ARC, begin, line
@@ -275,9 +297,12 @@ def scan(data: Any, rows: Any) -> Any:
                 last = chord == chords
                 rows[0][count] = line
                 rows[1][count] = code // 10
-                rows[2][count] = position[0] if last else centre_x + radius * np.cos(angle)
-                rows[3][count] = position[1] if last else centre_y + radius * np.sin(angle)
-                rows[4][count] = old_z + (position[2] - old_z) * share
+                spot[one] = to_one if last else centre_one + radius * np.cos(angle)
+                spot[two] = to_two if last else centre_two + radius * np.sin(angle)
+                spot[up] = from_up + (to_up - from_up) * share
+                rows[2][count] = spot[0]
+                rows[3][count] = spot[1]
+                rows[4][count] = spot[2]
                 rows[5][count] = fed / chords
                 rows[6][count] = feed
                 count += 1
@@ -287,6 +312,8 @@ def scan(data: Any, rows: Any) -> Any:
                 unit = 25.4
             elif code == 210:
                 unit = 1.0
+            elif code == 170 or code == 180 or code == 190:
+                plane = (code - 170) // 10
             elif code == 900:
                 absolute = True
                 absolute_e = True

@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 from drumbo.core.errors import GcodeError
 from drumbo.core.gcode.kernel import CHORD_MM
@@ -47,10 +48,20 @@ def read_loop(text: str) -> LoopState:
         if len(words) == 1 or not all(len(w) > 1 for w in words):
             words = [letter + digits for letter, digits in _WORD.findall(" ".join(words))] or words
         try:
-            _line(state, number, words)
+            for command in _apart(words):
+                _line(state, number, command)
         except ValueError as error:
             raise GcodeError(number, "a letter without a number", raw.strip()) from error
     return state
+
+
+def _apart(words: list[str]) -> list[list[str]]:
+    """The commands of a line: each begins with a G or an M that has a number."""
+    begins = [k for k, word in enumerate(words) if k and word[0] in "GM" and word[1:2].isdigit()]
+    if not begins or words[0][0] not in "GMT":
+        return [words]
+    cuts = [0, *begins, len(words)]
+    return [words[a:b] for a, b in pairwise(cuts)]
 
 
 def _line(state: LoopState, number: int, words: list[str]) -> None:

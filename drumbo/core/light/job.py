@@ -17,6 +17,7 @@ Rings = tuple[NDArray[np.float32], ...]
 MITRE = 2.0
 NEEDLESS_MM = 2e-5
 """Corners that lie this near to the line between their neighbours are none."""
+SKIN_MM = 0.25
 SAME_S = 1e-6
 """Lights closer together than this are one."""
 
@@ -107,7 +108,9 @@ class LayerJob:
 
     @property
     def volume_mm3(self) -> float:
-        """What sets: each layer's outline times its height."""
+        """What sets: each layer's outline times its height; on glass, about what skins are thick."""
+        if self.on_glass:
+            return self.areas_mm2[self.layers[0].lights[0].shape] * SKIN_MM
         return sum(
             self.areas_mm2[layer.lights[0].shape] * layer.height_um / 1000 for layer in self.layers if layer.lights
         )

@@ -1,0 +1,127 @@
+"""What a file does, move by move and layer by layer: columns that findings, pictures and sums are made of.
+
+Layers are told from the moves that lay a road, never from comments. A wall that rises all the time, in one spiral, is
+cut into layers as high as it rises in a turn.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drumbo.core.gcode.kernel import HOME
+from drumbo.core.gcode.reader import Program
+from drumbo.core.motion import Motion
+
+Floats = NDArray[np.float64]
+Bools = NDArray[np.bool_]
+
+SAME_MM = 0.004
+"""Heights closer than this are one layer."""
+LEAST_ROAD_MM = 0.02
+USUAL_LAYER_MM = 0.2
+THINNEST_MM, THICKEST_MM = 0.02, 2.0
+
+
+@dataclass(frozen=True)
+class Traits:
+    """Columns (n,) by move: way in the plane, mm; whether it lays a road; flow, mm³/s, at its fastest; speed, mm/s;
+    layer, from 0, of what lies last for moves between; width and height of its road, mm, 0 where it lays none; when it
+    ends, s. `tops` (layers,) are heights, mm.
+    """
+
+    way: Floats
+    laid: Bools
+    flow: Floats
+    speed: Floats
+    layer: NDArray[np.int32]
+    width: Floats
+    height: Floats
+    ends_s: Floats
+    tops: Floats
+    motion: Motion
+
+    @property
+    def layers(self) -> int:
+        """How many there are."""
+        return len(self.tops)
+
+
+def traits(program: Program, motion: Motion, filament_mm: float) -> Traits:
+    """The columns of a file whose moves take as long as `motion` says, fed with filament of a diameter, mm."""
+    way = np.hypot(np.diff(program.x, prepend=0.0), np.diff(program.y, prepend=0.0))
+    laid = (program.e_mm > 0) & (way > LEAST_ROAD_MM) & (program.kind != HOME)
+    volume = np.where(laid, program.e_mm * program.flow_factor * math.pi * filament_mm**2 / 4, 0.0)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        area = np.where(laid, volume / way, 0.0)
+    tops, layer = _layers(program.z, laid, way)
+    thick = np.diff(tops, prepend=0.0)
+    usual = float(np.median(thick)) if len(thick) else USUAL_LAYER_MM
+    thick = np.where((thick < THINNEST_MM) | (thick > THICKEST_MM), usual, thick)
+    height = np.where(laid, thick[np.maximum(layer, 0)] if len(thick) else usual, 0.0)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        width = np.where(laid, area / height + height * (1 - math.pi / 4), 0.0)
+    return Traits(
+        way=way, laid=laid, flow=area * motion.cruise, speed=motion.cruise, layer=layer, width=width, height=height,
+        ends_s=motion.ends(), tops=tops, motion=motion,
+    )  # fmt: skip
+
+
+def _layers(z: Floats, laid: Bools, way: Floats) -> tuple[Floats, NDArray[np.int32]]:
+    """Tops of the layers, from below, and the layer of every move."""
+    if not laid.any():
+        return np.zeros(0), np.full(len(z), -1, np.int32)
+    rises = np.diff(z, prepend=0.0)
+    climbing = laid & (np.abs(rises) > 1e-9) & (np.abs(rises) < 0.5 * way)
+    flat = laid & ~climbing
+    levels = _levels(z[flat], way[flat])
+    if climbing.any() and way[climbing].sum() > 0.02 * way[laid].sum():
+        levels = _with_turns(levels, z[climbing])
+    at = np.clip(np.searchsorted(levels, z[laid] - SAME_MM), 0, len(levels) - 1)
+    layer = np.full(len(z), -1, np.int32)
+    layer[laid] = at
+    # Between roads a move belongs to the layer that was laid last.
+    last = np.maximum.accumulate(np.where(laid, np.arange(len(z)), -1))
+    return levels, np.where(last >= 0, layer[np.maximum(last, 0)], 0).astype(np.int32)
+
+
+def _levels(z: Floats, way: Floats) -> Floats:
+    """Heights at which something is laid; what is hardly anything is none of its own."""
+    if not len(z):
+        return np.zeros(0)
+    heights, which = np.unique(np.round(z, 3), return_inverse=True)
+    length = np.bincount(which, way)
+    kept = heights[length > 0.5]
+    heights = kept if len(kept) else heights
+    return np.asarray(heights[np.insert(np.diff(heights) > SAME_MM, 0, True)])
+
+
+def _with_turns(levels: Floats, z: Floats) -> Floats:
+    """Levels, and above them those of a spiral."""
+    first = float(levels[-1]) if len(levels) else 0.0
+    steps = np.diff(levels)
+    each = float(np.median(steps)) if len(steps) else (first if THINNEST_MM < first < THICKEST_MM else USUAL_LAYER_MM)
+    top = float(z.max())
+    if top <= first + SAME_MM:
+        return levels if len(levels) else np.array([top])
+    more = np.arange(first + each, top + each * 0.5, each)
+    return np.append(levels, more if len(more) else top)
+
+
+def thinned(x: Floats, y: Floats, count: int) -> tuple[Floats, Floats]:
+    """A line of many points as one of few that looks the same: of each stretch the first, the lowest, the highest and
+    the last point stay. `x` rises.
+    """
+    if len(x) <= 4 * count:
+        return x, y
+    cuts = np.searchsorted(x, np.linspace(x[0], x[-1], count + 1)[1:-1])
+    bounds = np.unique(np.concatenate([[0], cuts, [len(x)]]))
+    kept = []
+    for a, b in pairwise(bounds.tolist()):
+        part = y[a:b]
+        kept += sorted({a, a + int(part.argmin()), a + int(part.argmax()), b - 1})
+    return x[kept], y[kept]

@@ -1,0 +1,65 @@
+"""Layers, roads and thinning, from moves alone."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from drumbo.core.gcode.reader import read
+from drumbo.core.gcode.traits import thinned, traits
+from drumbo.trials import kind
+from tests.conftest import plain_context
+
+
+def _traits(text: str):  # type: ignore[no-untyped-def]
+    program = read(text.encode())
+    return program, traits(program, program.motion(), 1.75)
+
+
+def _square(z: float, e: float = 1.0) -> str:
+    corners = [(20, 0), (20, 20), (0, 20), (0, 0)]
+    return f"G1 Z{z} F600\n" + "".join(f"G1 X{x} Y{y} E{e} F1800\n" for x, y in corners)
+
+
+def test_layers_are_told_from_roads_and_not_from_hops() -> None:
+    layers = "".join(_square(round(0.3 + 0.2 * n, 2)) + f"G1 Z{0.7 + 0.2 * n:.2f}\nG0 X5 Y5\n" for n in range(5))
+    program, found = _traits("G28\nM83\nG1 X0 Y0\n" + layers)
+    assert found.tops.tolist() == pytest.approx([0.3, 0.5, 0.7, 0.9, 1.1])
+    assert np.unique(found.layer[found.laid], return_counts=True)[1].tolist() == [4] * 5
+    area = math.pi * 1.75**2 / 4 / 20
+    assert found.width[found.laid][5] == pytest.approx(area / 0.2 + 0.2 * (1 - math.pi / 4), rel=1e-3)
+    assert found.height[found.laid][0] == pytest.approx(0.3)
+    assert found.flow[found.laid][1] == pytest.approx(area * 30, rel=0.02)
+    assert program.line[found.laid][0] == 5
+
+
+def test_a_spiral_is_cut_into_turns() -> None:
+    turns = []
+    for n in range(400):
+        angle = n / 40 * 2 * math.pi
+        turns.append(
+            f"G1 X{50 + 20 * math.cos(angle):.3f} Y{50 + 20 * math.sin(angle):.3f} Z{0.2 + n / 40 * 0.2:.4f} E.1"
+        )
+    _, found = _traits("M83\nG28\n" + _square(0.2) + "\n".join(turns) + "\n")
+    assert found.layers == pytest.approx(11, abs=1)
+    assert np.diff(found.tops) == pytest.approx([0.2] * (found.layers - 1))
+
+
+def test_a_trials_layers_are_those_that_it_was_planned_with() -> None:
+    context, trial = plain_context(), kind("temperature")
+    file = trial.print_file(trial.suggest(context), context)
+    _, found = _traits(file.gcode)
+    planned = np.unique(np.round(file.path.z[file.path.e_mm > 0], 3))
+    assert found.tops.tolist() == pytest.approx(planned.tolist(), abs=1e-3)
+
+
+@given(st.integers(1, 5000), st.integers(3, 60), st.integers(0, 10**6))
+def test_thinning_keeps_ends_and_peaks(size: int, count: int, seed: int) -> None:
+    y = np.random.default_rng(seed).normal(size=size)
+    x = np.sort(np.random.default_rng(seed + 1).random(size))
+    few_x, few_y = thinned(x, y, count)
+    assert len(few_x) <= 4 * count or len(few_x) == size
+    assert (few_x[0], few_x[-1], few_y.min(), few_y.max()) == (x[0], x[-1], y.min(), y.max())
+    assert (np.diff(few_x) >= 0).all()
