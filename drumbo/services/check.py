@@ -2,17 +2,35 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import gzip
+import io
+import threading
+import zlib
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from hashlib import sha256
+from typing import Any
 
-from drumbo.core.errors import InvalidInput
-from drumbo.core.gcode.inspect import Inspection, inspect
-from drumbo.core.gcode.reader import read
+import numpy as np
+from numpy.typing import NDArray
+
+from drumbo.core.errors import InvalidInput, NotFound
+from drumbo.core.gcode.findings import Case
+from drumbo.core.gcode.inspect import Inspection, case_of, summary
+from drumbo.core.gcode.reader import Program, read
+from drumbo.core.gcode.traits import thinned
 from drumbo.exchange.layer_package import read_package
 from drumbo.services.convert import context_of
 from drumbo.services.profiles import get_row
 from drumbo.store.database import Workshop
 
-LARGEST_FILE = 150_000_000
+Floats = NDArray[np.float64]
+
+LARGEST_FILE = 500_000_000
+KEPT_IN, MOST_KEPT, MOST_READ = "checks", 6, 3
+POINTS, MOST_DRAWN = 360, 60_000
+GZ = b"\x1f\x8b"
 ZIP = b"PK\x03\x04"
 
 
@@ -64,19 +82,182 @@ def check_package(data: bytes) -> Lit:
     )  # fmt: skip
 
 
-def check(workshop: Workshop, data: bytes, profile_id: int | None = None) -> Inspection:
-    """Inspect a file, against a profile if one is given. GcodeError names the line that cannot be read."""
+@dataclass(frozen=True)
+class Looked:
+    """A file that was brought: what it will do, its columns, and the limit of flow that it is held against."""
+
+    digest: str
+    size: int
+    found: Inspection
+    case: Case
+    limit_mm3_s: float | None
+
+
+def bring(workshop: Workshop, data: bytes) -> str:
+    """Keep a G-code file that was brought, packed or not, once it can be read; returns its digest. Few are kept."""
+    data = _unpacked(data)
+    digest = sha256(data).hexdigest()
+    _program(digest, lambda: data)
+    folder = workshop.folder / KEPT_IN
+    folder.mkdir(exist_ok=True)
+    there = folder / digest
+    if not there.exists():
+        partly = folder / f"{digest}.part"
+        partly.write_bytes(data)
+        partly.replace(there)
+    there.touch()
+    for old in sorted(folder.iterdir(), key=lambda file: file.stat().st_mtime, reverse=True)[MOST_KEPT:]:
+        old.unlink(missing_ok=True)
+    return digest
+
+
+def _unpacked(data: bytes) -> bytes:
+    if data[:2] == GZ:
+        try:
+            with gzip.open(io.BytesIO(data)) as packed:
+                data = packed.read(LARGEST_FILE + 1)
+        except (OSError, EOFError, zlib.error) as error:
+            raise InvalidInput("file", "is packed and cannot be unpacked; fetch it again") from error
     if len(data) > LARGEST_FILE:
         raise InvalidInput("file", f"is larger than {LARGEST_FILE // 1_000_000} MB; that is the most that is read")
-    program = read(data)
+    return data
+
+
+_PROGRAMS: OrderedDict[str, Program] = OrderedDict()
+_LOOKED: OrderedDict[tuple[str, str], Looked] = OrderedDict()
+_LOCK = threading.Lock()
+
+
+def _program(digest: str, fetch: Callable[[], bytes]) -> Program:
+    """A file as columns, read once for as long as it is looked at."""
+    with _LOCK:
+        if digest not in _PROGRAMS:
+            _PROGRAMS[digest] = read(fetch())
+            while len(_PROGRAMS) > MOST_READ:
+                _PROGRAMS.popitem(last=False)
+        _PROGRAMS.move_to_end(digest)
+        return _PROGRAMS[digest]
+
+
+def look(workshop: Workshop, digest: str, profile_id: int | None = None) -> Looked:
+    """What a file that was brought will do, against a profile if one is given. NotFound once it is gone."""
+    if not (len(digest) == 64 and set(digest) <= set("0123456789abcdef")):
+        raise NotFound("there is no such file")
+    there = workshop.folder / KEPT_IN / digest
+    if not there.exists():
+        raise NotFound("this file is not kept any more; bring it again")
+    against = _against(workshop, profile_id)
+    key = (digest, repr(against))
+    if key not in _LOOKED:
+        size = there.stat().st_size
+        case = case_of(_program(digest, there.read_bytes), **{k: v for k, v in against.items() if k != "density_g_cm3"})
+        found = summary(case, against["filament_mm"], against["density_g_cm3"])
+        _LOOKED[key] = Looked(digest, size, found, case, case.numbers.get("max_flow_mm3_s"))
+        while len(_LOOKED) > MOST_READ:
+            _LOOKED.popitem(last=False)
+    _LOOKED.move_to_end(key)
+    return _LOOKED[key]
+
+
+def _against(workshop: Workshop, profile_id: int | None) -> dict[str, Any]:
+    """What a file is held against."""
     if profile_id is None:
-        return inspect(program)
+        return {"printer": None, "numbers": {}, "filament_mm": 1.75, "density_g_cm3": 1.24}
     with workshop.reading() as session:
         context = context_of(get_row(session, profile_id))
-    return inspect(
-        program,
-        printer=context.printer,
-        numbers=context.profile.numbers(),
-        filament_mm=context.profile.number("filament_diameter_mm"),
-        density_g_cm3=context.profile.number("density_g_cm3"),
-    )
+    numbers = context.profile.numbers()
+    return {
+        "printer": context.printer, "numbers": numbers, "filament_mm": numbers["filament_diameter_mm"],
+        "density_g_cm3": numbers["density_g_cm3"],
+    }  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Track:
+    """One quantity along a file: `x` in minutes or mm, `y` in `unit`; `limit` where there is one."""
+
+    name: str
+    unit: str
+    x: Floats
+    y: Floats
+    limit: float | None = None
+
+
+def tracks(looked: Looked, along: str = "time", low: float | None = None, high: float | None = None) -> list[Track]:
+    """Temperature, fan, flow and speed along time (minutes) or height (mm) of a stretch, thinned so that peaks stay."""
+    by = {"time": _by_time, "height": _by_height}.get(along, _by_time)
+    found = []
+    for track in by(looked):
+        inside = np.ones(len(track.x), dtype=bool)
+        if low is not None:
+            inside &= track.x >= low
+        if high is not None:
+            inside &= track.x <= high
+        x, y = thinned(track.x[inside], track.y[inside], POINTS)
+        found.append(replace(track, x=x, y=y))
+    return found
+
+
+def _by_time(looked: Looked) -> list[Track]:
+    case = looked.case
+    minutes = case.found.ends_s / 60
+    return [
+        Track("Nozzle", "°C", minutes, case.program.nozzle_c),
+        Track("Fan", "%", minutes, case.program.fan * 100),
+        Track("Flow", "mm³/s", minutes, case.found.flow, looked.limit_mm3_s),
+        Track("Speed", "mm/s", minutes, np.where(case.found.laid, case.found.speed, 0.0)),
+    ]
+
+
+def _by_height(looked: Looked) -> list[Track]:
+    """By layer: means over the time of its roads; of flow the most."""
+    case, laid = looked.case, looked.case.found.laid
+    layer, seconds, tops = case.found.layer[laid], case.found.motion.seconds[laid], case.found.tops
+    total = np.maximum(np.bincount(layer, seconds, len(tops)), 1e-9)
+
+    def mean(values: Floats) -> Floats:
+        return np.bincount(layer, values[laid] * seconds, len(tops)) / total
+
+    most = np.zeros(len(tops))
+    np.maximum.at(most, layer, case.found.flow[laid])
+    return [
+        Track("Nozzle", "°C", tops, mean(case.program.nozzle_c)),
+        Track("Fan", "%", tops, mean(case.program.fan * 100)),
+        Track("Flow, most", "mm³/s", tops, most, looked.limit_mm3_s),
+        Track("Speed", "mm/s", tops, mean(case.found.speed)),
+    ]
+
+
+def flow_shares(looked: Looked, bars: int = 24) -> tuple[Floats, Floats]:
+    """How long which flow is asked for: (edges (bars + 1,), minutes (bars,)), over the roads."""
+    laid = looked.case.found.laid
+    most = max(float(looked.found.flow_high) * 1.15, looked.limit_mm3_s or 0.0, 1.0)
+    minutes, edges = np.histogram(
+        np.minimum(looked.case.found.flow[laid], most), bars, (0, most),
+        weights=looked.case.found.motion.seconds[laid] / 60,
+    )  # fmt: skip
+    return edges, minutes
+
+
+def layer_columns(looked: Looked, number: int) -> dict[str, Any]:
+    """One layer to draw, counted from 1: by move where it begins and ends, mm, its line, whether it lays a road, width,
+    mm, flow, speed, nozzle. NotFound where there is no such layer.
+    """
+    case = looked.case
+    if not 1 <= number <= case.found.layers:
+        raise NotFound(f"there is no layer {number}; there are {case.found.layers}")
+    rows = np.flatnonzero(case.found.layer == number - 1)
+    rows = rows[rows > 0][:MOST_DRAWN]
+    before = rows - 1
+
+    def column(values: Any, digits: int) -> list[float]:
+        return np.round(np.asarray(values, dtype=float), digits).tolist()
+
+    return {
+        "layer": number, "layers": case.found.layers, "top": round(float(case.found.tops[number - 1]), 3),
+        "x0": column(case.program.x[before], 2), "y0": column(case.program.y[before], 2),
+        "x1": column(case.program.x[rows], 2), "y1": column(case.program.y[rows], 2),
+        "line": case.program.line[rows].tolist(), "laid": case.found.laid[rows].astype(int).tolist(),
+        "width": column(case.found.width[rows], 3), "flow": column(case.found.flow[rows], 2),
+        "speed": column(case.found.speed[rows], 1), "nozzle": column(case.program.nozzle_c[rows], 0),
+    }  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import json
 import sqlite3
 import threading
@@ -253,11 +254,43 @@ def test_photos_are_checked_and_made_handy(house: Workshop, begun: Begun, tmp_pa
 
 def test_a_file_held_against_a_profile(house: Workshop, begun: Begun) -> None:
     trial = _plan(house, begun)
-    found = check.check(house, trials.printed_file(house, trial), begun.profile)
+    data = trials.printed_file(house, trial)
+    digest = check.bring(house, gzip.compress(data))
+    assert check.bring(house, data) == digest, "packed or not, it is the same file"
+    looked = check.look(house, digest, begun.profile)
+    found = looked.found
     assert [b.nozzle_c for b in found.bands] == [215, 210, 220, 210, 200]
-    assert not [r for r in found.remarks if r.weight == "bad"]
-    with pytest.raises(InvalidInput, match="larger than 150 MB"):
-        check.check(house, bytes(150_000_001))
+    assert [r.text for r in found.remarks if r.weight == "bad"] == ["the nozzle steps with height (220, 210, 200 … °C)"]
+    assert check.look(house, digest).found.remarks == (), "by itself nothing is wrong with it"
+    flow = next(t for t in check.tracks(looked, "time") if t.name == "Flow")
+    assert flow.y.max() == looked.case.found.flow.max(), "thinned, and the peak is still there"
+    assert flow.limit == 12
+    nozzle = check.tracks(looked, "height", 5.0, 30.0)[0]
+    assert 5 <= nozzle.x.min() < nozzle.x.max() <= 30
+    edges, minutes = check.flow_shares(looked)
+    assert minutes.sum() == pytest.approx(found.road_s / 60)
+    assert edges[-1] >= 12
+    columns = check.layer_columns(looked, 3)
+    assert len(columns["x0"]) == len(columns["line"]) > 50
+    assert columns["x0"][1] == columns["x1"][0], "each move begins where the one before it ended"
+    assert columns["layers"] == found.layers
+    with pytest.raises(NotFound, match="no layer 9999"):
+        check.layer_columns(looked, 9999)
+
+
+def test_files_that_were_checked_do_not_pile_up(house: Workshop, monkeypatch: pytest.MonkeyPatch) -> None:
+    digests = [check.bring(house, f"G28\nG1 X{n} E1 F600\n".encode()) for n in range(check.MOST_KEPT + 3)]
+    assert len(list((house.folder / check.KEPT_IN).iterdir())) == check.MOST_KEPT
+    assert check.look(house, digests[-1]).found.moves == 2
+    for wrong in (digests[0], "../../etc/passwd", "f" * 64):
+        with pytest.raises(NotFound):
+            check.look(house, wrong)
+    monkeypatch.setattr(check, "LARGEST_FILE", 1000)
+    for data in (bytes(1001), gzip.compress(b"G28\n" * 400)):
+        with pytest.raises(InvalidInput, match="the most that is read"):
+            check.bring(house, data)
+    with pytest.raises(InvalidInput, match="cannot be unpacked"):
+        check.bring(house, gzip.compress(b"G28\nG1 X1\n")[:-9])
 
 
 def test_search_finds_by_any_words_and_takes_per_cent_signs_as_they_are(house: Workshop, begun: Begun) -> None:

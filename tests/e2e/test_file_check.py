@@ -1,0 +1,74 @@
+"""A file with a forgotten factor and a wrong first layer: its findings, a stretch of it, and the layer they are on."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from drumbo.services import profiles, trials, workshop
+from tests.conftest import LABEL
+from tests.e2e.conftest import Site
+
+
+def test_what_is_odd_is_read_and_the_layer_opened(page: Page, site: Site) -> None:
+    spool = workshop.save_material(site.house, LABEL, spool_seed=3)
+    profile = profiles.create(site.house, spool, 1, "held against")
+    trial = trials.create(site.house, profile, "proof-part", trials.draft(site.house, profile, "proof-part").plan)
+    good = trials.printed_file(site.house, trial).decode()
+    lines = good.splitlines()
+    heights = [k for k, line in enumerate(lines) if re.match(r"G[01] .*Z5\.\d", line)]
+    lines.insert(heights[0], "M220 S45")
+    bad = "\n".join(lines).replace("M109 S215", "M109 S195")
+
+    page.goto(f"{site.base}/check/")
+    _bring(page, good, "good.gcode")
+    expect(
+        page.get_by_text("Nothing. It begins and ends in a known state, and does what the profile says.")
+    ).to_be_visible()
+
+    _bring(page, bad, "bad.gcode")
+    first, second = page.locator(".odd").all()
+    expect(first).to_contain_text("Speed factor 45% from here on")
+    expect(first).to_contain_text("Put M220 S100 where it should end")
+    expect(first).to_contain_text(f"line {heights[0] + 1:,}")
+    expect(first.locator(".share")).to_have_text(re.compile(r"^[5-9]\d % of the print$"))
+    expect(second).to_contain_text("Lays its first layer at 195 °C; the profile says 215 °C")
+
+    page.get_by_label("Along", exact=True).select_option("height")
+    expect(page.locator("#tracks")).to_contain_text("mm high")
+    page.get_by_label("to", exact=True).fill("4")
+    page.get_by_role("button", name="Look").click()
+    expect(page.get_by_label("to", exact=True)).to_have_value("4")
+    expect(page.locator(".track")).to_have_count(4)
+
+    first.get_by_role("link").click()
+    layer = first.get_by_role("link").inner_text().split()[1]
+    expect(page.locator("#layer")).to_have_attribute("data-drawn", layer)
+    expect(page.locator("#layer-no")).to_have_text(layer)
+    drawing = page.locator("#layer-drawing")
+    drawing.scroll_into_view_if_needed()
+    inked = """c => c.getContext('2d').getImageData(0, 0, c.width, c.height).data
+        .filter((v, k) => k % 4 === 3 && v > 0).length"""
+    assert drawing.evaluate(inked) > 20_000, "roads are drawn"
+    box = drawing.bounding_box()
+    assert box is not None
+    for k in range(100):
+        page.mouse.move(box["x"] + box["width"] * k / 100, box["y"] + box["height"] * 0.5)
+        if re.match(r"line \d+: \d", page.locator("#layer-says").inner_text()):
+            break
+    expect(page.locator("#layer-says")).to_have_text(
+        re.compile(r"^line \d+: [\d.]+ mm³/s, \d+ mm/s, 0\.\d+ mm wide, 210 °C$")
+    )
+    page.get_by_label("coloured by").select_option("speed")
+    expect(page.locator("#layer-high")).not_to_have_text("")
+
+
+def _bring(page: Page, text: str, name: str) -> None:
+    page.get_by_label("A G-code file, from any slicer").set_input_files(
+        {"name": name, "mimeType": "text/plain", "buffer": text.encode()}
+    )
+    page.get_by_label("Held against", exact=True).select_option("held against")
+    page.get_by_role("button", name="Check it").click()
+    expect(page.get_by_role("heading", name=name)).to_be_visible()
+    expect(page.locator("#layer")).to_have_attribute("data-drawn", "1")
