@@ -31,6 +31,7 @@ import shapely
 
 from bench.layers import layers_1bit_vs_pillow, layers_bytes_vs_pillow, layers_memory_mb
 from drumbo.core.families import family
+from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.loop import read_loop
 from drumbo.core.gcode.reader import read
 from drumbo.core.motion import _plan_loop, plan_moves
@@ -94,35 +95,77 @@ def gcode_pipeline_vs_loop() -> Measured:
         program = read(data)
         _flow(program.e_mm, program.motion(2000, 8).seconds)
 
-    def slow() -> None:
-        rows = read_loop(text).rows
-        columns = [list(c) for c in zip(*rows, strict=True)]
-        x, y, z, e, feed = columns[2:]
-        steps = [[b - a for a, b in zip([0.0, *c], c, strict=False)] for c in (x, y, z)]
-        n = len(rows)
-        _, _, _, seconds = _plan_loop(*steps, e, [f / 60 for f in feed], [2000.0] * n, [8.0] * n)
-        area = math.pi * 1.75**2 / 4
-        [fed * area / s if s > 0 else 0.0 for fed, s in zip(e, seconds, strict=True)]
+    return _ratio(lambda: _loops(text), fast, 3), "times"
 
-    return _ratio(slow, fast, 3), "times"
+
+def _loops(text: str) -> None:
+    """A file read, planned and its flow found in plain loops."""
+    rows = read_loop(text).rows
+    columns = [list(c) for c in zip(*rows, strict=True)]
+    x, y, z, e, feed = columns[2:]
+    steps = [[b - a for a, b in zip([0.0, *c], c, strict=False)] for c in (x, y, z)]
+    n = len(rows)
+    _, _, _, seconds = _plan_loop(*steps, e, [f / 60 for f in feed], [2000.0] * n, [8.0] * n)
+    area = math.pi * 1.75**2 / 4
+    [fed * area / s if s > 0 else 0.0 for fed, s in zip(e, seconds, strict=True)]
+
+
+def check_vs_loop() -> Measured:
+    """A file read, planned and judged, against reading and planning alone in plain loops over the same file."""
+    data = _large(FILE_MB / 5)
+    text = data.decode()
+    return _ratio(lambda: _loops(text), lambda: inspect(read(data)), 3), "times"
 
 
 def gcode_memory_vs_file() -> Measured:
     """Peak memory of reading a file in a fresh process, above that of the imports, over the file's size."""
+    return _memory_vs_file("from drumbo.core.gcode.reader import read as job"), "times"
+
+
+def check_memory_vs_file() -> Measured:
+    """The same for reading, planning and judging it."""
+    return _memory_vs_file(
+        "from drumbo.core.gcode.reader import read\n"
+        "from drumbo.core.gcode.inspect import inspect\n"
+        "def job(data): return inspect(read(data))"
+    ), "times"
+
+
+def _memory_vs_file(job: str) -> float:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "large.gcode"
         path.write_bytes(_large(FILE_MB))
         script = (
-            "import sys, re\n"
-            "from drumbo.core.gcode.reader import read\n"
+            f"import sys, re\n{job}\n"
             "def peak(): return int(re.search(r'VmHWM:\\s+(\\d+)', open('/proc/self/status').read())[1]) * 1024\n"
-            "read(b'G28\\nG1 X1 E1 F600\\n')\n"
+            "job(b'G28\\nG1 X1 E1 F600\\n')\n"
             "before = peak()\n"
-            "program = read(open(sys.argv[1], 'rb').read())\n"
+            "kept = job(open(sys.argv[1], 'rb').read())\n"
             "print(peak() - before)"
         )
         out = subprocess.run([sys.executable, "-c", script, str(path)], capture_output=True, text=True, check=True)
-        return float(out.stdout) / path.stat().st_size, "times"
+        return float(out.stdout) / path.stat().st_size
+
+
+def check_first_picture_seconds() -> Measured:
+    """A file of 50 MB in the file check, from the end of its upload to the page with its pictures."""
+    from drumbo.services import check  # noqa: PLC0415
+    from drumbo.store.database import Workshop  # noqa: PLC0415
+    from drumbo.web.tracks import bars, strips  # noqa: PLC0415
+
+    with tempfile.TemporaryDirectory() as folder:
+        house, times = Workshop(Path(folder)), []
+        for n in range(4):
+            data = b"; %d\n" % n + _large(FILE_MB)
+
+            def picture(data: bytes = data) -> None:
+                looked = check.look(house, check.bring(house, data))
+                strips(check.tracks(looked), "time")
+                bars(*check.flow_shares(looked), looked.limit_mm3_s)
+
+            times.append(_timed(picture))
+        house.close()
+    return statistics.median(times[1:]), "s"
 
 
 def planner_vs_loop() -> Measured:
@@ -327,7 +370,8 @@ def vars_of(value: object) -> dict[str, object]:
 BENCHES: dict[str, Callable[[], Measured]] = {
     f.__name__: f
     for f in (
-        gcode_read_vs_loop, gcode_pipeline_vs_loop, gcode_memory_vs_file, planner_vs_loop, hatch_vs_shapely,
+        gcode_read_vs_loop, gcode_pipeline_vs_loop, gcode_memory_vs_file, check_vs_loop, check_memory_vs_file,
+        check_first_picture_seconds, planner_vs_loop, hatch_vs_shapely,
         tower_seconds, retraction_tower_seconds, pressure_sheet_seconds, lag_seconds, trial_page_vs_bare_page,
         planner_change_ms, planner_big_part_seconds, profile_list_p95_ms, layers_1bit_vs_pillow, layers_bytes_vs_pillow,
         layers_memory_mb,

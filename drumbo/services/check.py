@@ -125,7 +125,7 @@ def _unpacked(data: bytes) -> bytes:
 
 _PROGRAMS: OrderedDict[str, Program] = OrderedDict()
 _LOOKED: OrderedDict[tuple[str, str], Looked] = OrderedDict()
-_LOCK = threading.Lock()
+_LOCK = threading.RLock()
 
 
 def _program(digest: str, fetch: Callable[[], bytes]) -> Program:
@@ -148,15 +148,16 @@ def look(workshop: Workshop, digest: str, profile_id: int | None = None) -> Look
         raise NotFound("this file is not kept any more; bring it again")
     against = _against(workshop, profile_id)
     key = (digest, repr(against))
-    if key not in _LOOKED:
-        size = there.stat().st_size
-        case = case_of(_program(digest, there.read_bytes), **{k: v for k, v in against.items() if k != "density_g_cm3"})
-        found = summary(case, against["filament_mm"], against["density_g_cm3"])
-        _LOOKED[key] = Looked(digest, size, found, case, case.numbers.get("max_flow_mm3_s"))
-        while len(_LOOKED) > MOST_READ:
-            _LOOKED.popitem(last=False)
-    _LOOKED.move_to_end(key)
-    return _LOOKED[key]
+    with _LOCK:
+        if key not in _LOOKED:
+            size, held = there.stat().st_size, {k: v for k, v in against.items() if k != "density_g_cm3"}
+            case = case_of(_program(digest, there.read_bytes), **held)
+            found = summary(case, against["filament_mm"], against["density_g_cm3"])
+            _LOOKED[key] = Looked(digest, size, found, case, case.numbers.get("max_flow_mm3_s"))
+            while len(_LOOKED) > MOST_READ:
+                _LOOKED.popitem(last=False)
+        _LOOKED.move_to_end(key)
+        return _LOOKED[key]
 
 
 def _against(workshop: Workshop, profile_id: int | None) -> dict[str, Any]:

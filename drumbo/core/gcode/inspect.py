@@ -87,7 +87,11 @@ def summary(case: Case, filament_mm: float = 1.75, density_g_cm3: float = 1.24) 
     program, found = case.program, case.found
     laid, seconds = found.laid, found.motion.seconds
     empty = not laid.any()
-    points = [column[laid] for column in (program.x, program.y, program.z)]
+    low, high = (0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
+    if not empty:
+        columns = (program.x, program.y, program.z)
+        low = tuple(float(c.min(where=laid, initial=math.inf)) for c in columns)  # type: ignore[assignment]
+        high = tuple(float(c.max(where=laid, initial=-math.inf)) for c in columns)  # type: ignore[assignment]
     filament = float((program.e_mm * program.flow_factor).sum())
     area = math.pi * filament_mm**2 / 4
     pulls = -program.e_mm[~laid & (program.e_mm < -0.05)]
@@ -95,8 +99,8 @@ def summary(case: Case, filament_mm: float = 1.75, density_g_cm3: float = 1.24) 
     return Inspection(
         lines=program.lines,
         moves=len(program),
-        low=(0.0, 0.0, 0.0) if empty else tuple(float(p.min()) for p in points),  # type: ignore[arg-type]
-        high=(0.0, 0.0, 0.0) if empty else tuple(float(p.max()) for p in points),  # type: ignore[arg-type]
+        low=low,
+        high=high,
         seconds=found.motion.total_s,
         road_s=float(seconds[laid].sum()),
         travel_s=float(seconds[~laid & (found.way > 0)].sum()),

@@ -18,6 +18,7 @@ from drumbo.core.gcode.reader import Program
 from drumbo.core.motion import Motion
 
 Floats = NDArray[np.float64]
+Halves = NDArray[np.float32]
 Bools = NDArray[np.bool_]
 
 SAME_MM = 0.004
@@ -34,13 +35,13 @@ class Traits:
     ends, s. `tops` (layers,) are heights, mm.
     """
 
-    way: Floats
+    way: Halves
     laid: Bools
-    flow: Floats
+    flow: Halves
     speed: Floats
     layer: NDArray[np.int32]
-    width: Floats
-    height: Floats
+    width: Halves
+    height: Halves
     ends_s: Floats
     tops: Floats
     motion: Motion
@@ -53,44 +54,54 @@ class Traits:
 
 def traits(program: Program, motion: Motion, filament_mm: float) -> Traits:
     """The columns of a file whose moves take as long as `motion` says, fed with filament of a diameter, mm."""
-    way = np.hypot(np.diff(program.x, prepend=0.0), np.diff(program.y, prepend=0.0))
+    n = len(program)
+    way = np.hypot(np.diff(program.x, prepend=0.0), np.diff(program.y, prepend=0.0)).astype(np.float32)
     laid = (program.e_mm > 0) & (way > LEAST_ROAD_MM) & (program.kind != HOME)
-    volume = np.where(laid, program.e_mm * program.flow_factor * math.pi * filament_mm**2 / 4, 0.0)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        area = np.where(laid, volume / way, 0.0)
+    # Columns of half the size where seven digits are plenty: a large file has millions of moves.
+    area = np.zeros(n, np.float32)
+    np.divide(program.e_mm * (math.pi * filament_mm**2 / 4), way, out=area, where=laid, casting="same_kind")
+    area *= program.flow_factor
     tops, layer = _layers(program.z, laid, way)
     thick = np.diff(tops, prepend=0.0)
-    usual = float(np.median(thick)) if len(thick) else USUAL_LAYER_MM
-    thick = np.where((thick < THINNEST_MM) | (thick > THICKEST_MM), usual, thick)
-    height = np.where(laid, thick[np.maximum(layer, 0)] if len(thick) else usual, 0.0)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        width = np.where(laid, area / height + height * (1 - math.pi / 4), 0.0)
+    usual = float(np.median(thick)) if len(thick) else 0.0
+    usual = usual if THINNEST_MM <= usual <= THICKEST_MM else USUAL_LAYER_MM
+    thick = np.where((thick < THINNEST_MM) | (thick > THICKEST_MM), usual, thick).astype(np.float32)
+    height = np.where(laid, thick[np.maximum(layer, 0)] if len(thick) else 0, np.float32(0))
+    width = np.zeros(n, np.float32)
+    np.divide(area, height, out=width, where=laid)
+    width += height * np.float32(1 - math.pi / 4)
+    area *= motion.cruise
     return Traits(
-        way=way, laid=laid, flow=area * motion.cruise, speed=motion.cruise, layer=layer, width=width, height=height,
+        way=way, laid=laid, flow=area, speed=motion.cruise, layer=layer, width=width, height=height,
         ends_s=motion.ends(), tops=tops, motion=motion,
     )  # fmt: skip
 
 
-def _layers(z: Floats, laid: Bools, way: Floats) -> tuple[Floats, NDArray[np.int32]]:
+def _layers(z: Floats, laid: Bools, way: Halves) -> tuple[Floats, NDArray[np.int32]]:
     """Tops of the layers, from below, and the layer of every move."""
+    n = len(z)
     if not laid.any():
-        return np.zeros(0), np.full(len(z), -1, np.int32)
-    rises = np.diff(z, prepend=0.0)
-    climbing = laid & (np.abs(rises) > 1e-9) & (np.abs(rises) < 0.5 * way)
-    flat = laid & ~climbing
-    levels = _levels(z[flat], way[flat])
+        return np.zeros(0), np.full(n, -1, np.int32)
+    rises = np.abs(np.diff(z, prepend=0.0)).astype(np.float32)
+    climbing = laid & (rises > 1e-9) & (rises < 0.5 * way)
+    # Many moves in a row are of one height; heights are looked at once a row of them.
+    starts = np.flatnonzero(np.diff(z, prepend=np.nan))
+    each = z[starts]
+    levels = _levels(each, np.add.reduceat(np.where(laid & ~climbing, way, np.float32(0)), starts, dtype=np.float64))
     if climbing.any() and way[climbing].sum() > 0.02 * way[laid].sum():
         levels = _with_turns(levels, z[climbing])
-    at = np.clip(np.searchsorted(levels, z[laid] - SAME_MM), 0, len(levels) - 1)
-    layer = np.full(len(z), -1, np.int32)
-    layer[laid] = at
-    # Between roads a move belongs to the layer that was laid last.
-    last = np.maximum.accumulate(np.where(laid, np.arange(len(z)), -1))
-    return levels, np.where(last >= 0, layer[np.maximum(last, 0)], 0).astype(np.int32)
+    at = np.clip(np.searchsorted(levels, each - SAME_MM), 0, len(levels) - 1).astype(np.int32)
+    layer = np.repeat(at, np.diff(starts, append=n))
+    # Between roads a move belongs to the layer that was laid last, and before the first to the first.
+    last = np.maximum.accumulate(np.where(laid, np.arange(n, dtype=np.int32), np.int32(-1)))
+    return levels, np.where(last >= 0, layer[np.maximum(last, 0)], np.int32(0))
 
 
 def _levels(z: Floats, way: Floats) -> Floats:
-    """Heights at which something is laid; what is hardly anything is none of its own."""
+    """Heights at which something is laid, of heights and how much road each has; what is hardly anything is no level
+    of its own.
+    """
+    z, way = z[way > 0], way[way > 0]
     if not len(z):
         return np.zeros(0)
     heights, which = np.unique(np.round(z, 3), return_inverse=True)
