@@ -232,7 +232,7 @@ def _by_height(looked: Looked) -> list[Track]:
 def flow_shares(looked: Looked, bars: int = 24) -> tuple[Floats, Floats]:
     """How long which flow is asked for: (edges (bars + 1,), minutes (bars,)), over the roads."""
     laid = looked.case.found.laid
-    most = max(float(looked.found.flow_high) * 1.15, looked.limit_mm3_s or 0.0, 1.0)
+    most = max(float(looked.found.flow_high) * 1.15, 1.1 * (looked.limit_mm3_s or 0.0), 1.0)
     minutes, edges = np.histogram(
         np.minimum(looked.case.found.flow[laid], most), bars, (0, most),
         weights=looked.case.found.motion.seconds[laid] / 60,
@@ -242,13 +242,15 @@ def flow_shares(looked: Looked, bars: int = 24) -> tuple[Floats, Floats]:
 
 def layer_columns(looked: Looked, number: int) -> dict[str, Any]:
     """One layer to draw, counted from 1: by move where it begins and ends, mm, its line, whether it lays a road, width,
-    mm, flow, speed, nozzle. NotFound where there is no such layer.
+    mm, flow, speed, nozzle; `left_out` is how many moves of a huge layer are not in it. NotFound for no such layer.
     """
     case = looked.case
     if not 1 <= number <= case.found.layers:
         raise NotFound(f"there is no layer {number}; there are {case.found.layers}")
     rows = np.flatnonzero(case.found.layer == number - 1)
-    rows = rows[rows > 0][:MOST_DRAWN]
+    rows = rows[rows > 0]
+    left_out = max(len(rows) - MOST_DRAWN, 0)
+    rows = rows[:MOST_DRAWN]
     before = rows - 1
 
     def column(values: Any, digits: int) -> list[float]:
@@ -256,6 +258,7 @@ def layer_columns(looked: Looked, number: int) -> dict[str, Any]:
 
     return {
         "layer": number, "layers": case.found.layers, "top": round(float(case.found.tops[number - 1]), 3),
+        "left_out": left_out,
         "x0": column(case.program.x[before], 2), "y0": column(case.program.y[before], 2),
         "x1": column(case.program.x[rows], 2), "y1": column(case.program.y[rows], 2),
         "line": case.program.line[rows].tolist(), "laid": case.found.laid[rows].astype(int).tolist(),

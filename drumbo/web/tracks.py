@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from drumbo.services.check import Track
 
-WIDE, HIGH, LEFT, TOP = 1080.0, 92.0, 56.0, 10.0
+WIDE, HIGH, LEFT, TOP = 1080.0, 92.0, 56.0, 22.0
 MOST_TICKS = 9
 BARS = (440.0, 190.0)
-BAR_LEFT, BAR_FLOOR = 40.0, 160.0
+BAR_LEFT, BAR_TOP, BAR_FLOOR = 40.0, 10.0, 160.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,10 +106,10 @@ def bars(edges: NDArray[np.float64], minutes: NDArray[np.float64], limit: float 
 
     paths = {False: "", True: ""}
     for a, b, share in zip(edges[:-1], edges[1:], minutes, strict=True):
-        top = BAR_FLOOR - (BAR_FLOOR - TOP) * float(share) / most
+        top = BAR_FLOOR - (BAR_FLOOR - BAR_TOP) * float(share) / most
         over = limit is not None and float(a) >= limit
         paths[over] += f"M{px(a) + 0.6:.1f} {BAR_FLOOR}V{top:.1f}H{px(b) - 0.6:.1f}V{BAR_FLOOR}Z"
     x_marks = tuple((px(v), f"{v:g}") for v in _round(0, float(edges[-1]), 8))
-    y_marks = tuple((round(BAR_FLOOR - (BAR_FLOOR - TOP) * v / most, 1), f"{v:g}") for v in _round(0, most, 3))
+    y_marks = tuple((round(BAR_FLOOR - (BAR_FLOOR - BAR_TOP) * v / most, 1), f"{v:g}") for v in _round(0, most, 3))
     at = None if limit is None else px(limit)
     return Bars(paths[False], paths[True], x_marks, y_marks, at, f"limit {limit:g}" if limit else "")

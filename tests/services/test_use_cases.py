@@ -252,7 +252,7 @@ def test_photos_are_checked_and_made_handy(house: Workshop, begun: Begun, tmp_pa
     assert len(trials.sheet(house, trial).pictures) == 1
 
 
-def test_a_file_held_against_a_profile(house: Workshop, begun: Begun) -> None:
+def test_a_file_held_against_a_profile(house: Workshop, begun: Begun, monkeypatch: pytest.MonkeyPatch) -> None:
     trial = _plan(house, begun)
     data = trials.printed_file(house, trial)
     digest = check.bring(house, gzip.compress(data))
@@ -274,6 +274,10 @@ def test_a_file_held_against_a_profile(house: Workshop, begun: Begun) -> None:
     assert len(columns["x0"]) == len(columns["line"]) > 50
     assert columns["x0"][1] == columns["x1"][0], "each move begins where the one before it ended"
     assert columns["layers"] == found.layers
+    assert not columns["left_out"]
+    monkeypatch.setattr(check, "MOST_DRAWN", 20)
+    fewer = check.layer_columns(looked, 3)
+    assert fewer["left_out"] + len(fewer["line"]) == len(columns["line"]), "what is not drawn is told"
     with pytest.raises(NotFound, match="no layer 9999"):
         check.layer_columns(looked, 9999)
 

@@ -4,6 +4,7 @@
   if (!box) return;
   const $ = (id) => document.getElementById(id);
   const canvas = $("layer-drawing"), pen = canvas.getContext("2d");
+  const kept = document.createElement("canvas");
   // Lightness rises evenly from dark to pale, so that more looks like more to every eye.
   const STOPS = [[38, 24, 58], [112, 30, 84], [178, 70, 74], [219, 135, 72], [236, 199, 118], [250, 240, 205]];
   const POINT = "Point at a road: its line stands here.";
@@ -33,7 +34,7 @@
     place = { scale, x: (v) => left + scale * v, y: (v) => low - scale * v };
   }
 
-  function draw(marked = -1) {
+  function draw() {
     const by = data[$("layer-by").value], [low, high] = ends(by), travels = $("layer-travels").checked;
     pen.clearRect(0, 0, canvas.width, canvas.height);
     pen.lineCap = "round";
@@ -44,12 +45,19 @@
       pen.setLineDash(data.laid[k] ? [] : [3, 3]);
       pen.beginPath(); pen.moveTo(place.x(data.x0[k]), place.y(data.y0[k])); pen.lineTo(place.x(data.x1[k]), place.y(data.y1[k])); pen.stroke();
     }
-    if (marked >= 0) {
-      pen.setLineDash([]); pen.strokeStyle = "#22303f"; pen.lineWidth = 3;
-      pen.beginPath(); pen.moveTo(place.x(data.x0[marked]), place.y(data.y0[marked])); pen.lineTo(place.x(data.x1[marked]), place.y(data.y1[marked])); pen.stroke();
-    }
+    pen.setLineDash([]);
+    kept.width = canvas.width; kept.height = canvas.height;
+    kept.getContext("2d").drawImage(canvas, 0, 0);
     const digits = high - low < 2 ? 2 : 1;
     $("layer-low").textContent = low.toFixed(digits); $("layer-high").textContent = high.toFixed(digits);
+  }
+
+  function mark(k) {
+    pen.clearRect(0, 0, canvas.width, canvas.height);
+    pen.drawImage(kept, 0, 0);
+    if (k < 0) return;
+    pen.strokeStyle = "#22303f"; pen.lineWidth = 3;
+    pen.beginPath(); pen.moveTo(place.x(data.x0[k]), place.y(data.y0[k])); pen.lineTo(place.x(data.x1[k]), place.y(data.y1[k])); pen.stroke();
   }
 
   async function load(number) {
@@ -70,7 +78,8 @@
       busy = false;
     }
     $("layer-says").textContent = POINT;
-    $("layer-top").textContent = ` ${data.top.toFixed(2)} mm high`;
+    const cut = data.left_out ? `, ${data.left_out} more moves are not drawn` : "";
+    $("layer-top").textContent = ` ${data.top.toFixed(2)} mm high${cut}`;
     box.dataset.drawn = data.layer;
     fit(); draw();
   }
@@ -90,13 +99,13 @@
   function point(e) {
     if (!data || !place) return;
     const k = near(e.offsetX * canvas.width / canvas.clientWidth, e.offsetY * canvas.height / canvas.clientHeight);
-    draw(k);
+    mark(k);
     $("layer-says").textContent = k < 0 ? POINT : data.laid[k]
       ? `line ${data.line[k]}: ${data.flow[k].toFixed(1)} mm³/s, ${data.speed[k].toFixed(0)} mm/s, ${data.width[k].toFixed(2)} mm wide, ${data.nozzle[k].toFixed(0)} °C`
       : `line ${data.line[k]}: travel, ${data.speed[k].toFixed(0)} mm/s`;
   }
   for (const way of ["pointermove", "pointerdown"]) canvas.addEventListener(way, point);
-  canvas.addEventListener("pointerleave", () => { if (data) draw(); });
+  canvas.addEventListener("pointerleave", () => { if (data) mark(-1); });
   $("layer-at").addEventListener("input", (e) => load(Number(e.target.value)));
   for (const id of ["layer-by", "layer-travels"]) $(id).addEventListener("change", () => { if (data) draw(); });
   document.addEventListener("click", (e) => {
