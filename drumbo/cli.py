@@ -286,15 +286,25 @@ def make_piece(
 @main.command()
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @click.option("--json", "as_json", is_flag=True)
-def check(file: Path, as_json: bool) -> None:
+@click.option(
+    "--beside",
+    "other",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="Another G-code file: say what differs, and from which command on. Exit code 1 if anything does.",
+)
+def check(file: Path, as_json: bool, other: Path | None) -> None:
     """Say what a G-code file or a layer package will really do, and what is odd about it."""
     from drumbo.core.gcode.inspect import inspect  # noqa: PLC0415
     from drumbo.core.gcode.reader import read  # noqa: PLC0415
-    from drumbo.services.check import is_package  # noqa: PLC0415
+    from drumbo.services.check import is_package, unpacked  # noqa: PLC0415
 
     data = file.read_bytes()
     if is_package(data):
         _check_package(data, as_json=as_json)
+        return
+    data = unpacked(data)
+    if other is not None:
+        _check_beside(data, unpacked(other.read_bytes()), as_json=as_json)
         return
     found = inspect(read(data))
     if as_json:
@@ -304,6 +314,30 @@ def check(file: Path, as_json: bool) -> None:
         for line in _told(found):
             click.echo(line)
     if any(remark.weight == "bad" for remark in found.remarks):
+        sys.exit(1)
+
+
+def _check_beside(data: bytes, other: bytes, *, as_json: bool) -> None:
+    """What differs between two files, and where they part."""
+    from drumbo.core.gcode.beside import pairs, parting  # noqa: PLC0415
+    from drumbo.core.gcode.inspect import case_of, summary  # noqa: PLC0415
+    from drumbo.core.gcode.reader import read  # noqa: PLC0415
+
+    first, second = (case_of(read(each)) for each in (data, other))
+    found, part = pairs((first, summary(first)), (second, summary(second))), parting(first, second)
+    if as_json:
+        told = {"pairs": [asdict(p) for p in found], "parting": asdict(part) if part else None}
+        json.dump(told, sys.stdout, indent=2, ensure_ascii=False)
+        click.echo()
+    else:
+        for p in (p for p in found if p.differs):
+            click.echo(f"{p.name:20} {p.first:.{p.digits}f} and {p.second:.{p.digits}f} {p.unit}".rstrip())
+        if part is None:
+            click.echo("They do the same from the first command to the last.")
+        else:
+            ends = [f"line {line}" if line else "its end" for line in (part.first_line, part.second_line)]
+            click.echo(f"They part after {part.same:,} moves: at {ends[0]} of the first, {ends[1]} of the second.")
+    if part is not None:
         sys.exit(1)
 
 
@@ -336,7 +370,11 @@ def _told(found: Any) -> list[str]:
     ]
     lines += [f"nozzle        {b.nozzle_c:g} °C from z {b.low:.2f} to {b.high:.2f}" for b in found.bands]
     lines += [f"unknown       {word} × {count}" for word, count in found.unknown.items()]
-    lines += [f"{r.weight:13} {'line ' + str(r.line) + ': ' if r.line else ''}{r.text}" for r in found.remarks]
+    for r in found.remarks:
+        place = [f"line {r.line}"] * bool(r.line) + [f"layer {r.layer}"] * bool(r.layer)
+        place += [f"{r.share:.0%} of the print"] * (r.share >= 0.005)
+        lines.append(f"{r.weight:13} {', '.join(place)}{': ' if place else ''}{r.text}")
+        lines += [f"{'':13} {r.do}"] * bool(r.do)
     return lines
 
 

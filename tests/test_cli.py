@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import json
 import os
 import re
@@ -54,6 +55,19 @@ def test_what_is_bad_ends_with_code_1(tower: Path, tmp_path: Path) -> None:
     assert "left at 200 °C" in _run("check", str(hot), code=1)
     hot.write_bytes(b"\x00\x01\x02")
     assert "Error: this is not a text file" in _run("check", str(hot), code=1)
+
+
+def test_two_files_beside_each_other_by_command(tower: Path, tmp_path: Path) -> None:
+    other = tmp_path / "other.gcode.gz"
+    other.write_bytes(gzip.compress(tower.read_bytes()))
+    assert "the same from the first command to the last" in _run("check", str(tower), "--beside", str(other))
+    lines = tower.read_text().splitlines()
+    at = next(k for k, line in enumerate(lines) if line.startswith("M140"))
+    other.write_text("\n".join([*lines[:at], "M140 S31", *lines[at + 1 :]]))
+    told = _run("check", str(tower), "--beside", str(other), code=1)
+    assert f"They part after 0 moves: at line {at + 1} of the first, line {at + 1} of the second." in told
+    found = json.loads(_run("check", str(tower), "--beside", str(other), "--json", code=1))
+    assert found["parting"]["first_line"] == at + 1
 
 
 def test_a_resin_piece_is_made_and_checked_by_command(tmp_path: Path) -> None:

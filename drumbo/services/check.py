@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 import io
+import itertools
 import threading
 import zlib
 from collections import OrderedDict
@@ -16,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.errors import InvalidInput, NotFound
+from drumbo.core.gcode.beside import Pair, Parting, pairs, parting
 from drumbo.core.gcode.findings import Case
 from drumbo.core.gcode.inspect import Inspection, case_of, summary
 from drumbo.core.gcode.reader import Program, read
@@ -95,7 +97,7 @@ class Looked:
 
 def bring(workshop: Workshop, data: bytes) -> str:
     """Keep a G-code file that was brought, packed or not, once it can be read; returns its digest. Few are kept."""
-    data = _unpacked(data)
+    data = unpacked(data)
     digest = sha256(data).hexdigest()
     _program(digest, lambda: data)
     folder = workshop.folder / KEPT_IN
@@ -111,7 +113,8 @@ def bring(workshop: Workshop, data: bytes) -> str:
     return digest
 
 
-def _unpacked(data: bytes) -> bytes:
+def unpacked(data: bytes) -> bytes:
+    """The file of one that may be packed with gzip. InvalidInput where it cannot be unpacked or is too large."""
     if data[:2] == GZ:
         try:
             with gzip.open(io.BytesIO(data)) as packed:
@@ -171,6 +174,35 @@ def _against(workshop: Workshop, profile_id: int | None) -> dict[str, Any]:
         "printer": context.printer, "numbers": numbers, "filament_mm": numbers["filament_diameter_mm"],
         "density_g_cm3": numbers["density_g_cm3"],
     }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Beside:
+    """Two files beside each other; the texts are of the lines in which they part, empty where a file has none."""
+
+    first: Looked
+    second: Looked
+    pairs: list[Pair]
+    parting: Parting | None
+    first_text: str = ""
+    second_text: str = ""
+
+
+def beside(workshop: Workshop, digest: str, other: str, profile_id: int | None = None) -> Beside:
+    """Two files that were brought, beside each other. NotFound once either is gone."""
+    first, second = (look(workshop, d, profile_id) for d in (digest, other))
+    part = parting(first.case, second.case)
+    texts = ("", "")
+    if part:
+        texts = _text(workshop, digest, part.first_line), _text(workshop, other, part.second_line)
+    return Beside(first, second, pairs((first.case, first.found), (second.case, second.found)), part, *texts)
+
+
+def _text(workshop: Workshop, digest: str, line: int) -> str:
+    if not line:
+        return ""
+    with (workshop.folder / KEPT_IN / digest).open("rb") as file:
+        return next(itertools.islice(file, line - 1, line), b"").decode("utf-8", "replace").strip()[:120]
 
 
 @dataclass(frozen=True, slots=True)

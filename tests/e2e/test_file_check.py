@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from drumbo.services import profiles, trials, workshop
 from tests.conftest import LABEL
@@ -30,6 +30,9 @@ def test_what_is_odd_is_read_and_the_layer_opened(page: Page, site: Site) -> Non
     _bring(page, bad, "bad.gcode")
     first, second = page.locator(".odd").all()
     expect(first).to_contain_text("Speed factor 45% from here on")
+    across = first.bounding_box()
+    assert across is not None
+    assert across["width"] > 900, "a finding has the whole width to say what it says"
     expect(first).to_contain_text("Put M220 S100 where it should end")
     expect(first).to_contain_text(f"line {heights[0] + 1:,}")
     expect(first.locator(".share")).to_have_text(re.compile(r"^[5-9]\d % of the print$"))
@@ -42,6 +45,23 @@ def test_what_is_odd_is_read_and_the_layer_opened(page: Page, site: Site) -> Non
     expect(page.get_by_label("to", exact=True)).to_have_value("4")
     expect(page.locator(".track")).to_have_count(4)
 
+    _open_its_layer(page, first)
+
+    _lay_beside(page, "not G-code at all", "notes.txt")
+    expect(page.get_by_role("alert")).to_contain_text("The other file: ")
+    expect(page.get_by_role("heading", name="bad.gcode")).to_be_visible()
+    _lay_beside(page, good, "good.gcode")
+    expect(page.get_by_role("heading", name="Two files beside each other")).to_be_visible()
+    lines_at = page.locator("code")
+    expect(lines_at).to_have_text(["M109 S195", "M109 S215"])
+    row = page.get_by_role("row", name="Nozzle, first layer")
+    expect(row).to_contain_text("195")
+    expect(row).to_contain_text("+10.3 %")
+    page.get_by_role("link", name="bad.gcode").first.click()
+    expect(page.locator(".odd")).to_have_count(2)
+
+
+def _open_its_layer(page: Page, first: Locator) -> None:
     first.get_by_role("link").click()
     layer = first.get_by_role("link").inner_text().split()[1]
     expect(page.locator("#layer")).to_have_attribute("data-drawn", layer)
@@ -62,6 +82,13 @@ def test_what_is_odd_is_read_and_the_layer_opened(page: Page, site: Site) -> Non
     )
     page.get_by_label("coloured by").select_option("speed")
     expect(page.locator("#layer-high")).not_to_have_text("")
+
+
+def _lay_beside(page: Page, text: str, name: str) -> None:
+    page.get_by_label("Lay another file beside it").set_input_files(
+        {"name": name, "mimeType": "text/plain", "buffer": text.encode()}
+    )
+    page.get_by_role("button", name="Compare").click()
 
 
 def _bring(page: Page, text: str, name: str) -> None:

@@ -16,6 +16,8 @@ from drumbo.web.views.common import typed, whole, workshop
 
 pages = Blueprint("check", __name__, url_prefix="/check")
 
+NAMES = {"name": "The file", "other_name": "The other file"}
+
 
 @pages.route("/", methods=["GET", "POST"])
 def show() -> Any:
@@ -45,19 +47,23 @@ def _page(**page: Any) -> str:
 
 
 def _looked(digest: str) -> tuple[service.Looked, int | None]:
-    chosen = whole(request.args.get("profile")) or None
+    chosen = whole(request.values.get("profile")) or None
     return service.look(workshop(), digest, chosen), chosen
 
 
 @pages.get("/<digest>")
 def file(digest: str) -> str:
     """What the file will do."""
+    return _file_page(digest)
+
+
+def _file_page(digest: str, beside_problem: str = "") -> str:
     looked, chosen = _looked(digest)
     edges, minutes = service.flow_shares(looked)
     return _page(
         looked=looked, found=looked.found, chosen=chosen, digest=digest, problem=None, lit=None,
-        name=request.args.get("name", "")[:80] or "The file", bars=bars(edges, minutes, looked.limit_mm3_s),
-        **_strips(looked),
+        name=request.values.get("name", "")[:80] or "The file", bars=bars(edges, minutes, looked.limit_mm3_s),
+        beside_problem=beside_problem, **_strips(looked),
     )  # fmt: skip
 
 
@@ -94,3 +100,31 @@ def again(digest: str) -> Response:
     """The same file against another profile."""
     asked = {key: value for key, value in typed().items() if key in {"profile", "name"} and value}
     return redirect(url_for("check.file", digest=digest, **asked))
+
+
+@pages.post("/<digest>/beside")
+def bring_beside(digest: str) -> Any:
+    """Another file to lay beside this one."""
+    file, asked = request.files.get("other"), {k: v for k, v in typed().items() if k in {"profile", "name"} and v}
+    try:
+        if file is None or not file.filename:
+            raise InvalidInput("file", "is not chosen yet")
+        data = file.read()
+        if service.is_package(data):
+            raise InvalidInput("file", "is a layer package for a resin printer; only G-code lies beside G-code")
+        other = service.bring(workshop(), data)
+    except InvalidInput as error:
+        return _file_page(digest, f"The other file {next(iter(error.problems.values()))}"), 422
+    except GcodeError as error:
+        return _file_page(digest, f"The other file: {error}"), 422
+    return redirect(url_for("check.beside", digest=digest, other=other, other_name=file.filename[:80], **asked))
+
+
+@pages.get("/<digest>/beside/<other>")
+def beside(digest: str, other: str) -> str:
+    """Two files beside each other."""
+    chosen = whole(request.args.get("profile")) or None
+    names = [request.args.get(key, "")[:80] or text for key, text in NAMES.items()]
+    return render_template(
+        "check/beside.html", beside=service.beside(workshop(), digest, other, chosen), names=names, chosen=chosen
+    )
