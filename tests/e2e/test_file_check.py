@@ -56,7 +56,7 @@ def test_what_is_odd_is_read_and_the_layer_opened(page: Page, site: Site) -> Non
     expect(lines_at).to_have_text(["M109 S195", "M109 S215"])
     row = page.get_by_role("row", name="Nozzle, first layer")
     expect(row).to_contain_text("195")
-    expect(row).to_contain_text("+10.3 %")
+    expect(row).to_contain_text("+20 °C")
     page.get_by_role("link", name="bad.gcode").first.click()
     expect(page.locator(".odd")).to_have_count(2)
 
