@@ -30,7 +30,9 @@ from drumbo.store.database import Workshop
 Floats = NDArray[np.float64]
 
 LARGEST_FILE = 500_000_000
-KEPT_IN, MOST_KEPT, MOST_READ = "checks", 6, 3
+KEPT_IN, MOST_KEPT = "checks", 6
+MOST_READ, MOST_MOVES = 3, 8_000_000
+"""So many files, of so many moves together, are held in memory; the last one always is."""
 POINTS, MOST_DRAWN = 360, 60_000
 GZ = b"\x1f\x8b"
 ZIP = b"PK\x03\x04"
@@ -136,8 +138,7 @@ def _program(digest: str, fetch: Callable[[], bytes]) -> Program:
     with _LOCK:
         if digest not in _PROGRAMS:
             _PROGRAMS[digest] = read(fetch())
-            while len(_PROGRAMS) > MOST_READ:
-                _PROGRAMS.popitem(last=False)
+            _forget(_PROGRAMS, len)
         _PROGRAMS.move_to_end(digest)
         return _PROGRAMS[digest]
 
@@ -157,10 +158,15 @@ def look(workshop: Workshop, digest: str, profile_id: int | None = None) -> Look
             case = case_of(_program(digest, there.read_bytes), **held)
             found = summary(case, against["filament_mm"], against["density_g_cm3"])
             _LOOKED[key] = Looked(digest, size, found, case, case.numbers.get("max_flow_mm3_s"))
-            while len(_LOOKED) > MOST_READ:
-                _LOOKED.popitem(last=False)
+            _forget(_LOOKED, lambda looked: len(looked.case.program))
         _LOOKED.move_to_end(key)
         return _LOOKED[key]
+
+
+def _forget(held: OrderedDict[Any, Any], moves: Callable[[Any], int]) -> None:
+    """Let go of what was looked at longest ago."""
+    while len(held) > 1 and (len(held) > MOST_READ or sum(map(moves, held.values())) > MOST_MOVES):
+        held.popitem(last=False)
 
 
 def _against(workshop: Workshop, profile_id: int | None) -> dict[str, Any]:
@@ -170,6 +176,8 @@ def _against(workshop: Workshop, profile_id: int | None) -> dict[str, Any]:
     with workshop.reading() as session:
         context = context_of(get_row(session, profile_id))
     numbers = context.profile.numbers()
+    if "filament_diameter_mm" not in numbers:
+        raise InvalidInput("profile", "is one of a resin; G-code is held against one of a filament")
     return {
         "printer": context.printer, "numbers": numbers, "filament_mm": numbers["filament_diameter_mm"],
         "density_g_cm3": numbers["density_g_cm3"],
