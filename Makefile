@@ -8,10 +8,11 @@ UV     ?= uv
 
 install: $(VENV)/.ready
 
+# --no-compile: what is imported is compiled then; compiling all of it first takes half a minute.
 $(VENV)/.ready: requirements-dev.txt pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Drumbo needs Python 3.11 or newer") if sys.version_info < (3, 11) else None'
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-dev.txt
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile --require-hashes -r requirements-dev.txt
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
 	touch $@
 
