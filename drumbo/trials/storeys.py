@@ -7,12 +7,19 @@ fins, and a block with slits. What changes, changes from floor to floor.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import ClassVar
 
-from drumbo.core.fields import Scalar
+from manifold3d import Manifold
+
+from drumbo.core.catalogue import BY_KEY
+from drumbo.core.fields import Field, Scalar
+from drumbo.core.light.job import LayerJob, Lift, Lit, job
 from drumbo.core.piece import Part, Piece, Place, block, text_shape, union
 from drumbo.core.piece.solids import along_y
-from drumbo.trials.base import Plan, Readings, Result, Step
+from drumbo.core.profile import From, Origin, Value
+from drumbo.trials.base import First, Plan, Readings, Result, Step, ToRead, number
 from drumbo.trials.exposure_coupon.coupon import PIN_SEGMENTS
+from drumbo.trials.layered import LayerKind, ResinContext, base_mm, check_room, screen_of
 from drumbo.trials.pictures import Spread
 
 WIDE, DEEP, STOREY, FLOOR = 22.0, 9.0, 4.6, 0.7
@@ -20,6 +27,79 @@ WALL, DIGITS_HIGH, STROKE = 8.5, 3.2, 0.6
 PINS = (0.15, 0.2, 0.25, 0.3, 0.4, 0.5)
 SLITS = (0.12, 0.18, 0.25, 0.35, 0.5)
 PIN_TALL = 3.0
+
+
+STOREYS = Field("storeys", "Storeys", low=4, high=9, whole=True)
+
+
+class StoreyKind(LayerKind):
+    """A kind that changes one parameter from storey to storey, until something fails."""
+
+    first: ClassVar[First]
+    margin: ClassVar[float]
+    """What is kept back from where it begins to fail, as a share of it."""
+    ways: ClassVar[tuple[str, str]]
+    """What values further up, and further down, the tower are called."""
+
+    def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
+        """Refuse what has no room; warn where the printer is known to do as it likes."""
+        high = self._base_mm(context) + number(plan, "storeys") * STOREY
+        check_room(context, "storeys", WIDE + 2, DEEP + 2, high)
+        if self.sets[0] in context.printer.ignored():
+            return {"first": f"{context.printer.name} is known to ignore what a file says of it"}
+        return {}
+
+    def _base_mm(self, context: ResinContext) -> float:
+        return base_mm(context, context.profile.number("layer_um"), 0.8, 3)
+
+    def piece(self, plan: Plan, context: ResinContext) -> Piece:
+        """The tower."""
+        return tower(self.steps(plan), self._base_mm(context))
+
+    def job(self, plan: Plan, context: ResinContext, title: Sequence[str]) -> LayerJob:
+        """Each storey's layers with its own value."""
+        numbers, piece, steps = context.profile.numbers(), self.piece(plan, context), self.steps(plan)
+        base = self._base_mm(context)
+
+        def value(z_mm: float) -> float:
+            return steps[min(max(int((z_mm - base) // STOREY), 0), len(steps) - 1)].value
+
+        lit = Lit(piece.solid, numbers["exposure_s"], numbers["bottom_exposure_s"])
+        return job(
+            [lit], numbers, screen_of(context), title=title,
+            lifting=lambda z_mm, lift: self.lifted(lift, value(z_mm)),
+            resting=lambda z_mm, rest_s: self.rested(rest_s, value(z_mm)),
+        )  # fmt: skip
+
+    def lifted(self, lift: Lift, value: float) -> Lift:
+        """The lift of a layer on the storey with a value."""
+        del value
+        return lift
+
+    def rested(self, rest_s: float, value: float) -> float:
+        """The rest of a layer on the storey with a value, s."""
+        del value
+        return rest_s
+
+    def readings(self, plan: Plan) -> ToRead:
+        """Where it begins."""
+        del plan
+        return ToRead(firsts=(self.first,))
+
+    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+        """The last clean storey, with a margin."""
+        return last_clean(plan, self.steps(plan), readings, self.first.key, self.margin, self.ways)
+
+    def keeps(self, result: Result) -> bool:
+        """Whatever held may be used."""
+        return result.value is not None
+
+    def changes(self, plan: Plan, result: Result, context: ResinContext, trial: int) -> dict[str, Value]:
+        """The one parameter, to the digits that it is shown with."""
+        if result.value is None:
+            return {}
+        key, origin = self.sets[0], Origin(From.TRIAL, self.title.lower(), trial)
+        return {key: Value(round(result.value, BY_KEY[key].decimals), origin, result.error)}
 
 
 def tower(steps: Sequence[Step], base_mm: float) -> Piece:
@@ -55,9 +135,7 @@ def _storey(z: float, label: str) -> list[Part]:
     ]
 
 
-def _pin(x: float, y: float, width: float, low: float):  # type: ignore[no-untyped-def]
-    from manifold3d import Manifold  # noqa: PLC0415 - only its type is wanted above
-
+def _pin(x: float, y: float, width: float, low: float) -> Manifold:
     pin = Manifold.cylinder(PIN_TALL, width / 2, width / 2, circular_segments=PIN_SEGMENTS)
     return pin.translate((x, y, low))
 

@@ -19,8 +19,8 @@ FAR = 3.5
 """Residuals beyond so many times the usual one are outliers."""
 CALLIPER_UM = 5.0
 """No skin is measured better than about this."""
-UNEVEN = 0.012
-"""The light of a screen is not the same everywhere; over all skins that moves both results by about this share."""
+UNEVEN_REACH, UNEVEN_CRITICAL = 0.012, 0.018
+"""The light of a screen is not the same everywhere; over all skins that moves the results by about these shares."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,21 +75,23 @@ def fit(seconds: Floats, depth_um: Floats) -> WorkingCurve | None:
         if away[worst] <= FAR * usual or len(np.unique(np.delete(x, worst)[np.delete(kept, worst)])) < FEWEST:
             break
         kept[worst] = False
-    line, usual = _line(x[kept], depth_um[kept])
-    usual = max(usual, CALLIPER_UM / 2)
+    # Whoever stands apart has no say any more: among the rest least squares wastes nothing.
+    design = np.column_stack([np.ones(kept.sum()), x[kept]])
+    line = np.linalg.lstsq(design, depth_um[kept], rcond=None)[0]
+    away = depth_um[kept] - design @ line
+    usual = max(math.sqrt(float(away @ away) / (kept.sum() - 2)), CALLIPER_UM / 2)
     crossing, slope = float(line[0]), float(line[1])
     if slope <= 0:
         return None
-    design = np.column_stack([np.ones(kept.sum()), x[kept]])
     spread = np.linalg.inv(design.T @ design) * usual**2
     # ln tc = −a / b; its error and how it goes with Dp = b, to first order.
     to_log = np.array([-1 / slope, crossing / slope**2])
     bent, bent_error = _bend(x[kept], depth_um[kept], usual)
     return WorkingCurve(
         reach_um=slope,
-        reach_error_um=math.hypot(math.sqrt(float(spread[1, 1])), UNEVEN * slope),
+        reach_error_um=math.hypot(math.sqrt(float(spread[1, 1])), UNEVEN_REACH * slope),
         critical_s=math.exp(-crossing / slope),
-        log_critical_error=math.hypot(math.sqrt(float(to_log @ spread @ to_log)), UNEVEN),
+        log_critical_error=math.hypot(math.sqrt(float(to_log @ spread @ to_log)), UNEVEN_CRITICAL),
         covariance=float(to_log @ spread[:, 1]),
         usual_um=usual,
         kept=tuple(bool(k) for k in kept),

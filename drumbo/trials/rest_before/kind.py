@@ -1,4 +1,4 @@
-"""The rest trial: plan, tower, readings and verdict."""
+"""The rest trial: a tower that rests shorter from storey to storey."""
 
 from __future__ import annotations
 
@@ -6,18 +6,12 @@ from collections.abc import Sequence
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Field, Scalar
-from drumbo.core.light.job import LayerJob, Lit, job
-from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Origin, Value
-from drumbo.trials.base import First, Plan, Readings, Result, Step, ToRead, number
-from drumbo.trials.layered import LayerKind, ResinContext, base_mm, check_room, screen_of
-from drumbo.trials.storeys import DEEP, STOREY, WIDE, last_clean, tower
-
-MARGIN = 0.25
-SIGN = "smeared"
+from drumbo.trials.base import First, Plan, Step, number
+from drumbo.trials.layered import ResinContext
+from drumbo.trials.storeys import STOREYS, StoreyKind
 
 
-class RestBefore(LayerKind):
+class RestBefore(StoreyKind):
     """Rest before light from where fine slits smear."""
 
     slug = "rest-before-light"
@@ -29,6 +23,12 @@ class RestBefore(LayerKind):
         "flows when it is lit smears fine slits shut. Longer is safe, shorter is time won on every layer."
     )
     few = "Say from which storey on fine slits are smeared or closed."
+    first = First(
+        "smeared", "Slits smeared",
+        "From which storey on, counted from the plate, do fine slits that were open lower down run shut?",
+    )  # fmt: skip
+    margin = 0.25
+    ways = ("shorter", "longer")
 
     def fields(self, context: ResinContext) -> Sequence[Field]:
         """The sweep."""
@@ -36,7 +36,7 @@ class RestBefore(LayerKind):
         return (
             Field("first", "Longest rest", "s", low=0.5, high=30, step=0.5),
             Field("step", "Step", "s", low=0.1, high=5, step=0.1),
-            Field("storeys", "Storeys", low=4, high=9, whole=True),
+            STOREYS,
         )
 
     def suggest(self, context: ResinContext) -> dict[str, Scalar]:
@@ -46,16 +46,10 @@ class RestBefore(LayerKind):
         return {"first": round(now * 0.4 + 6 * step, 1), "step": step, "storeys": 7.0}
 
     def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
-        """Refuse what has no room or no rest left; warn where the printer is known to do as it likes."""
-        check_room(context, "storeys", WIDE + 2, DEEP + 2, self._base_mm(context) + number(plan, "storeys") * STOREY)
+        """Refuse what has no rest left, too."""
         if number(plan, "first") - (number(plan, "storeys") - 1) * number(plan, "step") < 0:
             raise InvalidInput("step", "is so large that the last storeys would rest less than no time")
-        if "rest_before_s" in context.printer.ignored():
-            return {"first": f"{context.printer.name} is known to ignore what a file says of rests"}
-        return {}
-
-    def _base_mm(self, context: ResinContext) -> float:
-        return base_mm(context, context.profile.number("layer_um"), 0.8, 3)
+        return super().check(plan, context)
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Rests that shrink by the step, the longest at the plate."""
@@ -63,39 +57,7 @@ class RestBefore(LayerKind):
         rests = [round(first - i * step, 2) for i in range(int(number(plan, "storeys")))]
         return tuple(Step(i, rest, f"{rest:.1f}") for i, rest in enumerate(rests))
 
-    def piece(self, plan: Plan, context: ResinContext) -> Piece:
-        """The tower."""
-        return tower(self.steps(plan), self._base_mm(context))
-
-    def job(self, plan: Plan, context: ResinContext, title: Sequence[str]) -> LayerJob:
-        """Each storey's layers with its own rest."""
-        numbers, piece, steps = context.profile.numbers(), self.piece(plan, context), self.steps(plan)
-        base = self._base_mm(context)
-
-        def resting(z_mm: float, rest_s: float) -> float:
-            del rest_s
-            return steps[min(max(int((z_mm - base) // STOREY), 0), len(steps) - 1)].value
-
-        lit = Lit(piece.solid, numbers["exposure_s"], numbers["bottom_exposure_s"])
-        return job([lit], numbers, screen_of(context), title=title, resting=resting)
-
-    def readings(self, plan: Plan) -> ToRead:
-        """Where it begins."""
-        del plan
-        look = "From which storey on, counted from the plate, do fine slits that were open lower down run shut?"
-        return ToRead(firsts=(First(SIGN, "Slits smeared", look),))
-
-    def evaluate(self, plan: Plan, readings: Readings) -> Result:
-        """The last clean storey, with a margin."""
-        return last_clean(plan, self.steps(plan), readings, SIGN, MARGIN, ("shorter", "longer"))
-
-    def keeps(self, result: Result) -> bool:
-        """Whatever held may be used."""
-        return result.value is not None
-
-    def changes(self, plan: Plan, result: Result, context: ResinContext, trial: int) -> dict[str, Value]:
-        """The rest."""
-        if result.value is None:
-            return {}
-        origin = Origin(From.TRIAL, self.title.lower(), trial)
-        return {"rest_before_s": Value(round(result.value, 1), origin, result.error)}
+    def rested(self, rest_s: float, value: float) -> float:
+        """The storey's rest."""
+        del rest_s
+        return value
