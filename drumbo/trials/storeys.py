@@ -6,6 +6,7 @@ fins, and a block with slits. What changes, changes from floor to floor.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import ClassVar
 
@@ -35,11 +36,18 @@ STOREYS = Field("storeys", "Storeys", low=4, high=9, whole=True)
 class StoreyKind(LayerKind):
     """A kind that changes one parameter from storey to storey, until something fails."""
 
-    first: ClassVar[First]
+    sweep: ClassVar[tuple[Field, Field]]
+    """Fields of the value at the plate, `first`, and of the `step` from storey to storey."""
+    sign: ClassVar[First]
     margin: ClassVar[float]
     """What is kept back from where it begins to fail, as a share of it."""
     ways: ClassVar[tuple[str, str]]
     """What values further up, and further down, the tower are called."""
+
+    def fields(self, context: ResinContext) -> Sequence[Field]:
+        """The sweep."""
+        del context
+        return (*self.sweep, STOREYS)
 
     def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
         """Refuse what has no room; warn where the printer is known to do as it likes."""
@@ -84,11 +92,54 @@ class StoreyKind(LayerKind):
     def readings(self, plan: Plan) -> ToRead:
         """Where it begins."""
         del plan
-        return ToRead(firsts=(self.first,))
+        return ToRead(firsts=(self.sign,))
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
-        """The last clean storey, with a margin."""
-        return last_clean(plan, self.steps(plan), readings, self.first.key, self.margin, self.ways)
+        """The last storey before the sign begins, with a margin from it."""
+        at, steps = readings.firsts.get(self.sign.key), self.steps(plan)
+        if at is None:
+            return Result("few", says="Say on which storey it begins, counted as on the tower; or that it does not.")
+        values, (far, near) = [step.value for step in steps], self.ways
+        if at == 0:
+            extend = self.further(plan, values, on=False)
+            says = f"print {near} ones next" if extend else f"{near} ones make no sense, so look for another cause"
+            return Result("edge", says=f"It fails from the first storey on; {says}.", extend=extend,
+                          extend_says=f"Plan {near} ones")  # fmt: skip
+        if at >= len(steps):
+            value, error, extend = values[-1], abs(values[-1] - values[-2]) / 2, self.further(plan, values, on=True)
+            spread = Spread("Held up to", "", 0, ((steps[-1].label, value, True),), value, error)
+            more = f"; {far} ones may hold too" if extend else ""
+            return Result(
+                "edge", value=value, error=error, low=value, high=value, spreads=(spread,),
+                says=f"It held on every storey. {steps[-1].label} can be used{more}.",
+                extend=extend, extend_says=f"Plan {far} ones",
+            )  # fmt: skip
+        good, bad = values[at - 1], values[at]
+        limit, error = (good + bad) / 2, abs(bad - good) / 12**0.5
+        value = limit * (1 + math.copysign(self.margin, good - bad))
+        points = ((f"{steps[at - 1].label} still holds", good, True), (f"{steps[at].label} does not", bad, True))
+        says = (
+            f"It begins between {steps[at - 1].label} and {steps[at].label}; {self.margin:.0%} of that are kept back."
+        )
+        return Result(
+            "good", value=value, error=error, low=min(value, good), high=max(value, good), says=says,
+            spreads=(Spread("Where it begins", "", 0, points, limit, error),),
+        )  # fmt: skip
+
+    def further(self, plan: Plan, values: Sequence[float], *, on: bool) -> dict[str, Scalar] | None:
+        """A plan that goes on above this tower, or else below it, overlapping by one storey; None where there is no way
+        to go.
+        """
+        first_field, step_field = self.sweep
+        apart, last, step = values[1] - values[0], len(values) - 1, number(plan, "step")
+        first = values[-2] if on else values[0] - (last - 1) * apart
+        first = min(max(first, first_field.low), first_field.high)
+        if apart < 0 and step_field.step:
+            # Shorter and shorter ends at nothing: finer steps, then.
+            step = min(step, math.floor(first / last / step_field.step + 1e-9) * step_field.step)
+        if first == values[0] or step < step_field.low:
+            return None
+        return {**plan, "first": round(first, 2), "step": round(step, 2)}
 
     def keeps(self, result: Result) -> bool:
         """Whatever held may be used."""
@@ -138,42 +189,3 @@ def _storey(z: float, label: str) -> list[Part]:
 def _pin(x: float, y: float, width: float, low: float) -> Manifold:
     pin = Manifold.cylinder(PIN_TALL, width / 2, width / 2, circular_segments=PIN_SEGMENTS)
     return pin.translate((x, y, low))
-
-
-def last_clean(
-    plan: Plan, steps: Sequence[Step], readings: Readings, sign: str, margin: float, words: tuple[str, str]
-) -> Result:
-    """The last storey before a sign begins, with a margin from it. `words` call the far and the near end."""
-    at = readings.firsts.get(sign)
-    if at is None:
-        return Result("few", says="Say on which storey it begins, counted as on the tower; or that it does not.")
-    values = [step.value for step in steps]
-    far, near = words
-    if at == 0:
-        extend = shifted(plan, values, down=True)
-        return Result("edge", says=f"It fails from the first storey on; print {near} ones next.", extend=extend,
-                      extend_says=f"Plan {near} ones")  # fmt: skip
-    if at >= len(steps):
-        value, step = values[-1], abs(values[-1] - values[-2])
-        spread = Spread("Held up to", "", 0, ((steps[-1].label, value, True),), value, step / 2)
-        return Result(
-            "edge", value=value, error=step / 2, low=value, high=value, spreads=(spread,),
-            says=f"It held on every storey. {steps[-1].label} can be used; {far} ones may hold too.",
-            extend=shifted(plan, values, down=False), extend_says=f"Plan {far} ones",
-        )  # fmt: skip
-    good, bad = values[at - 1], values[at]
-    limit, error = (good + bad) / 2, abs(bad - good) / 12**0.5
-    value = limit + margin * (good - bad) / abs(good - bad) * limit
-    points = ((f"{steps[at - 1].label} still holds", good, True), (f"{steps[at].label} does not", bad, True))
-    spread = Spread("Where it begins", "", 0, points, limit, error)
-    return Result(
-        "good", value=value, error=error, low=min(value, good), high=max(value, good), spreads=(spread,),
-        says=f"It begins between {steps[at - 1].label} and {steps[at].label}; {margin:.0%} of that are kept back.",
-    )  # fmt: skip
-
-
-def shifted(plan: Plan, values: Sequence[float], *, down: bool) -> dict[str, Scalar]:
-    """A plan that goes on where this one ends, overlapping by one storey."""
-    step = values[1] - values[0]
-    first = values[0] - (len(values) - 2) * step if down else values[-2]
-    return {**plan, "first": round(max(first, abs(step) / 2), 2)}

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 
 from drumbo.core.fields import Field, Scalar
 from drumbo.core.light.job import Lift
 from drumbo.trials.base import First, Plan, Step, number
 from drumbo.trials.layered import ResinContext
-from drumbo.trials.storeys import STOREYS, StoreyKind
+from drumbo.trials.storeys import StoreyKind
 
 
 class LiftSpeed(StoreyKind):
@@ -24,21 +23,16 @@ class LiftSpeed(StoreyKind):
         "and fins go missing it is too fast. Slower is safe, faster is time won."
     )
     few = "Say from which storey on pins or fins are missing or bent."
-    first = First(
+    sweep = (
+        Field("first", "Slowest", "mm/min", low=5, high=400, step=5),
+        Field("step", "Step", "mm/min", low=5, high=200, step=5),
+    )
+    sign = First(
         "missing", "Pins missing",
         "From which storey on, counted from the plate, are pins or fins missing, bent or torn?",
     )  # fmt: skip
     margin = 0.15
     ways = ("faster", "slower")
-
-    def fields(self, context: ResinContext) -> Sequence[Field]:
-        """The sweep."""
-        del context
-        return (
-            Field("first", "Slowest", "mm/min", low=5, high=400, step=5),
-            Field("step", "Step", "mm/min", low=5, high=200, step=5),
-            STOREYS,
-        )
 
     def suggest(self, context: ResinContext) -> dict[str, Scalar]:
         """From below the profile's speed to well over twice as much."""

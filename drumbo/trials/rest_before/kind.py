@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Field, Scalar
 from drumbo.trials.base import First, Plan, Step, number
 from drumbo.trials.layered import ResinContext
-from drumbo.trials.storeys import STOREYS, StoreyKind
+from drumbo.trials.storeys import StoreyKind
 
 
 class RestBefore(StoreyKind):
@@ -23,21 +21,16 @@ class RestBefore(StoreyKind):
         "flows when it is lit smears fine slits shut. Longer is safe, shorter is time won on every layer."
     )
     few = "Say from which storey on fine slits are smeared or closed."
-    first = First(
+    sweep = (
+        Field("first", "Longest rest", "s", low=0.5, high=30, step=0.5),
+        Field("step", "Step", "s", low=0.1, high=5, step=0.1),
+    )
+    sign = First(
         "smeared", "Slits smeared",
         "From which storey on, counted from the plate, do fine slits that were open lower down run shut?",
     )  # fmt: skip
     margin = 0.25
     ways = ("shorter", "longer")
-
-    def fields(self, context: ResinContext) -> Sequence[Field]:
-        """The sweep."""
-        del context
-        return (
-            Field("first", "Longest rest", "s", low=0.5, high=30, step=0.5),
-            Field("step", "Step", "s", low=0.1, high=5, step=0.1),
-            STOREYS,
-        )
 
     def suggest(self, context: ResinContext) -> dict[str, Scalar]:
         """From well above the profile's rest down to hardly any."""

@@ -1,0 +1,78 @@
+"""Towers that change one thing from storey to storey: what is in the file, what a sign means, what comes next."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import read_all
+from drumbo.trials import kind
+from drumbo.trials.base import Readings, Result
+from drumbo.trials.storeys import STOREY, StoreyKind
+from tests.conftest import resin_context
+
+CONTEXT = resin_context()
+LIFT, REST = kind("lift-speed"), kind("rest-before-light")
+BOTH = pytest.mark.parametrize("trial", [LIFT, REST], ids=lambda trial: trial.slug)
+
+
+def _seen(trial: Any, plan: Any, at: int) -> Result:
+    return trial.evaluate(plan, Readings(firsts={trial.sign.key: at}))
+
+
+@BOTH
+def test_only_one_thing_changes_and_only_from_storey_to_storey(trial: StoreyKind) -> None:
+    plan = {"first": 60.0, "step": 30.0, "storeys": 4.0} if trial is LIFT else {"first": 2, "step": 0.5, "storeys": 4.0}
+    job, steps = trial.job(plan, CONTEXT, ("test",)), trial.steps(plan)
+    height = CONTEXT.profile.number("layer_um") / 1000
+    base = trial._base_mm(CONTEXT)
+    middles = [round((base + (k + 0.5) * STOREY) / height) for k in range(4)]
+    told = [(job.layers[n].lift.mm_min, job.layers[n].rest_before_s) for n in middles]
+    usual = CONTEXT.profile.number("lift_speed_mm_min"), CONTEXT.profile.number("rest_before_s")
+    for step, (speed, rest) in zip(steps, told, strict=True):
+        assert (speed, rest) == ((step.value, usual[1]) if trial is LIFT else (usual[0], step.value))
+    changes = [n for n in range(middles[0], middles[-1]) if job.layers[n].lift != job.layers[n + 1].lift
+               or job.layers[n].rest_before_s != job.layers[n + 1].rest_before_s]  # fmt: skip
+    assert [n + 1 for n in changes] == pytest.approx([(base + k * STOREY) / height for k in (1, 2, 3)], abs=1)
+
+
+def test_known_limits() -> None:
+    lift = _seen(LIFT, {"first": 60.0, "step": 20.0, "storeys": 5.0}, 2)
+    assert lift.value == pytest.approx(90 * 0.85), "between 80 and 100, less a margin"
+    assert lift.says.startswith("It begins between 80 and 100;")
+    rest = _seen(REST, {"first": 2.0, "step": 0.4, "storeys": 5.0}, 3)
+    assert rest.value == pytest.approx(1.0 * 1.25), "between 1.2 and 0.8, and a margin more"
+    assert REST.changes({}, rest, CONTEXT, 4)["rest_before_s"].number == 1.2
+    assert rest.error == pytest.approx(0.4 / 12**0.5)
+    assert _seen(LIFT, {"first": 60.0, "step": 20.0, "storeys": 5.0}, 0).value is None
+
+
+@BOTH
+@pytest.mark.parametrize("held", [True, False], ids=["held on all", "failed on all"])
+def test_what_is_offered_next_can_be_printed_and_comes_to_an_end(trial: StoreyKind, *, held: bool) -> None:
+    plan, ends = trial.suggest(CONTEXT), []
+    for _ in range(40):
+        steps = trial.steps(plan)
+        result = _seen(trial, plan, len(steps) if held else 0)
+        assert result.state == "edge"
+        if result.extend is None:
+            break
+        values = [step.value for step in steps]
+        plan = read_all(trial.fields(CONTEXT), dict(result.extend))
+        trial.check(plan, CONTEXT)
+        ends = [step.value for step in trial.steps(plan)]
+        beyond = ends[-1] - values[-1] if held else values[0] - ends[0]
+        assert beyond * (values[1] - values[0]) > 0, "it goes further"
+        assert min(ends) < max(values)
+        assert max(ends) > min(values), "and overlaps"
+    else:
+        pytest.fail("it goes on for ever")
+    assert ends, "there was something to go on to"
+    assert ("another cause" in result.says) is not held
+
+
+def test_no_rest_is_shorter_than_none() -> None:
+    with pytest.raises(InvalidInput, match="less than no time"):
+        REST.check({"first": 1.0, "step": 0.4, "storeys": 5.0}, CONTEXT)
