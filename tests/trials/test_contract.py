@@ -15,6 +15,7 @@ import pytest
 import drumbo
 from drumbo.core.catalogue import BY_KEY, FILAMENT, GROUPS, RESIN
 from drumbo.core.errors import InvalidInput, NotFound
+from drumbo.core.fields import read_all
 from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.reader import read
 from drumbo.core.piece import draw
@@ -202,12 +203,14 @@ def test_the_result_follows_the_hidden_truth(trial: AnyKind) -> None:
     draw = {FILAMENT: draw_spool, RESIN: draw_bottle}[trial.process]
     truths = {seed: truth(draw(context.material.family, seed)) for seed in range(40)}
     seeds = sorted((seed for seed, need in truths.items() if math.isfinite(need)), key=truths.__getitem__)
-    least, most = (
-        trial.evaluate(plan, exact(trial, plan, context, seed, LEANING)).value for seed in (seeds[0], seeds[-1])
-    )
+    ends = [trial.evaluate(plan, exact(trial, plan, context, seed, LEANING)) for seed in (seeds[0], seeds[-1])]
+    least, most = (result.value for result in ends)
     assert least is not None
     assert most is not None
     assert most - least > apart
+    for result in ends:
+        if result.extend is not None:
+            trial.check(read_all(trial.fields(context), dict(result.extend)), context)
 
 
 @pytest.mark.parametrize("trial", ALL)
