@@ -1,0 +1,62 @@
+"""Every profile parameter once: key, name, unit, bounds, group, what it rests on, how it is printed.
+
+Bounds here warn and never refuse: a printer may well run a value outside of them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from drumbo.core.catalogue import filament, resin
+from drumbo.core.catalogue.parameter import ELSEWHERE, FILAMENT, RESIN, Group, Parameter
+
+__all__ = [
+    "BY_KEY", "ELSEWHERE", "FILAMENT", "GROUPS", "PARAMETERS", "RESIN", "Group", "Parameter", "find", "groups_of",
+    "in_group", "of_process",
+]  # fmt: skip
+
+GROUPS: tuple[Group, ...] = filament.GROUPS + resin.GROUPS
+PARAMETERS: tuple[Parameter, ...] = filament.PARAMETERS + resin.PARAMETERS
+BY_KEY: dict[str, Parameter] = {p.key: p for p in PARAMETERS}
+
+
+def groups_of(process: str) -> tuple[Group, ...]:
+    """The sectors of profiles of one process, in trial order."""
+    return tuple(group for group in GROUPS if group.process == process)
+
+
+def in_group(group: str) -> Iterator[Parameter]:
+    """The parameters of one group that profiles hold, in catalogue order."""
+    return (p for p in PARAMETERS if p.group == group and p.scope == "profile")
+
+
+def of_process(process: str) -> Iterator[Parameter]:
+    """The parameters of one process, in catalogue order."""
+    groups = {group.key for group in groups_of(process)}
+    return (p for p in PARAMETERS if p.group in groups)
+
+
+def find(text: str, most: int = 8, process: str = FILAMENT) -> list[Parameter]:
+    """Parameters of a process by any word a maker might use: every word must stand in name, group, other names or what
+    goes wrong.
+
+    Those whose names hold the words come before those that only mention them, and what goes by just these first of all.
+    """
+    words = text.lower().split()[:6]
+    if not words:
+        return []
+
+    def rank(parameter: Parameter) -> int:
+        places = (
+            parameter.name, " ".join(parameter.also_called), f"{_GROUP_NAMES[parameter.group]} {parameter.unit}",
+            f"{parameter.too_low} {parameter.too_high} {parameter.help}",
+        )  # fmt: skip
+        ranks = [next((k for k, place in enumerate(places) if word in place.lower()), None) for word in words]
+        return -1 if None in ranks else max(r for r in ranks if r is not None)
+
+    phrase = " ".join(words)
+    ranked = [(phrase not in p.also_called, rank(p), place, p) for place, p in enumerate(of_process(process))]
+    return [p for _, at, _, p in sorted(ranked, key=lambda r: r[:3]) if at >= 0][:most]
+
+
+_GROUP_NAMES = {group.key: group.name for group in GROUPS}

@@ -1,0 +1,86 @@
+"""What a line of a profile is, and a sector of the drum."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+FILAMENT, RESIN = "filament", "resin"
+
+ELSEWHERE = ("family", "material", "machine", "drive", "nozzle", "screen", "light", "layer")
+"""What may differ between a profile and its copy for another spool or printer."""
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """A sector of the drum, in trial order; profiles of one `process` have the same sectors."""
+
+    key: str
+    name: str
+    about: str
+    process: str = FILAMENT
+
+
+@dataclass(frozen=True, slots=True)
+class Parameter:
+    """One line of a profile.
+
+    `main` parameters decide their group's state on the drum. `tolerance` is the change, in `unit`, that
+    makes what rests on this parameter doubtful, or `tolerance_share` of it if that is more. `rests_on` names
+    parameters by key. A parameter of scope "printer" is the printer's own: no profile holds it. One that is
+    `shared` may have a value of the printer's beneath the profile's, for all materials. One that is `found` has no
+    starting value: only a trial can tell it; one that stands `aside` is about the profile itself, and no slicer asks
+    for it. `lost_with` and `doubted_with` name what of a profile's surroundings must be alike for a copy of the value
+    to hold elsewhere (`ELSEWHERE`): where the first differs it starts anew, where the second does it wants a recheck.
+    `also_called` are other words that makers use for it, or for what it cures. Those of one `plate` each may be set
+    all at once. `zero` is the word for a 0 that is no number.
+    """
+
+    key: str
+    name: str
+    unit: str
+    group: str
+    low: float
+    high: float
+    decimals: int = 0
+    main: bool = False
+    tolerance: float = 0.0
+    tolerance_share: float = 0.0
+    rests_on: tuple[str, ...] = ()
+    too_low: str = ""
+    too_high: str = ""
+    help: str = ""
+    scope: str = "profile"
+    shared: bool = False
+    found: bool = False
+    aside: bool = False
+    lost_with: tuple[str, ...] = ()
+    doubted_with: tuple[str, ...] = ()
+    also_called: tuple[str, ...] = ()
+    plate: bool = False
+    zero: str = ""
+
+    @property
+    def lendable(self) -> bool:
+        """Whether another profile may take it over: a proof and the count of batches are of one profile alone."""
+        return not self.aside or (self.found and not self.main)
+
+    def show(self, value: float) -> str:
+        """The number as it is printed everywhere, without its unit."""
+        text = f"{value:.{self.decimals}f}"
+        return text.replace("-", "−") if float(text) else text.replace("-", "")
+
+    def show_error(self, error: float) -> str:
+        """A standard error as it is printed after its value: never as less than the last digit shown."""
+        return f"{max(error, 10**-self.decimals):.{self.decimals}f}"
+
+    def moved_too_far(self, before: float, after: float) -> bool:
+        """Whether a change makes what rests on this parameter doubtful."""
+        return abs(after - before) > max(self.tolerance, self.tolerance_share * abs(before)) + 1e-9
+
+    def warn(self, value: float) -> str | None:
+        """A warning where the value is unusual, else None."""
+        if value < self.low:
+            return f"unusually low; {self.show(self.low)} to {self.show(self.high)} {self.unit} is common"
+        if value > self.high:
+            return f"unusually high; {self.show(self.low)} to {self.show(self.high)} {self.unit} is common"
+        return None
