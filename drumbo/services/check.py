@@ -147,14 +147,15 @@ def look(workshop: Workshop, digest: str, profile_id: int | None = None) -> Look
     """What a file that was brought will do, against a profile if one is given. NotFound once it is gone."""
     if not (len(digest) == 64 and set(digest) <= set("0123456789abcdef")):
         raise NotFound("there is no such file")
-    there = workshop.folder / KEPT_IN / digest
-    if not there.exists():
-        raise NotFound("this file is not kept any more; bring it again")
-    against = _against(workshop, profile_id)
+    there, against = workshop.folder / KEPT_IN / digest, _against(workshop, profile_id)
     key = (digest, repr(against))
+    try:
+        size = there.stat().st_size
+    except FileNotFoundError as error:
+        raise NotFound("this file is not kept any more; bring it again") from error
     with _LOCK:
         if key not in _LOOKED:
-            size, held = there.stat().st_size, {k: v for k, v in against.items() if k != "density_g_cm3"}
+            held = {k: v for k, v in against.items() if k != "density_g_cm3"}
             case = case_of(_program(digest, there.read_bytes), **held)
             found = summary(case, against["filament_mm"], against["density_g_cm3"])
             _LOOKED[key] = Looked(digest, size, found, case, case.numbers.get("max_flow_mm3_s"))

@@ -44,6 +44,16 @@ def test_what_is_odd_is_read_and_the_layer_opened(page: Page, site: Site) -> Non
     page.get_by_role("button", name="Look").click()
     expect(page.get_by_label("to", exact=True)).to_have_value("4")
     expect(page.locator(".track")).to_have_count(4)
+    page.get_by_label("to", exact=True).fill("four")
+    page.get_by_role("button", name="Look").click()
+    expect(page.get_by_role("alert")).to_have_text("“to”: “four” is not a number; write it like 215 or 1.75")
+    expect(page.get_by_label("to", exact=True)).to_have_value("four")
+    page.get_by_label("to", exact=True).fill("-2")
+    page.get_by_role("button", name="Look").click()
+    expect(page.get_by_role("alert")).to_contain_text("nothing lies in this stretch")
+    page.get_by_label("to", exact=True).fill("")
+    page.get_by_role("button", name="Look").click()
+    expect(page.get_by_role("alert")).to_have_count(0)
 
     _open_its_layer(page, first)
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import math
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import GcodeError, InvalidInput
+from drumbo.core.fields import number
 from drumbo.services import check as service
 from drumbo.services import shelf
 from drumbo.web.tracks import bars, strips
@@ -75,24 +75,26 @@ def tracks(digest: str) -> str:
 
 
 def _strips(looked: service.Looked) -> dict[str, Any]:
+    """The strips of the stretch asked for; of the whole, with what is wrong, where it cannot be read or is empty."""
     along = "height" if request.args.get("along") == "height" else "time"
-    ends = [_number(request.args.get(key)) for key in ("from", "to")]
-    return {"along": along, "ends": ends, "strips": strips(service.tracks(looked, along, *ends), along)}
-
-
-def _number(text: str | None) -> float | None:
+    typed_ends = [request.args.get(key, "").strip()[:20] for key in ("from", "to")]
+    page = {"along": along, "ends": typed_ends, "stretch_problem": ""}
     try:
-        number = float((text or "").replace(",", "."))
-    except ValueError:
-        return None
-    return number if math.isfinite(number) else None
+        low, high = (number(key, text) if text else None for key, text in zip(("from", "to"), typed_ends, strict=True))
+        found = service.tracks(looked, along, low, high)
+        if not any(len(track.x) for track in found):
+            raise InvalidInput("to", "nothing lies in this stretch; empty both fields to see the whole")
+    except InvalidInput as error:
+        key, says = next(iter(error.problems.items()))
+        page["stretch_problem"], found = f"“{key}”: {says}", service.tracks(looked, along)
+    return {**page, "strips": strips(found, along)}
 
 
-@pages.get("/<digest>/layers/<int:number>")
-def layer(digest: str, number: int) -> Any:
+@pages.get("/<digest>/layers/<int:which>")
+def layer(digest: str, which: int) -> Any:
     """One layer as columns, for the drawing."""
     looked, _ = _looked(digest)
-    return service.layer_columns(looked, number)
+    return service.layer_columns(looked, which)
 
 
 @pages.post("/<digest>/again")
