@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from drumbo.core.errors import GcodeError
 from drumbo.core.gcode.inspect import Inspection, inspect
 from drumbo.core.gcode.reader import read
+from drumbo.core.gcode.roles import ROADS, TRAVEL
 from drumbo.core.workshop import Printer
 from drumbo.trials import kinds_of
 from tests.conftest import plain_context
@@ -44,7 +45,7 @@ def test_a_file_that_does_what_the_profile_says_has_no_finding() -> None:
     found = _look(_file())
     assert found.remarks == ()
     assert (found.layers, found.layer_mm, found.retraction_mm) == (20, pytest.approx(0.2), 0.8)
-    assert found.road_s + found.travel_s < found.seconds
+    assert found.seconds_of(*ROADS, TRAVEL) < found.seconds
 
 
 def _stepped(text: str) -> str:

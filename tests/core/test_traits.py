@@ -55,6 +55,24 @@ def test_a_trials_layers_are_those_that_it_was_planned_with() -> None:
     assert found.tops.tolist() == pytest.approx(planned.tolist(), abs=1e-3)
 
 
+def test_patches_of_other_heights_all_rest_on_the_bed() -> None:
+    context, trial = plain_context(), kind("first-layer")
+    program, found = _traits(trial.print_file(trial.suggest(context), context).gcode)
+    assert found.layers > 3
+    assert found.on_bed.all()
+    assert found.height[found.laid] == pytest.approx(program.z[found.laid], abs=1e-5)
+    assert found.width[found.laid].max() < 0.8, "the lowest is squeezed widest; none is as wide as if it were a sheet"
+
+
+def test_a_spiral_that_ends_flat_is_still_cut_into_turns() -> None:
+    context, trial = plain_context(), kind("rising-wall")
+    file = trial.print_file(trial.suggest(context), context)
+    _, found = _traits(file.gcode)
+    top, first = file.path.z[file.path.e_mm > 0].max(), found.tops[0]
+    assert found.layers == pytest.approx((top - first) / 0.2 + 1, abs=1)
+    assert np.unique(found.height[found.laid].round(3)).tolist() == pytest.approx([0.2, first])
+
+
 @given(st.integers(1, 5000), st.integers(3, 60), st.integers(0, 10**6))
 def test_thinning_keeps_ends_and_peaks(size: int, count: int, seed: int) -> None:
     y = np.random.default_rng(seed).normal(size=size)

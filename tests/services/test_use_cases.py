@@ -13,6 +13,7 @@ import pytest
 from sqlalchemy import inspect as look_at
 
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
+from drumbo.core.gcode.roles import ROADS
 from drumbo.core.profile import Known
 from drumbo.exchange.profile_file import profile_json
 from drumbo.services import adopting, bench, check, pictures, prints, profiles, reading, shelf, trials, workshop
@@ -268,7 +269,7 @@ def test_a_file_held_against_a_profile(house: Workshop, begun: Begun, monkeypatc
     nozzle = check.tracks(looked, "height", 5.0, 30.0)[0]
     assert 5 <= nozzle.x.min() < nozzle.x.max() <= 30
     edges, minutes = check.flow_shares(looked)
-    assert minutes.sum() == pytest.approx(found.road_s / 60)
+    assert minutes.sum() == pytest.approx(found.seconds_of(*ROADS) / 60)
     assert edges[-1] >= 12
     columns = check.layer_columns(looked, 3)
     assert len(columns["x0"]) == len(columns["line"]) > 50

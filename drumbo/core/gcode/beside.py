@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from drumbo.core.gcode.findings import Case
 from drumbo.core.gcode.inspect import Inspection
 from drumbo.core.gcode.reader import Command, Program
+from drumbo.core.gcode.roles import AIR, INNER, OUTER, TOP, TRAVEL
 
 Floats = NDArray[np.float64]
 
@@ -58,8 +59,11 @@ def pairs(a: tuple[Case, Inspection], b: tuple[Case, Inspection]) -> list[Pair]:
     """What two files come to: times in minutes, usual values by the time of their roads."""
     rows = (
         ("Time", "min", 1, lambda c, i: i.seconds / 60),
-        ("Roads", "min", 1, lambda c, i: i.road_s / 60),
-        ("Travels", "min", 1, lambda c, i: i.travel_s / 60),
+        ("Time, outer walls", "min", 1, lambda c, i: i.seconds_of(OUTER) / 60),
+        ("Time, inner roads", "min", 1, lambda c, i: i.seconds_of(INNER) / 60),
+        ("Time, tops", "min", 1, lambda c, i: i.seconds_of(TOP) / 60),
+        ("Time, in the air", "min", 1, lambda c, i: i.seconds_of(AIR) / 60),
+        ("Time, travels", "min", 1, lambda c, i: i.seconds_of(TRAVEL) / 60),
         ("Filament", "g", 2, lambda c, i: i.grams),
         ("Layers", "", 0, lambda c, i: i.layers),
         ("Usual layer height", "mm", 3, lambda c, i: i.layer_mm),

@@ -7,11 +7,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.gcode.reader import PAUSES, Command, Program
+from drumbo.core.gcode.roles import roles
 from drumbo.core.gcode.traits import Traits
 from drumbo.core.workshop import Printer
 
@@ -52,6 +54,11 @@ class Case:
     found: Traits
     printer: Printer | None
     numbers: Mapping[str, float]
+
+    @cached_property
+    def role(self) -> NDArray[np.uint8]:
+        """(n,) what each move is for, see `roles`."""
+        return roles(self.program, self.found)
 
     def at(self, where: Bools) -> tuple[int, int, float]:
         """Line and layer of the first of some moves, and their share of the time that roads take."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 
 from drumbo.core.gcode.findings import Case, Remark, findings
 from drumbo.core.gcode.reader import Program
-from drumbo.core.gcode.traits import traits
+from drumbo.core.gcode.roles import AIR, INNER, NAMES, OUTER, ROADS, STILL, TOP, TRAVEL
+from drumbo.core.gcode.traits import by_time, traits
 from drumbo.core.workshop import Printer
 
 Floats = NDArray[np.float64]
@@ -28,9 +29,25 @@ class Band:
 
 
 @dataclass(frozen=True, slots=True)
+class Part:
+    """All moves of one role: how long they take, what they lay, and their usual and most flow (99 %), mm³/s, and usual
+    speed, mm/s, by time.
+    """
+
+    role: int
+    name: str
+    seconds: float
+    grams: float = 0.0
+    flow_usual: float = 0.0
+    flow_high: float = 0.0
+    speed_usual: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
 class Inspection:
-    """Lengths in mm; flow in mm³/s at its fastest, over the moves that lay a road. Seconds are of all moves, of roads
-    and of travels; `layer_mm` and `width_mm` are usual ones; `retraction_mm` is the usual pull, 0 where there is none.
+    """Lengths in mm; flow in mm³/s at its fastest, over the moves that lay a road. Seconds are of all moves; `parts`
+    has them by role; `layer_mm` and `width_mm` are usual ones; `retraction_mm` is the usual pull, 0 where there is
+    none.
     """
 
     lines: int
@@ -38,8 +55,7 @@ class Inspection:
     low: tuple[float, float, float]
     high: tuple[float, float, float]
     seconds: float
-    road_s: float
-    travel_s: float
+    parts: tuple[Part, ...]
     layers: int
     layer_mm: float
     width_mm: float
@@ -53,6 +69,10 @@ class Inspection:
     bed_c: float
     unknown: Mapping[str, int]
     remarks: tuple[Remark, ...]
+
+    def seconds_of(self, *roles: int) -> float:
+        """Time of all moves of some roles, s."""
+        return sum(part.seconds for part in self.parts if part.role in roles)
 
 
 def case_of(
@@ -85,7 +105,7 @@ def inspect(
 def summary(case: Case, filament_mm: float = 1.75, density_g_cm3: float = 1.24) -> Inspection:
     """A case in a few numbers, and what is odd about it."""
     program, found = case.program, case.found
-    laid, seconds = found.laid, found.motion.seconds
+    laid = found.laid
     empty = not laid.any()
     low, high = (0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
     if not empty:
@@ -102,8 +122,7 @@ def summary(case: Case, filament_mm: float = 1.75, density_g_cm3: float = 1.24) 
         low=low,
         high=high,
         seconds=found.motion.total_s,
-        road_s=float(seconds[laid].sum()),
-        travel_s=float(seconds[~laid & (found.way > 0)].sum()),
+        parts=_parts(case, area * density_g_cm3 / 1000),
         layers=found.layers,
         layer_mm=float(np.median(found.height[laid])) if not empty else 0.0,
         width_mm=float(np.median(found.width[laid])) if not empty else 0.0,
@@ -118,6 +137,26 @@ def summary(case: Case, filament_mm: float = 1.75, density_g_cm3: float = 1.24) 
         unknown=program.unknown,
         remarks=tuple(findings(case)),
     )
+
+
+def _parts(case: Case, grams_each_mm: float) -> tuple[Part, ...]:
+    """What is done by role, roads first; roles that do not occur are left out."""
+    found, flow_factor = case.found, case.program.flow_factor
+    parts = []
+    for role in (OUTER, INNER, TOP, AIR, TRAVEL, STILL):
+        rows = np.flatnonzero(case.role == role)
+        if not len(rows):
+            continue
+        seconds = found.motion.seconds[rows]
+        part = Part(role, NAMES[role], float(seconds.sum()))
+        if role in ROADS:
+            grams = float((case.program.e_mm[rows] * flow_factor[rows]).sum()) * grams_each_mm
+            usual, high = by_time(found.flow[rows], seconds, 0.5), by_time(found.flow[rows], seconds, 0.99)
+            part = replace(part, grams=grams, flow_usual=usual, flow_high=high)
+        if role != STILL:
+            part = replace(part, speed_usual=by_time(found.speed[rows], seconds, 0.5))
+        parts.append(part)
+    return tuple(parts)
 
 
 def _bands(z: Floats, nozzle: Floats) -> tuple[Band, ...]:

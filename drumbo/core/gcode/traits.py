@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,6 +26,10 @@ SAME_MM = 0.004
 """Heights closer than this are one layer."""
 LEAST_ROAD_MM = 0.02
 USUAL_LAYER_MM = 0.2
+TOO_WIDE = 1.8
+"""Times as wide as the first layer's roads are hardly roads."""
+LOW_LAYERS = 2.5
+"""Layers up to so many times the height of the first may lie beside it."""
 THINNEST_MM, THICKEST_MM = 0.02, 2.0
 
 
@@ -32,7 +37,7 @@ THINNEST_MM, THICKEST_MM = 0.02, 2.0
 class Traits:
     """Columns (n,) by move: way in the plane, mm; whether it lays a road; flow, mm³/s, at its fastest; speed, mm/s;
     layer, from 0, of what lies last for moves between; width and height of its road, mm, 0 where it lays none; when it
-    ends, s. `tops` (layers,) are heights, mm.
+    ends, s. `tops` and `thick` (layers,) are heights of layers, and of what a layer rests on up to it, mm.
     """
 
     way: Halves
@@ -44,12 +49,18 @@ class Traits:
     height: Halves
     ends_s: Floats
     tops: Floats
+    thick: Halves
     motion: Motion
 
     @property
     def layers(self) -> int:
         """How many there are."""
         return len(self.tops)
+
+    @property
+    def on_bed(self) -> Bools:
+        """(layers,) which rest on the bed, not on a layer."""
+        return np.asarray(self.thick >= self.tops - SAME_MM)
 
 
 def traits(program: Program, motion: Motion, filament_mm: float) -> Traits:
@@ -62,10 +73,11 @@ def traits(program: Program, motion: Motion, filament_mm: float) -> Traits:
     np.divide(program.e_mm * (math.pi * filament_mm**2 / 4), way, out=area, where=laid, casting="same_kind")
     area *= program.flow_factor
     tops, layer = _layers(program.z, laid, way)
-    thick = np.diff(tops, prepend=0.0)
-    usual = float(np.median(thick)) if len(thick) else 0.0
+    steps = np.diff(tops, prepend=0.0)
+    usual = float(np.median(steps)) if len(steps) else 0.0
     usual = usual if THINNEST_MM <= usual <= THICKEST_MM else USUAL_LAYER_MM
-    thick = np.where((thick < THINNEST_MM) | (thick > THICKEST_MM), usual, thick).astype(np.float32)
+    steps = np.where((steps < THINNEST_MM) | (steps > THICKEST_MM), usual, steps)
+    thick = _rests_on_bed(steps, tops, layer, laid, area).astype(np.float32)
     height = np.where(laid, thick[np.maximum(layer, 0)] if len(thick) else 0, np.float32(0))
     width = np.zeros(n, np.float32)
     np.divide(area, height, out=width, where=laid)
@@ -73,8 +85,25 @@ def traits(program: Program, motion: Motion, filament_mm: float) -> Traits:
     area *= motion.cruise
     return Traits(
         way=way, laid=laid, flow=area, speed=motion.cruise, layer=layer, width=width, height=height,
-        ends_s=motion.ends(), tops=tops, motion=motion,
+        ends_s=motion.ends(), tops=tops, thick=thick, motion=motion,
     )  # fmt: skip
+
+
+def _rests_on_bed(steps: Floats, tops: Floats, layer: NDArray[np.int32], laid: Bools, area: Halves) -> Floats:
+    """Thickness of layers that each are a step higher, but for low ones that do not lie on the one below but beside it,
+    as patches of a first-layer test do: those whose roads are as wide as the first layer's if they lie on the bed.
+    """
+    thick = steps.copy()
+    low = int((tops <= LOW_LAYERS * tops[0]).sum()) if len(tops) else 0
+    if low < 2:
+        return thick
+    rows = np.flatnonzero(laid & (layer < low))
+    mean = np.bincount(layer[rows], area[rows], low) / np.maximum(np.bincount(layer[rows], minlength=low), 1)
+    for k in range(1, low):
+        wide, stacked, alone = mean[0] / tops[0], mean[k] / steps[k], mean[k] / tops[k]
+        if stacked > TOO_WIDE * wide and 0.35 * wide < alone < 1.6 * wide:
+            thick[k] = tops[k]
+    return thick
 
 
 def _layers(z: Floats, laid: Bools, way: Halves) -> tuple[Floats, NDArray[np.int32]]:
@@ -112,15 +141,17 @@ def _levels(z: Floats, way: Floats) -> Floats:
 
 
 def _with_turns(levels: Floats, z: Floats) -> Floats:
-    """Levels, and above them those of a spiral."""
-    first = float(levels[-1]) if len(levels) else 0.0
-    steps = np.diff(levels)
+    """Levels, and those of a spiral between the one that it starts on and its top, given the heights that it passes."""
+    low, top = float(z.min()), float(z.max())
+    below, above = levels[levels <= low + SAME_MM], levels[levels > top + SAME_MM]
+    first = float(below[-1]) if len(below) else 0.0
+    steps = np.diff(below)
     each = float(np.median(steps)) if len(steps) else (first if THINNEST_MM < first < THICKEST_MM else USUAL_LAYER_MM)
-    top = float(z.max())
-    if top <= first + SAME_MM:
-        return levels if len(levels) else np.array([top])
+    if len(levels) - len(below) - len(above) > (top - first) / each / 2:
+        # Beside the spiral there is a part with layers of its own, which serve for both.
+        return levels
     more = np.arange(first + each, top + each * 0.5, each)
-    return np.append(levels, more if len(more) else top)
+    return np.concatenate([below, more if len(more) else [top], above])
 
 
 def thinned(x: Floats, y: Floats, count: int) -> tuple[Floats, Floats]:
@@ -136,3 +167,12 @@ def thinned(x: Floats, y: Floats, count: int) -> tuple[Floats, Floats]:
         part = y[a:b]
         kept += sorted({a, a + int(part.argmin()), a + int(part.argmax()), b - 1})
     return x[kept], y[kept]
+
+
+def by_time(values: NDArray[np.floating[Any]], seconds: Floats, share: float) -> float:
+    """The value that is not passed for such a share of the time, to a two-thousandth of the largest; of no values 0."""
+    most = float(values.max(initial=0.0))
+    if not most > 0:
+        return 0.0
+    upto = np.cumsum(np.bincount((values * (2000 / most)).astype(np.int32), seconds))
+    return min((int(np.searchsorted(upto, upto[-1] * share)) + 0.5) / 2000, 1.0) * most
