@@ -8,6 +8,7 @@ import signal
 import sys
 import threading
 import time
+from contextlib import closing
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
@@ -292,11 +293,13 @@ def make_piece(
     type=click.Path(exists=True, dir_okay=False, path_type=Path),
     help="Another G-code file: say what differs, and from which command on. Exit code 1 if anything does.",
 )
-def check(file: Path, as_json: bool, other: Path | None) -> None:
+@click.option("--profile", "profile", metavar="NAME", help="Hold it against this profile of the workshop (--data).")
+@click.pass_obj
+def check(folder: Path, file: Path, as_json: bool, other: Path | None, profile: str | None) -> None:
     """Say what a G-code file or a layer package will really do, and what is odd about it."""
     from drumbo.core.gcode.inspect import inspect  # noqa: PLC0415
     from drumbo.core.gcode.reader import read  # noqa: PLC0415
-    from drumbo.services.check import is_package, unpacked  # noqa: PLC0415
+    from drumbo.services.check import Against, is_package, unpacked  # noqa: PLC0415
 
     data = file.read_bytes()
     if is_package(data):
@@ -306,15 +309,33 @@ def check(file: Path, as_json: bool, other: Path | None) -> None:
     if other is not None:
         _check_beside(data, unpacked(other.read_bytes()), as_json=as_json)
         return
-    found = inspect(read(data))
+    held = _against(folder, profile) if profile else Against()
+    found = inspect(
+        read(data), printer=held.printer, numbers=held.numbers, filament_mm=held.filament_mm,
+        density_g_cm3=held.density_g_cm3,
+    )  # fmt: skip
     if as_json:
         json.dump(asdict(found), sys.stdout, indent=2, ensure_ascii=False)
         click.echo()
     else:
-        for line in _told(found):
+        for line in _told(found, held):
             click.echo(line)
     if any(remark.weight == "bad" for remark in found.remarks):
         sys.exit(1)
+
+
+def _against(folder: Path, name: str) -> Any:
+    """The profile of that name, as what a file is held against."""
+    from drumbo.core.errors import NotFound  # noqa: PLC0415
+    from drumbo.services.check import against  # noqa: PLC0415
+    from drumbo.services.shelf import named  # noqa: PLC0415
+    from drumbo.store.archive import DATABASE  # noqa: PLC0415
+    from drumbo.store.database import Workshop  # noqa: PLC0415
+
+    if not (folder / DATABASE).exists():
+        raise NotFound(f"there is no workshop in {folder}")
+    with closing(Workshop(folder)) as workshop:
+        return against(workshop, named(workshop, name))
 
 
 def _check_beside(data: bytes, other: bytes, *, as_json: bool) -> None:
@@ -358,16 +379,28 @@ def _check_package(data: bytes, *, as_json: bool) -> None:
         click.echo(f"light         {low:g}{upto} s on layers {first} to {last}")
 
 
-def _told(found: Any) -> list[str]:
+def _told(found: Any, held: Any) -> list[str]:
     low, high = found.low, found.high
+    accel = f"as on {held.printer.name}" if held.printer else "at the default acceleration"
+    cost = held.material.cost(found.grams) if held.material else None
+    price = "" if cost is None else f", {held.material.currency} {cost:.2f}"
     lines = [
         f"{found.lines:,} lines, {found.moves:,} moves",
         "roads within  " + "   ".join(f"{n} {a:.1f} to {b:.1f}" for n, a, b in zip("XYZ", low, high, strict=True)),
-        f"time          {found.seconds / 60:.1f} min at the default acceleration where the file sets none",
-        f"filament      {found.filament_mm / 1000:.2f} m, {found.grams:.1f} g at 1.24 g/cm³",
+        f"time          {found.seconds / 60:.1f} min, {accel} where the file sets none",
+        f"filament      {found.filament_mm / 1000:.2f} m, {found.grams:.1f} g at {held.density_g_cm3:g} g/cm³{price}",
         f"flow          {found.flow_median:.1f} mm³/s usual, {found.flow_high:.1f} at most (99 %)",
         f"bed           {found.bed_c:g} °C",
     ]
+    lines += [
+        f"{part.name:13} {part.seconds / 60:.1f} min"
+        + (f", {part.grams:.1f} g, {part.flow_usual:.1f} mm³/s usual" if part.grams else "")
+        for part in found.parts
+    ]
+    if found.retractions:
+        speed = f" at {found.retraction_mm_s:.0f} mm/s" if found.retraction_mm_s else ""
+        lines.append(f"retraction    {found.retraction_mm:.2f} mm{speed}, {found.retractions:,} times")
+    lines += [f"waits for     {w.what} {w.heat_c:g} °C, line {w.line}" for w in found.waits]
     lines += [f"nozzle        {b.nozzle_c:g} °C from z {b.low:.2f} to {b.high:.2f}" for b in found.bands]
     lines += [f"unknown       {word} × {count}" for word, count in found.unknown.items()]
     for r in found.remarks:

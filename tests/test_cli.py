@@ -12,6 +12,7 @@ import subprocess
 import sys
 import urllib.error
 import urllib.request
+from dataclasses import asdict
 from pathlib import Path
 
 import pytest
@@ -19,9 +20,12 @@ from click.testing import CliRunner
 
 from drumbo.cli import main
 from drumbo.core.errors import NotNow
+from drumbo.core.workshop import Printer
 from drumbo.exchange.meshes import read_part
+from drumbo.services import profiles, workshop
+from drumbo.store.database import Workshop
 from drumbo.web.serving import run
-from tests.conftest import Standin
+from tests.conftest import LABEL, Standin
 
 SET = "--set hot_c=220 --set cold_c=200 --set step_c=10 --set step_mm=8".split()
 
@@ -47,6 +51,20 @@ def test_a_piece_is_made_and_checked(tower: Path) -> None:
     found = json.loads(_run("check", str(tower), "--json"))
     assert found["remarks"] == []
     assert [b["nozzle_c"] for b in found["bands"]] == [215, 210, 220, 210, 200]
+
+
+def test_a_file_is_held_against_a_profile_by_command(tower: Path, tmp_path: Path) -> None:
+    house = Workshop(tmp_path / "data")
+    spool = workshop.save_material(house, LABEL)
+    profiles.create(house, spool, workshop.save_printer(house, asdict(Printer("Petrel One"))), "chalk on Petrel One")
+    house.close()
+    at = ("--data", str(tmp_path / "data"), "check", str(tower), "--profile")
+    told = _run(*at, "chalk on Petrel One", code=1)
+    assert "the nozzle steps with height" in told
+    assert re.search(r"time +[\d.]+ min, as on Petrel One", told)
+    assert re.search(r"filament .* g at 1.24 g/cm³, € 0\.\d\d", told)
+    assert re.search(r"outer walls +[\d.]+ min, [\d.]+ g", told)
+    assert "there are: chalk on Petrel One" in _run(*at, "chalk", code=1)
 
 
 def test_what_is_bad_ends_with_code_1(tower: Path, tmp_path: Path) -> None:

@@ -9,9 +9,10 @@ from tests.conftest import plain_context
 
 def reader() -> None:
     """What reads G-code."""
+    from drumbo.core.gcode.inspect import inspect
     from drumbo.core.gcode.reader import read
 
-    read(b"G28\nG1 X5 Y5 E1 F600\nG2 X9 Y5 I2 J0 E2\n")
+    inspect(read(b"G28\nG1 X5 Y5 E1 F600\nG2 X9 Y5 I2 J0 E2\n"))
 
 
 def printer() -> None:

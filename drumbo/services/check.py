@@ -8,8 +8,8 @@ import itertools
 import threading
 import zlib
 from collections import OrderedDict
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
 from hashlib import sha256
 from typing import Any
 
@@ -18,10 +18,12 @@ from numpy.typing import NDArray
 
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.gcode.beside import Pair, Parting, pairs, parting
-from drumbo.core.gcode.findings import Case
+from drumbo.core.gcode.case import Case
 from drumbo.core.gcode.inspect import Inspection, case_of, summary
 from drumbo.core.gcode.reader import Program, read
+from drumbo.core.gcode.roles import ROADS
 from drumbo.core.gcode.traits import thinned
+from drumbo.core.workshop import Material, Printer
 from drumbo.exchange.layer_package import read_package
 from drumbo.services.convert import context_of
 from drumbo.services.profiles import get_row
@@ -88,13 +90,17 @@ def check_package(data: bytes) -> Lit:
 
 @dataclass(frozen=True)
 class Looked:
-    """A file that was brought: what it will do, its columns, and the limit of flow that it is held against."""
+    """A file that was brought: what it will do, its columns, the limit of flow that it is held against, and what its
+    filament costs, None where no price is known.
+    """
 
     digest: str
     size: int
     found: Inspection
     case: Case
     limit_mm3_s: float | None
+    cost: float | None = None
+    currency: str = ""
 
 
 def bring(workshop: Workshop, data: bytes) -> str:
@@ -145,20 +151,28 @@ def _program(digest: str, fetch: Callable[[], bytes]) -> Program:
 
 def look(workshop: Workshop, digest: str, profile_id: int | None = None) -> Looked:
     """What a file that was brought will do, against a profile if one is given. NotFound once it is gone."""
+    return look_against(workshop, digest, against(workshop, profile_id))
+
+
+def look_against(workshop: Workshop, digest: str, held: Against) -> Looked:
+    """The same, against what is given."""
     if not (len(digest) == 64 and set(digest) <= set("0123456789abcdef")):
         raise NotFound("there is no such file")
-    there, against = workshop.folder / KEPT_IN / digest, _against(workshop, profile_id)
-    key = (digest, repr(against))
+    there = workshop.folder / KEPT_IN / digest
+    key = (digest, repr(held))
     try:
         size = there.stat().st_size
     except FileNotFoundError as error:
         raise NotFound("this file is not kept any more; bring it again") from error
     with _LOCK:
         if key not in _LOOKED:
-            held = {k: v for k, v in against.items() if k != "density_g_cm3"}
-            case = case_of(_program(digest, there.read_bytes), **held)
-            found = summary(case, against["filament_mm"], against["density_g_cm3"])
-            _LOOKED[key] = Looked(digest, size, found, case, case.numbers.get("max_flow_mm3_s"))
+            case = case_of(
+                _program(digest, there.read_bytes), printer=held.printer, numbers=held.numbers,
+                filament_mm=held.filament_mm,
+            )  # fmt: skip
+            found = summary(case, held.filament_mm, held.density_g_cm3)
+            priced = (held.material.cost(found.grams), held.material.currency) if held.material else ()
+            _LOOKED[key] = Looked(digest, size, found, case, case.numbers.get("max_flow_mm3_s"), *priced)
             _forget(_LOOKED, lambda looked: len(looked.case.program))
         _LOOKED.move_to_end(key)
         return _LOOKED[key]
@@ -170,19 +184,35 @@ def _forget(held: OrderedDict[Any, Any], moves: Callable[[Any], int]) -> None:
         held.popitem(last=False)
 
 
-def _against(workshop: Workshop, profile_id: int | None) -> dict[str, Any]:
-    """What a file is held against."""
+@dataclass(frozen=True, slots=True)
+class Against:
+    """What a file is held against; without a profile, usual filament."""
+
+    printer: Printer | None = None
+    material: Material | None = None
+    numbers: Mapping[str, float] = field(default_factory=dict)
+
+    @property
+    def filament_mm(self) -> float:
+        """Its diameter."""
+        return self.numbers.get("filament_diameter_mm", 1.75)
+
+    @property
+    def density_g_cm3(self) -> float:
+        """Of the filament."""
+        return self.numbers.get("density_g_cm3", 1.24)
+
+
+def against(workshop: Workshop, profile_id: int | None) -> Against:
+    """What a file is held against. InvalidInput for a profile of resin."""
     if profile_id is None:
-        return {"printer": None, "numbers": {}, "filament_mm": 1.75, "density_g_cm3": 1.24}
+        return Against()
     with workshop.reading() as session:
         context = context_of(get_row(session, profile_id))
     numbers = context.profile.numbers()
     if "filament_diameter_mm" not in numbers:
         raise InvalidInput("profile", "is one of a resin; G-code is held against one of a filament")
-    return {
-        "printer": context.printer, "numbers": numbers, "filament_mm": numbers["filament_diameter_mm"],
-        "density_g_cm3": numbers["density_g_cm3"],
-    }  # fmt: skip
+    return Against(context.printer, context.material, numbers)
 
 
 @dataclass(frozen=True)
@@ -248,13 +278,23 @@ def _by_time(looked: Looked) -> list[Track]:
         Track("Fan", "%", minutes, case.program.fan * 100),
         Track("Flow", "mm³/s", minutes, case.found.flow, looked.limit_mm3_s),
         Track("Speed", "mm/s", minutes, np.where(case.found.laid, case.found.speed, 0.0)),
+        *_that_vary(case, minutes),
     ]
+
+
+def _that_vary(case: Case, minutes: Floats) -> Iterator[Track]:
+    """What is shown only where it changes while roads are laid."""
+    for name, unit, values in (
+        ("Bed", "°C", case.program.bed_c), ("Pressure advance", "s", case.program.pressure_advance)
+    ):  # fmt: skip
+        if np.ptp(values[case.found.laid]) > 0 if case.found.laid.any() else False:
+            yield Track(name, unit, minutes, values)
 
 
 def _by_height(looked: Looked) -> list[Track]:
     """By layer: means over the time of its roads; of flow the most."""
     case, laid = looked.case, looked.case.found.laid
-    layer, seconds, tops = case.found.layer[laid], case.found.motion.seconds[laid], case.found.tops
+    layer, seconds, tops = case.found.layer[laid], case.found.seconds[laid], case.found.tops
     total = np.maximum(np.bincount(layer, seconds, len(tops)), 1e-9)
 
     def mean(values: Floats) -> Floats:
@@ -271,19 +311,20 @@ def _by_height(looked: Looked) -> list[Track]:
 
 
 def flow_shares(looked: Looked, bars: int = 24) -> tuple[Floats, Floats]:
-    """How long which flow is asked for: (edges (bars + 1,), minutes (bars,)), over the roads."""
-    laid = looked.case.found.laid
+    """How long which flow is asked for: (edges (bars + 1,), minutes (len(ROADS), bars) by role)."""
+    case, minutes = looked.case, []
     most = max(float(looked.found.flow_high) * 1.15, 1.1 * (looked.limit_mm3_s or 0.0), 1.0)
-    minutes, edges = np.histogram(
-        np.minimum(looked.case.found.flow[laid], most), bars, (0, most),
-        weights=looked.case.found.motion.seconds[laid] / 60,
-    )  # fmt: skip
-    return edges, minutes
+    for role in ROADS:
+        rows = np.flatnonzero(case.role == role)
+        # What is above the last bar stands in it.
+        flow = np.minimum(case.found.flow[rows], np.float32(most * 0.999))
+        minutes.append(np.histogram(flow, bars, (0, most), weights=case.found.seconds[rows] / 60)[0])
+    return np.linspace(0, most, bars + 1), np.array(minutes)
 
 
 def layer_columns(looked: Looked, number: int) -> dict[str, Any]:
     """One layer to draw, counted from 1: by move where it begins and ends, mm, its line, whether it lays a road, width,
-    mm, flow, speed, nozzle; `left_out` is how many moves of a huge layer are not in it. NotFound for no such layer.
+    mm, flow, speed, nozzle, role; `left_out` is how many moves of a huge layer are not in it. NotFound for no such one.
     """
     case = looked.case
     if not 1 <= number <= case.found.layers:
@@ -305,4 +346,5 @@ def layer_columns(looked: Looked, number: int) -> dict[str, Any]:
         "line": case.program.line[rows].tolist(), "laid": case.found.laid[rows].astype(int).tolist(),
         "width": column(case.found.width[rows], 3), "flow": column(case.found.flow[rows], 2),
         "speed": column(case.found.speed[rows], 1), "nozzle": column(case.program.nozzle_c[rows], 0),
+        "role": case.role[rows].tolist(),
     }  # fmt: skip

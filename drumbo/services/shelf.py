@@ -9,6 +9,7 @@ from datetime import datetime
 from sqlalchemy import Select, func, or_, select
 
 from drumbo.core.catalogue import GROUPS, groups_of
+from drumbo.core.errors import NotFound
 from drumbo.core.processes import PROCESSES
 from drumbo.core.profile import PROOF, Known, Profile, Sector, sectors, start
 from drumbo.services.convert import material_of, printer_of, profile_of
@@ -184,6 +185,16 @@ def names(workshop: Workshop, of: str | None = None) -> list[Name]:
             wanted = wanted.where(MaterialRow.family.in_(PROCESSES[of].families))
         rows = session.execute(wanted.order_by(*_ORDER["changed"]).limit(MOST_NAMES))
         return [Name(*row) for row in rows]
+
+
+def named(workshop: Workshop, name: str) -> int:
+    """The number of the profile with a name; NotFound tells the names that there are."""
+    with workshop.reading() as session:
+        number = session.scalar(select(ProfileRow.id).where(ProfileRow.name == name))
+        if number is None:
+            there = session.scalars(select(ProfileRow.name).order_by(ProfileRow.name).limit(12)).all()
+            raise NotFound(f"there is no profile called {name}; there are: {', '.join(there) or 'none yet'}")
+    return number
 
 
 def put_away(workshop: Workshop, number: int, *, away: bool) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from threading import Event
 
 from drumbo.core.families import FAMILIES
+from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.reader import read
 from drumbo.core.gcode.writer import Job, write
 from drumbo.core.piece import block, union
@@ -14,8 +15,8 @@ from drumbo.core.workshop import Material, Printer
 
 
 def warm(stop: Event) -> None:
-    """Lay, write and read back a small table: legs, a bridge between them, an edge that hangs out. Ends early when told
-    to stop.
+    """Lay, write, read back and look through a small table: legs, a bridge between them, an edge that hangs out. Ends
+    early when told to stop.
     """
     kin = FAMILIES[0]
     material = Material("", "", kin.key, "", "#000000", kin.nozzle_low_c, kin.nozzle_high_c)
@@ -27,4 +28,4 @@ def warm(stop: Event) -> None:
     if stop.is_set():
         return
     path_motion(path)
-    read(write(path, Job(printer, 210, 210, 60, 60)).encode())
+    inspect(read(write(path, Job(printer, 210, 210, 60, 60)).encode()))

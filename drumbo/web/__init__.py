@@ -16,7 +16,7 @@ from drumbo.services.prints import PrintRoom
 from drumbo.services.shelf import fill_in
 from drumbo.store.database import Workshop
 from drumbo.web import drum, filters
-from drumbo.web.views import bench, check, exchange, life, materials, planner, printers, profiles, trials
+from drumbo.web.views import bench, check, exchange, learn, life, materials, planner, printers, profiles, trials
 from drumbo.web.views.common import plain_words
 
 POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'"
@@ -38,7 +38,7 @@ def create_app(workshop: Workshop, room: PrintRoom, *, secret: str, code: str | 
     CSRFProtect(app)
     filters.register(app)
     app.jinja_env.globals.update(drum=drum.draw, version=__version__)
-    for blueprint in (bench, materials, printers, profiles, life, exchange, trials, check, planner):
+    for blueprint in (bench, materials, printers, profiles, life, exchange, trials, check, learn, planner):
         app.register_blueprint(blueprint.pages)
     _guard(app, code)
     _errors(app)

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from drumbo.core.gcode.roles import ROADS
 from drumbo.services.check import Track
 
 WIDE, HIGH, LEFT, TOP = 1080.0, 92.0, 56.0, 22.0
@@ -87,10 +88,11 @@ def _round(low: float, high: float, most: int) -> list[float]:
 
 @dataclass(frozen=True, slots=True)
 class Bars:
-    """How long which flow is asked for: bars below and above the limit as two paths, marks (x, text) and (y, text)."""
+    """How long which flow is asked for: by role a path of bars that stand on those before, marks (x, text) and
+    (y, text), and from where on, if anywhere, it is above the limit.
+    """
 
-    below: str
-    above: str
+    paths: tuple[tuple[int, str], ...]
     x_marks: tuple[tuple[float, str], ...]
     y_marks: tuple[tuple[float, str], ...]
     limit: float | None
@@ -98,18 +100,25 @@ class Bars:
 
 
 def bars(edges: NDArray[np.float64], minutes: NDArray[np.float64], limit: float | None) -> Bars:
-    """The bars of a histogram."""
-    wide, most = BARS[0] - BAR_LEFT, max(float(minutes.max()), 1e-9)
+    """The bars of a histogram by role."""
+    wide, most = BARS[0] - BAR_LEFT, max(float(minutes.sum(axis=0).max()), 1e-9)
 
     def px(flow: float) -> float:
         return round(BAR_LEFT + wide * flow / float(edges[-1]), 1)
 
-    paths = {False: "", True: ""}
-    for a, b, share in zip(edges[:-1], edges[1:], minutes, strict=True):
-        top = BAR_FLOOR - (BAR_FLOOR - BAR_TOP) * float(share) / most
-        over = limit is not None and float(a) >= limit
-        paths[over] += f"M{px(a) + 0.6:.1f} {BAR_FLOOR}V{top:.1f}H{px(b) - 0.6:.1f}V{BAR_FLOOR}Z"
+    def py(value: float) -> float:
+        return round(BAR_FLOOR - (BAR_FLOOR - BAR_TOP) * value / most, 1)
+
+    paths, below = [], np.zeros(minutes.shape[1])
+    for role, each in zip(ROADS, minutes, strict=True):
+        bands = zip(edges[:-1], edges[1:], below, each, strict=True)
+        path = "".join(
+            f"M{px(a) + 0.6:.1f} {py(low)}V{py(low + more)}H{px(b) - 0.6:.1f}V{py(low)}Z"
+            for a, b, low, more in bands if more > 0
+        )  # fmt: skip
+        paths.append((role, path))
+        below = below + each
     x_marks = tuple((px(v), f"{v:g}") for v in _round(0, float(edges[-1]), 8))
-    y_marks = tuple((round(BAR_FLOOR - (BAR_FLOOR - BAR_TOP) * v / most, 1), f"{v:g}") for v in _round(0, most, 3))
+    y_marks = tuple((py(v), f"{v:g}") for v in _round(0, most, 3))
     at = None if limit is None else px(limit)
-    return Bars(paths[False], paths[True], x_marks, y_marks, at, f"limit {limit:g}" if limit else "")
+    return Bars(tuple(paths), x_marks, y_marks, at, f"limit {limit:g}" if limit else "")

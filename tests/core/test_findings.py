@@ -66,7 +66,8 @@ WRONG = {
                             "first layer at 215 °C; the profile says 240", "start G-code"),
     "a cold bed": (lambda t: t.replace("M190 S75", "M190 S40"), "odd", 1, "bed of 40 °C; the profile says 75", "bed"),
     "steps of a test": (_stepped, "bad", 12, "steps with height (240, 235, 230", "Left over from a test?"),
-    "too much flow": (lambda t: t.replace("E1.0 F2400", "E3.5 F6000"), "bad", 1, "the profile's limit is 9", "Slow"),
+    "too much flow": (lambda t: t.replace("E1.0 F2400", "E3.5 F6000"), "bad", 1,
+                      "of outer walls; the profile's limit is 9", "Slow"),
     "another retraction": (lambda t: _file(retract=2.5), "odd", 1, "pulls back 2.5 mm; the profile says 0.8", "M207"),
     "cold extrusion": (lambda t: t.replace("M109 S240", "M109 S100"), "bad", 1, "below 150 °C", "M109"),
     "off the bed": (lambda t: t.replace("X110 Y80", "X260 Y80"), "bad", 1, "beside the bed of Petrel", "zero point"),
@@ -80,6 +81,12 @@ WRONG = {
                        "feeds 60 mm of filament on 2.0 mm of road", "M82, M83"),
     "pressure advance": (lambda t: t.replace("M900 K0.04\n", ""), "odd", 0, "never sets a pressure advance", "slicer"),
     "a pause": (lambda t: t.replace("G1 Z1.00", "M600\nG1 Z1.00"), "odd", 4, "pauses here (M600)", "Stay near"),
+    "nobody waits for the nozzle": (lambda t: t.replace("M109 S240\n", ""), "bad", 1,
+                                    "prints before the nozzle is at 240 °C; nothing waits", "M109 S240"),
+    "nobody waits for the bed": (lambda t: t.replace("M190 S75\n", ""), "bad", 1,
+                                 "prints before the bed is at 75 °C; nothing waits", "M190 S75"),
+    "two materials at one speed": (lambda t: t.replace("G1 Z2.00", "T1\nG1 Z2.00"), "odd", 10,
+                                   "T0 and T1 print at one speed (40 mm/s)", "its own limits"),
     "too hot": (lambda t: t.replace("M104 S245", "M104 S310\nM104 S245"), "bad", 1, "may run 300 °C", "this printer"),
 }  # fmt: skip
 
@@ -96,6 +103,18 @@ def test_each_thing_wrong_is_told_with_its_place_and_remedy(
     assert do in mine[0].do
     assert 0 <= mine[0].share <= 1
     assert [r.weight for r in remarks] == sorted((r.weight for r in remarks), key=lambda w: w != "bad")
+
+
+def test_two_tools_with_limits_of_their_own_are_no_finding() -> None:
+    text = _file()
+    where = text.index("G1 Z2.00")
+    slower = text[:where] + "T1\n" + text[where:].replace("F2400", "F1500")
+    assert _look(slower).remarks == ()
+
+
+def test_a_heater_that_cools_to_its_next_target_is_not_waited_for() -> None:
+    assert _look(_file().replace("M109 S240", "M109 S250\nM104 S240")).remarks == ()
+    assert _look(_file().replace("M190 S75\nM109 S240", "M116")).remarks == (), "one word waits for all heaters"
 
 
 def test_how_much_of_the_print_a_factor_touches() -> None:

@@ -66,7 +66,7 @@ def test_the_roads_of_trials_are_what_they_are_meant_for(slug: str) -> None:
     way = np.hypot(np.diff(file.path.x, prepend=file.path.start[0]), np.diff(file.path.y, prepend=file.path.start[1]))
     meant = file.path.role[(file.path.e_mm > 0) & (way > 0.02)]
     laid = case.found.laid
-    told, seconds = case.role[laid], case.found.motion.seconds[laid]
+    told, seconds = case.role[laid], case.found.seconds[laid]
     assert len(meant) == len(told)
 
     def share(of: Role, *roles: int) -> float:
@@ -145,7 +145,7 @@ def test_turned_and_moved_it_is_the_same(angle: float, dx: float, dy: float, mir
         110 + dy + math.sin(angle) * x + math.cos(angle) * y, program.z, program.e_mm, program.feed, program.commands,
         program.lines,
     )  # fmt: skip
-    after, seconds = case_of(turned), before.found.motion.seconds
+    after, seconds = case_of(turned), before.found.seconds
     same = before.role == after.role
     assert seconds[~same].sum() < 0.03 * seconds.sum()
 

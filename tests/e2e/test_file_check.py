@@ -38,6 +38,26 @@ def test_what_is_odd_is_read_and_the_layer_opened(page: Page, site: Site) -> Non
     expect(first.locator(".share")).to_have_text(re.compile(r"^[5-9]\d % of the print$"))
     expect(second).to_contain_text("Lays its first layer at 195 °C; the profile says 215 °C")
 
+    _ask_for_a_stretch(page)
+    _draw_over_a_stretch(page)
+    _open_its_layer(page, first)
+
+    _lay_beside(page, "not G-code at all", "notes.txt")
+    expect(page.get_by_role("alert")).to_contain_text("The other file: ")
+    expect(page.get_by_role("heading", name="bad.gcode")).to_be_visible()
+    _lay_beside(page, good, "good.gcode")
+    expect(page.get_by_role("heading", name="Two files beside each other")).to_be_visible()
+    lines_at = page.locator("code")
+    expect(lines_at).to_have_text(["M109 S195", "M109 S215"])
+    row = page.get_by_role("row", name="Nozzle, first layer")
+    expect(row).to_contain_text("195")
+    expect(row).to_contain_text("+20 °C")
+    page.get_by_role("link", name="bad.gcode").first.click()
+    expect(page.locator(".odd")).to_have_count(2)
+    _learn(page)
+
+
+def _ask_for_a_stretch(page: Page) -> None:
     page.get_by_label("Along", exact=True).select_option("height")
     expect(page.locator("#tracks")).to_contain_text("mm high")
     page.get_by_label("to", exact=True).fill("4")
@@ -55,20 +75,41 @@ def test_what_is_odd_is_read_and_the_layer_opened(page: Page, site: Site) -> Non
     page.get_by_role("button", name="Look").click()
     expect(page.get_by_role("alert")).to_have_count(0)
 
-    _open_its_layer(page, first)
 
-    _lay_beside(page, "not G-code at all", "notes.txt")
-    expect(page.get_by_role("alert")).to_contain_text("The other file: ")
-    expect(page.get_by_role("heading", name="bad.gcode")).to_be_visible()
-    _lay_beside(page, good, "good.gcode")
-    expect(page.get_by_role("heading", name="Two files beside each other")).to_be_visible()
-    lines_at = page.locator("code")
-    expect(lines_at).to_have_text(["M109 S195", "M109 S215"])
+def _draw_over_a_stretch(page: Page) -> None:
+    strips = page.locator(".tracks-in")
+    strips.scroll_into_view_if_needed()
+    box = strips.bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + box["width"] * 0.4, box["y"] + 60)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.5, box["y"] + 80, steps=3)
+    expect(page.locator(".stretch")).to_be_visible()
+    page.mouse.up()
+    expect(page.get_by_role("button", name="Whole", exact=True)).to_be_visible()
+    expect(page.get_by_label("from", exact=True)).to_have_value(re.compile(r"^8\.\d+$"))
+    expect(page.get_by_label("to", exact=True)).to_have_value(re.compile(r"^10\.\d+$"))
+    page.get_by_role("button", name="Whole", exact=True).click()
+    expect(page.get_by_label("to", exact=True)).to_have_value("")
+
+
+def _learn(page: Page) -> None:
+    page.get_by_role("link", name="Take these values into a new profile").click()
+    expect(page.get_by_role("heading", name="Learn from it")).to_be_visible()
     row = page.get_by_role("row", name="Nozzle, first layer")
     expect(row).to_contain_text("195")
-    expect(row).to_contain_text("+20 °C")
-    page.get_by_role("link", name="bad.gcode").first.click()
-    expect(page.locator(".odd")).to_have_count(2)
+    expect(row).to_contain_text("the label says 200 to 220 °C")
+    expect(row.get_by_role("checkbox")).not_to_be_checked()
+    for box in page.get_by_role("checkbox").all():
+        box.uncheck()
+    page.get_by_label("Name").fill("as the bad file has it")
+    page.get_by_role("button", name="Make the profile").click()
+    expect(page.get_by_role("alert")).to_contain_text("Pick at least one value of the file")
+    expect(page.get_by_label("Name")).to_have_value("as the bad file has it")
+    row.get_by_role("checkbox").check()
+    page.get_by_role("button", name="Make the profile").click()
+    expect(page.get_by_role("row", name="Nozzle, first layer")).to_contain_text("195")
+    expect(page.get_by_role("row", name="Nozzle, first layer")).to_contain_text("copied from bad.gcode")
 
 
 def _open_its_layer(page: Page, first: Locator) -> None:
@@ -88,10 +129,23 @@ def _open_its_layer(page: Page, first: Locator) -> None:
         if re.match(r"line \d+: \d", page.locator("#layer-says").inner_text()):
             break
     expect(page.locator("#layer-says")).to_have_text(
-        re.compile(r"^line \d+: [\d.]+ mm³/s, \d+ mm/s, 0\.\d+ mm wide, 210 °C$")
+        re.compile(r"^line \d+: [\d.]+ mm³/s, \d+ mm/s, 0\.\d+ mm wide, 210 °C, (outer walls|inner roads)$")
     )
+    before = drawing.evaluate(inked)
+    drawing.press("+")
+    drawing.press("+")
+    drawing.press("ArrowLeft")
+    page.wait_for_function("() => document.querySelector('#layer-drawing').classList.contains('nearer')")
+    page.get_by_role("button", name="whole", exact=True).click()
+    page.wait_for_function("() => !document.querySelector('#layer-drawing').classList.contains('nearer')")
+    page.wait_for_timeout(60)
+    assert abs(drawing.evaluate(inked) - before) < 3000, "the whole is back"
     page.get_by_label("coloured by").select_option("speed")
     expect(page.locator("#layer-high")).not_to_have_text("")
+    page.get_by_label("coloured by").select_option("role")
+    expect(page.locator("#layer-roles")).to_contain_text("outer walls")
+    expect(page.locator("#layer-ramp")).to_be_hidden()
+    page.get_by_label("coloured by").select_option("speed")
 
 
 def _lay_beside(page: Page, text: str, name: str) -> None:

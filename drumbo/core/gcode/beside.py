@@ -8,7 +8,7 @@ from itertools import zip_longest
 import numpy as np
 from numpy.typing import NDArray
 
-from drumbo.core.gcode.findings import Case
+from drumbo.core.gcode.case import Case
 from drumbo.core.gcode.inspect import Inspection
 from drumbo.core.gcode.reader import Command, Program
 from drumbo.core.gcode.roles import AIR, INNER, OUTER, TOP, TRAVEL
@@ -91,7 +91,7 @@ def _usual(case: Case, values: Floats, *, first: bool = False) -> float:
     where = where if where.any() else laid
     if not where.any():
         return 0.0
-    values, seconds = values[where], case.found.motion.seconds[where]
+    values, seconds = values[where], case.found.seconds[where]
     order = np.argsort(values, kind="stable")
     upto = np.cumsum(seconds[order])
     return float(values[order][min(int(np.searchsorted(upto, upto[-1] / 2)), len(values) - 1)])

@@ -10,7 +10,8 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from drumbo.core.gcode.findings import Case, Remark, findings
+from drumbo.core.gcode.case import Case, Remark
+from drumbo.core.gcode.findings import findings
 from drumbo.core.gcode.reader import Program
 from drumbo.core.gcode.roles import AIR, INNER, NAMES, OUTER, ROADS, STILL, TOP, TRAVEL
 from drumbo.core.gcode.traits import by_time, traits
@@ -44,10 +45,20 @@ class Part:
 
 
 @dataclass(frozen=True, slots=True)
+class Wait:
+    """Where the printer waits for a heater, named in words, to be at a temperature."""
+
+    what: str
+    heat_c: float
+    line: int
+
+
+@dataclass(frozen=True, slots=True)
 class Inspection:
     """Lengths in mm; flow in mm³/s at its fastest, over the moves that lay a road. Seconds are of all moves; `parts`
-    has them by role; `layer_mm` and `width_mm` are usual ones; `retraction_mm` is the usual pull, 0 where there is
-    none.
+    has them by role; `layer_mm` and `width_mm` are usual ones. `retraction_mm`, its speed, `restart_mm` (how much more
+    is pushed again) and `lift_mm` are usual ones of the `retractions`, 0 where there are none; `bare_travels` are long
+    ones without, up to `bare_most_mm`.
     """
 
     lines: int
@@ -60,7 +71,13 @@ class Inspection:
     layer_mm: float
     width_mm: float
     retraction_mm: float
+    retraction_mm_s: float
+    restart_mm: float
+    lift_mm: float
     retractions: int
+    bare_travels: int
+    bare_most_mm: float
+    waits: tuple[Wait, ...]
     filament_mm: float
     grams: float
     flow_median: float
@@ -114,20 +131,26 @@ def summary(case: Case, filament_mm: float = 1.75, density_g_cm3: float = 1.24) 
         high = tuple(float(c.max(where=laid, initial=-math.inf)) for c in columns)  # type: ignore[assignment]
     filament = float((program.e_mm * program.flow_factor).sum())
     area = math.pi * filament_mm**2 / 4
-    pulls = -program.e_mm[~laid & (program.e_mm < -0.05)]
+    between = case.gaps
     flow = found.flow[laid]
     return Inspection(
         lines=program.lines,
         moves=len(program),
         low=low,
         high=high,
-        seconds=found.motion.total_s,
+        seconds=found.total_s,
         parts=_parts(case, area * density_g_cm3 / 1000),
         layers=found.layers,
         layer_mm=float(np.median(found.height[laid])) if not empty else 0.0,
         width_mm=float(np.median(found.width[laid])) if not empty else 0.0,
-        retraction_mm=float(np.median(pulls)) if len(pulls) else 0.0,
-        retractions=len(pulls),
+        retraction_mm=between.usual(between.pulled_mm),
+        retraction_mm_s=between.usual(between.speed_mm_s),
+        restart_mm=between.restart_mm,
+        lift_mm=between.usual(between.lift_mm),
+        retractions=int(between.pulls.sum()),
+        bare_travels=int(between.bare.sum()),
+        bare_most_mm=float(between.way_mm[between.bare].max(initial=0.0)),
+        waits=_waits(program),
         filament_mm=filament,
         grams=filament * area * density_g_cm3 / 1000,
         flow_median=0.0 if empty else float(np.median(flow)),
@@ -139,6 +162,17 @@ def summary(case: Case, filament_mm: float = 1.75, density_g_cm3: float = 1.24) 
     )
 
 
+def _waits(program: Program) -> tuple[Wait, ...]:
+    """Who waits for which heat; waiting again for what is there already takes no time and is left out."""
+    what, at, waits = {"M109": "nozzle", "M190": "bed", "M191": "chamber"}, dict[str, float](), list[Wait]()
+    for command in program.found(*what):
+        heater = what[command.word]
+        if command.heat and at.get(heater) != command.heat:
+            waits.append(Wait(heater, command.heat, command.line))
+        at[heater] = command.heat or 0.0
+    return tuple(waits)
+
+
 def _parts(case: Case, grams_each_mm: float) -> tuple[Part, ...]:
     """What is done by role, roads first; roles that do not occur are left out."""
     found, flow_factor = case.found, case.program.flow_factor
@@ -147,7 +181,7 @@ def _parts(case: Case, grams_each_mm: float) -> tuple[Part, ...]:
         rows = np.flatnonzero(case.role == role)
         if not len(rows):
             continue
-        seconds = found.motion.seconds[rows]
+        seconds = found.seconds[rows]
         part = Part(role, NAMES[role], float(seconds.sum()))
         if role in ROADS:
             grams = float((case.program.e_mm[rows] * flow_factor[rows]).sum()) * grams_each_mm

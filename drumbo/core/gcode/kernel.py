@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 # What went wrong, as (code, byte offset, line) in `status`.
 OK, NO_NUMBER, BAD_BYTE, BAD_CHECKSUM, BAD_ARC = range(5)
 
-HOME = 28
-"""The kind of a homing row; 10 and 11 are firmware retraction."""
+HOME, PULL, PUSH = 28, 10, 11
+"""The kinds of rows that home, and of firmware retraction."""
 
 CHORD_MM = 0.5
 """Arcs become chords about this long: 0.006 mm off on a radius of 5 mm."""

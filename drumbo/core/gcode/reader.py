@@ -1,9 +1,10 @@
 """Reading any G-code file into columns, with the state it sets along the way.
 
 Understood: G0 G1 G2 G3 (I J K or R, in the planes of G17 G18 G19), G4, G10 G11, G20 G21, G28, G29, G90 G91, G92,
-pauses M0 M1 M25 M226 M600, M82 M83, M84, M104 M109 M140 M190 M141 M191, M106 M107, M203 to M205, M207 M208, M220 M221,
-M486, M566, M572, M900, T. Comments after `;`, in `( )`, `%` lines; N numbers with `*` checksums; lower case, words
-without spaces, CRLF and a byte-order mark. Several commands may stand on one line. Other words are kept and counted.
+pauses M0 M1 M25 M226 M600, M82 M83, M84, M104 M109 M116 M140 M190 M141 M191, M106 M107, M203 to M205, M207 M208,
+M220 M221, M486, M566, M572, M900, T. Comments after `;`, in `( )`, `%` lines; N numbers with `*` checksums; lower case,
+words without spaces, CRLF and a byte-order mark. Several commands may stand on one line. Other words are kept and
+counted.
 """
 
 from __future__ import annotations
@@ -26,8 +27,8 @@ Floats = NDArray[np.float64]
 KNOWN: frozenset[str] = frozenset(
     (
         "G0 G1 G2 G3 G4 G10 G11 G17 G18 G19 G20 G21 G28 G29 G90 G91 G92 M0 M1 M17 M18 M24 M25 M73 M82 M83 M84 M92 "
-        "M104 M105 M106 M107 M109 M114 M115 M117 M118 M140 M141 M190 M191 M201 M203 M204 M205 M207 M208 M220 M221 M226 "
-        "M400 M486 M500 M503 M566 M572 M600 M900 SET_PRESSURE_ADVANCE"
+        "M104 M105 M106 M107 M109 M114 M115 M116 M117 M118 M140 M141 M190 M191 M201 M203 M204 M205 M207 M208 M220 M221 "
+        "M226 M400 M486 M500 M503 M566 M572 M600 M900 SET_PRESSURE_ADVANCE"
     ).split()
 )
 PAUSES = frozenset({"M0", "M1", "M25", "M226", "M600"})
@@ -119,6 +120,12 @@ class Program:
             if c.values.get("P", 0) == 0
         ]
         return self._steps(changes, 0.0)
+
+    @property
+    def tool(self) -> NDArray[np.int32]:
+        """(n,) which tool is chosen at every row, T0 until another is."""
+        changes = [(c.row, float(c.word[1:])) for c in self.commands if re.fullmatch(r"T\d{1,3}", c.word)]
+        return self._steps(changes, 0.0).astype(np.int32)
 
     @property
     def speed_factor(self) -> Floats:

@@ -21,8 +21,8 @@ from drumbo.core.gcode.traits import Traits
 
 STILL, TRAVEL, INNER, OUTER, TOP, AIR = range(6)
 ROADS = (INNER, OUTER, TOP, AIR)
-NAMES = ("standing, pulling, lifting", "travels", "inner roads", "outer walls", "tops", "in the air")
-"""By number. Moves without a way in the plane stand: they pull filament, or lift."""
+NAMES = ("standing", "travels", "inner roads", "outer walls", "tops", "in the air")
+"""By number. What has no way in the plane stands: it pulls filament, or lifts."""
 
 MOST_CELLS = 2048
 """Along a side of the grid, less its margins: a part of 450 mm keeps half a road to a cell."""

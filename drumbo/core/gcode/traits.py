@@ -37,7 +37,8 @@ THINNEST_MM, THICKEST_MM = 0.02, 2.0
 class Traits:
     """Columns (n,) by move: way in the plane, mm; whether it lays a road; flow, mm³/s, at its fastest; speed, mm/s;
     layer, from 0, of what lies last for moves between; width and height of its road, mm, 0 where it lays none; when it
-    ends, s. `tops` and `thick` (layers,) are heights of layers, and of what a layer rests on up to it, mm.
+    ends, and how long it takes, s. `tops` and `thick` (layers,) are heights of layers, and from what each rests on
+    up to it, mm.
     """
 
     way: Halves
@@ -50,12 +51,17 @@ class Traits:
     ends_s: Floats
     tops: Floats
     thick: Halves
-    motion: Motion
+    seconds: Floats
 
     @property
     def layers(self) -> int:
         """How many there are."""
         return len(self.tops)
+
+    @property
+    def total_s(self) -> float:
+        """Time of all moves, s."""
+        return float(self.seconds.sum())
 
     @property
     def on_bed(self) -> Bools:
@@ -85,7 +91,7 @@ def traits(program: Program, motion: Motion, filament_mm: float) -> Traits:
     area *= motion.cruise
     return Traits(
         way=way, laid=laid, flow=area, speed=motion.cruise, layer=layer, width=width, height=height,
-        ends_s=motion.ends(), tops=tops, thick=thick, motion=motion,
+        ends_s=motion.ends(), tops=tops, thick=thick, seconds=motion.seconds,
     )  # fmt: skip
 
 

@@ -9,6 +9,8 @@ from flask import Blueprint, Response, redirect, render_template, request, url_f
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import GcodeError, InvalidInput
 from drumbo.core.fields import number
+from drumbo.core.gcode.roles import NAMES as NAMES_OF
+from drumbo.core.gcode.roles import ROADS
 from drumbo.services import check as service
 from drumbo.services import shelf
 from drumbo.web.tracks import bars, strips
@@ -63,7 +65,7 @@ def _file_page(digest: str, beside_problem: str = "") -> str:
     return _page(
         looked=looked, found=looked.found, chosen=chosen, digest=digest, problem=None, lit=None,
         name=request.values.get("name", "")[:80] or "The file", bars=bars(edges, minutes, looked.limit_mm3_s),
-        beside_problem=beside_problem, **_strips(looked),
+        beside_problem=beside_problem, roads=[(role, NAMES_OF[role]) for role in ROADS], **_strips(looked),
     )  # fmt: skip
 
 
