@@ -200,6 +200,8 @@ def test_another_spelling_is_the_same_print(respell: object) -> None:
     for name in ("seconds", "filament_mm", "flow_median", "width_mm", "layer_mm", "retraction_mm"):
         assert getattr(again, name) == pytest.approx(getattr(plain, name), rel=1e-5)
     assert again.high == pytest.approx(plain.high, abs=1e-5)
+    assert [part.role for part in again.parts] == [part.role for part in plain.parts]
+    assert [part.seconds for part in again.parts] == pytest.approx([part.seconds for part in plain.parts], rel=1e-5)
 
 
 @settings(max_examples=200, deadline=None)

@@ -27,7 +27,7 @@ def test_what_is_odd_is_read_and_the_layer_opened(page: Page, site: Site) -> Non
         page.get_by_text("Nothing. It begins and ends in a known state, and does what the profile says.")
     ).to_be_visible()
 
-    _bring(page, bad, "bad.gcode")
+    _drop(page, bad, "bad.gcode")
     first, second = page.locator(".odd").all()
     expect(first).to_contain_text("Speed factor 45% from here on")
     across = first.bounding_box()
@@ -155,10 +155,21 @@ def _lay_beside(page: Page, text: str, name: str) -> None:
     page.get_by_role("button", name="Compare").click()
 
 
-def _bring(page: Page, text: str, name: str) -> None:
-    page.get_by_label("A G-code file, from any slicer").set_input_files(
-        {"name": name, "mimeType": "text/plain", "buffer": text.encode()}
+def _drop(page: Page, text: str, name: str) -> None:
+    """On the page of another file, whose profile is still chosen."""
+    dropped = page.evaluate_handle(
+        "([text, name]) => { const d = new DataTransfer(); d.items.add(new File([text], name)); return d; }",
+        [text, name],
     )
+    page.dispatch_event("main", "dragenter", {"dataTransfer": dropped})
+    expect(page.locator("html")).to_have_class(re.compile("dropping"))
+    page.dispatch_event("main", "drop", {"dataTransfer": dropped})
+    expect(page.get_by_role("heading", name=name)).to_be_visible()
+    expect(page.locator("#layer")).to_have_attribute("data-drawn", "1")
+
+
+def _bring(page: Page, text: str, name: str) -> None:
+    page.locator("#file").set_input_files({"name": name, "mimeType": "text/plain", "buffer": text.encode()})
     page.get_by_label("Held against", exact=True).select_option("held against")
     page.get_by_role("button", name="Check it").click()
     expect(page.get_by_role("heading", name=name)).to_be_visible()

@@ -187,7 +187,7 @@ def read(data: bytes | memoryview | NDArray[np.uint8]) -> Program:
     line, kind, x, y, z, e_mm, feed = (column[:count] for column in rows)
     commands = tuple(_command(raw, table[k], parameters[k]) for k in range(told))
     if not count and not any(c.word in KNOWN for c in commands):
-        raise GcodeError(0, "holds no G-code command that is known")
+        raise GcodeError(0, "holds no G-code command that is known; is it the right one?")
     return Program(line, kind, x, y, z, e_mm, feed, commands, lines)
 
 
