@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -18,7 +20,7 @@ from drumbo.standins.resin import look
 from drumbo.standins.resin import tools as resin_tools
 from drumbo.standins.resin.bottle import draw_bottle
 from drumbo.standins.resin.thing import Cured, cure
-from drumbo.trials.base import Context, Kind, Plan, Readings
+from drumbo.trials.base import AnyKind, Context, Kind, Plan, Readings
 from drumbo.trials.layered import LayerKind, ResinContext
 
 
@@ -35,10 +37,26 @@ def printed(gcode: str, spool: Spool, bed: Bed = FLAT, **machine: float) -> Prin
     return melt(_shape(gcode, tuple(sorted(machine.items()))), spool, digest=spool.seed, bed=bed)
 
 
+_FILES: dict[tuple[str, str, str], str] = {}
+_PACKAGES: dict[tuple[str, str, str], bytes] = {}
+
+
+def _kept(
+    held: dict[tuple[str, str, str], Any], trial: AnyKind, plan: Plan, context: Any, make: Callable[[], Any]
+) -> Any:
+    """What was made last, if it is asked for again: several spools or bottles print one file."""
+    key = (trial.slug, json.dumps(dict(plan)), repr(context))
+    if key not in held:
+        held.clear()
+        held[key] = make()
+    return held[key]
+
+
 def exact_readings(trial: Kind, plan: Plan, context: Context, seed: int, bed: Bed = FLAT, **machine: float) -> Readings:
     """Scores and numbers as they would be if nobody erred; callipers scatter as they do."""
     spool = draw_spool(context.material.family, seed, context.printer.drive)
-    thing = printed(trial.print_file(plan, context).gcode, spool, bed, **machine)
+    file = _kept(_FILES, trial, plan, context, lambda: trial.print_file(plan, context).gcode)
+    thing = printed(file, spool, bed, **machine)
     piece, to_read = trial.piece(plan, context), trial.readings(plan)
     middle = context.printer.bed_middle
     aspects = [a.key for a in to_read.aspects]
@@ -56,16 +74,10 @@ def exact_readings(trial: Kind, plan: Plan, context: Context, seed: int, bed: Be
     return readings
 
 
-_PACKAGES: dict[tuple[str, str, str], bytes] = {}
-
-
 def cured(trial: LayerKind, plan: Plan, context: ResinContext, seed: int) -> Cured:
     """What a trial's package makes of a bottle."""
-    key = (trial.slug, json.dumps(dict(plan)), repr(context))
-    if key not in _PACKAGES:
-        _PACKAGES.clear()
-        _PACKAGES[key] = package_bytes(trial.print_file(plan, context))
-    return cure(_PACKAGES[key], draw_bottle(context.material.family, seed))
+    package = _kept(_PACKAGES, trial, plan, context, lambda: package_bytes(trial.print_file(plan, context)))
+    return cure(package, draw_bottle(context.material.family, seed))
 
 
 def exact_layers(trial: LayerKind, plan: Plan, context: ResinContext, seed: int) -> Readings:

@@ -31,6 +31,7 @@ from drumbo.trials.layered import LayerKind, ResinContext
 from tests.conftest import plain_context, resin_context
 from tests.readback import exact_layers, exact_readings
 
+# Where a scope is given, the tests of one kind follow each other and print its file once.
 ALL = [pytest.param(k, id=slug) for slug, k in kinds().items()]
 ROADS = [pytest.param(k, id=slug) for slug, k in kinds_of(FILAMENT).items()]
 LAYERS = [pytest.param(k, id=slug) for slug, k in kinds_of(RESIN).items()]
@@ -132,7 +133,7 @@ def test_the_piece_carries_every_step_in_order(trial: AnyKind) -> None:
     assert len({look for look, _ in drawing.paths}) == len(drawing.paths), "one path a class"
 
 
-@pytest.mark.parametrize("trial", ALL)
+@pytest.mark.parametrize("trial", ALL, scope="module")
 def test_prints_on_the_stand_in_and_reads_to_a_result(trial: AnyKind) -> None:
     context = usual(trial)
     plan = trial.suggest(context)
@@ -193,7 +194,7 @@ def _thinnest(bottle: Bottle) -> float:
     return least if least < 0.7 else math.nan
 
 
-@pytest.mark.parametrize("trial", ALL)
+@pytest.mark.parametrize("trial", ALL, scope="module")
 def test_the_result_follows_the_hidden_truth(trial: AnyKind) -> None:
     """Known answer, filament on a plate that leans: of forty spools or bottles, the one that needs most against the one
     that needs least.

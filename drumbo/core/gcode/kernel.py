@@ -36,6 +36,7 @@ def columns(size: int) -> tuple[NDArray[Any], ...]:
     return tuple(np.empty(size, kind) for kind in kinds)
 
 
+# Copied one by one: numba takes seconds to compile a copy of a whole slice, for the words of its error.
 @njit(cache=True, nogil=True)
 def _more_rows(rows: Any, count: int) -> Any:
     line, kind, x, y, z, e, feed = rows
@@ -44,22 +45,22 @@ def _more_rows(rows: Any, count: int) -> Any:
         np.empty(size, np.int32), np.empty(size, np.uint8), np.empty(size), np.empty(size), np.empty(size),
         np.empty(size), np.empty(size, np.float32),
     )  # fmt: skip
-    out[0][:count] = line[:count]
-    out[1][:count] = kind[:count]
-    out[2][:count] = x[:count]
-    out[3][:count] = y[:count]
-    out[4][:count] = z[:count]
-    out[5][:count] = e[:count]
-    out[6][:count] = feed[:count]
+    for i in range(count):
+        out[0][i], out[1][i] = line[i], kind[i]
+        out[2][i], out[3][i], out[4][i] = x[i], y[i], z[i]
+        out[5][i], out[6][i] = e[i], feed[i]
     return out
 
 
 @njit(cache=True, nogil=True)
 def _more_commands(table: Any, values: Any) -> Any:
     wide = np.empty((len(table) * 2, table.shape[1]), np.int64)
-    wide[: len(table)] = table
     more = np.empty((len(values) * 2, 26))
-    more[: len(values)] = values
+    for i in range(len(table)):
+        for k in range(table.shape[1]):
+            wide[i, k] = table[i, k]
+        for k in range(26):
+            more[i, k] = values[i, k]
     return wide, more
 
 

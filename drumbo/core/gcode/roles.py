@@ -26,7 +26,8 @@ NAMES = ("standing", "travels", "inner roads", "outer walls", "tops", "in the ai
 
 MOST_CELLS = 2048
 """Along a side of the grid, less its margins: a part of 450 mm keeps half a road to a cell."""
-WIDEST_MM = 20.0
+WIDEST_MM, MOST_LAYERS = 20.0, 20_000
+"""Beyond these no printer made the file, and all its roads are left inner ones."""
 THIN, SEEN = 0.1, 20_000
 """The grid is made for the thinner roads: the width that this share of some of them are not above."""
 MARGIN, MOST_REACH = 10, 6.0
@@ -55,7 +56,7 @@ def roles(program: Program, found: Traits) -> NDArray[np.uint8]:
     width = float(np.quantile(widths[:: max(1, len(widths) // SEEN)], THIN))
     extent = max(right - left, high - low)
     out[laid] = INNER
-    if not (math.isfinite(extent) and 0 < width < WIDEST_MM):
+    if not (math.isfinite(extent) and 0 < width < WIDEST_MM and found.layers <= MOST_LAYERS):
         return out
     cell = max(width / 2, extent / MOST_CELLS)
     rows, columns = (int(wide / cell) + 1 + 2 * MARGIN for wide in (high - low, right - left))

@@ -66,7 +66,8 @@ def closed_from_rear(ring: Floats) -> Floats:
             rear = i
     out = np.empty((len(ring) + 1, 2))
     for i in range(len(ring) + 1):
-        out[i] = ring[(rear + i) % len(ring)]
+        at = (rear + i) % len(ring)
+        out[i, 0], out[i, 1] = ring[at, 0], ring[at, 1]
     return out
 
 

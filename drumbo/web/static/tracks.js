@@ -5,7 +5,7 @@
 
   const parts = (target) => {
     const room = target.closest?.(".tracks-in");
-    return room && { room, box: room.closest("#tracks"), band: room.querySelector(".stretch"), form: document.querySelector("#tracks form") };
+    return room && { room, box: room.closest("#strips"), band: room.querySelector(".stretch"), form: document.querySelector("#tracks form") };
   };
   const share = (room, x) => {
     const seen = room.getBoundingClientRect(), left = LEFT / WIDE;
@@ -18,6 +18,12 @@
     form.requestSubmit();
   }
 
+  // Minutes are no millimetres: along something else, what was typed before means nothing.
+  document.addEventListener("change", (e) => {
+    if (e.target.name !== "along") return;
+    const { from: first, to: last } = e.target.form.elements;
+    first.value = last.value = "";
+  }, true);
   document.addEventListener("pointerdown", (e) => {
     const at = e.button === 0 && e.pointerType !== "touch" && parts(e.target);
     if (at) { from = { ...at, share: share(at.room, e.clientX) }; e.preventDefault(); }
