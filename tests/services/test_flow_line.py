@@ -31,10 +31,18 @@ def _known(house: Workshop, profile: int, group: str) -> Known:
     return {s.group.key: s.known for s in profiles.card(house, profile).sectors}[group]
 
 
-def test_coarse_then_fine_then_a_new_heat_asks_for_a_recheck(house: Workshop, begun: Begun, room: PrintRoom) -> None:
-    coarse = _printed(house, room, begun.profile, "flow-surface", pads=6.0, low_ratio=0.91)
-    assert trials.sheet(house, coarse).pictures[0].frame["view"] == "top"
-    prints.ask_the_eye(house, coarse)
+def _scored(house: Workshop, profile: int, gaps: str, ridges: str, **plan: float) -> int:
+    """A strip of pads that was printed elsewhere and scored by eye."""
+    draft = trials.draft(house, profile, "flow-surface").plan
+    trial = trials.create(house, profile, "flow-surface", {**draft, **plan})
+    trials.printed_by_hand(house, trial)
+    for step, (gap, ridge) in enumerate(zip(gaps, ridges, strict=True)):
+        reading.score_all(house, trial, {("gaps", step): int(gap), ("ridges", step): int(ridge)})
+    return trial
+
+
+def test_coarse_then_fine_then_a_new_heat_asks_for_a_recheck(house: Workshop, begun: Begun) -> None:
+    coarse = _scored(house, begun.profile, "012344", "444420", pads=6.0, low_ratio=0.91)
     adopting.adopt(house, coarse)
     upcoming = profiles.card(house, begun.profile).next
     assert upcoming is not None
@@ -43,9 +51,8 @@ def test_coarse_then_fine_then_a_new_heat_asks_for_a_recheck(house: Workshop, be
     assert facts["grams"] > 1
     suggested = trials.draft(house, begun.profile, "flow-surface").plan
     low = suggested["low_ratio"] + 2 * suggested["step_ratio"]
-    fine = _printed(house, room, begun.profile, "flow-surface", pads=5.0, low_ratio=low)
+    fine = _scored(house, begun.profile, "12344", "44432", pads=5.0, low_ratio=low)
     assert trials.sheet(house, fine).plan["step_ratio"] == 0.005
-    prints.ask_the_eye(house, fine)
     result = trials.sheet(house, fine).result
     assert result is not None
     assert result.error < trials.sheet(house, coarse).result.error

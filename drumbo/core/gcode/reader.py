@@ -180,6 +180,9 @@ def read(data: bytes | memoryview | NDArray[np.uint8]) -> Program:
         raise GcodeError(0, "this is not a text file; G-code is plain text, one command a line")
     if raw[-1] != ord("\n"):
         raw = np.append(raw, np.uint8(ord("\n")))
+    # Of one kind, whatever it came as: for another the loop would be compiled once more, which takes many seconds.
+    raw = np.ascontiguousarray(raw).view()
+    raw.flags.writeable = False
     capacity = int(np.count_nonzero(raw == 10)) + 1
     rows, count, table, parameters, told, lines, status = kernel.scan(raw, kernel.columns(capacity))
     if status[0]:

@@ -70,11 +70,16 @@ def window(thing: Cured, number: int, box: Box) -> tuple[Bits, float, float]:
 
 def spots(bits: Bits, left_mm: float, rear_mm: float, pixel_mm: float) -> list[Spot]:
     """Parts that hang together, each with its widest place."""
-    labels, count = ndimage.label(bits)
-    if not count:
-        return []
+    return _spots(ndimage.label(bits)[0], left_mm, rear_mm, pixel_mm)
+
+
+def _spots(labels: NDArray[np.int32], left_mm: float, rear_mm: float, pixel_mm: float) -> list[Spot]:
+    """The same of parts that are numbered from 1."""
     found = []
-    for place, (rows, columns) in enumerate(ndimage.find_objects(labels), start=1):
+    for place, where in enumerate(ndimage.find_objects(labels), start=1):
+        if where is None:
+            continue
+        rows, columns = where
         mine = labels[rows, columns] == place
         area = int(mine.sum())
         if area < LEAST_PX:
@@ -117,10 +122,12 @@ def _islands(thing: Cured, number: int, box: Box) -> list[Spot]:
 def _gaps(thing: Cured, number: int, box: Box) -> list[Spot]:
     def find() -> list[Spot]:
         bits, left, rear = window(thing, number, box)
-        labels, _ = ndimage.label(~bits)
-        border = np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))
-        closed = ~bits & ~np.isin(labels, border)
-        return [s for s in spots(closed, left, rear, thing.screen.pixel_mm) if s.width_mm <= FINE_MM]
+        labels, count = ndimage.label(~bits)
+        closed = np.ones(count + 1, dtype=bool)
+        for border in (labels[0], labels[-1], labels[:, 0], labels[:, -1]):
+            closed[border] = False
+        inside = np.where(closed[labels], labels, 0)
+        return [s for s in _spots(inside, left, rear, thing.screen.pixel_mm) if s.width_mm <= FINE_MM]
 
     return _once(thing, "gaps", number, box, find)
 
