@@ -17,8 +17,8 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtri
-from scipy.stats import qmc
 
+from drumbo.core.fit.evenly import evenly
 from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD, log_likelihood, pick
 
 Floats = NDArray[np.float64]
@@ -81,7 +81,7 @@ def fit_fade(x: Floats, scores: Floats, *, seed: int = 0) -> Fade:
 @cache
 def _plausible() -> Floats:
     """(m, 5) curves spread evenly: d* 0..1, amount, floor, power, bias."""
-    even = qmc.Sobol(5, seed=1).random_base2(CURVES_LOG2)
+    even = evenly(5, CURVES_LOG2)
     table = np.empty_like(even)
     table[:, 0] = even[:, 0]
     for column, (least, most) in zip((1, 2, 3), (AMOUNT, FLOOR, POWER), strict=True):

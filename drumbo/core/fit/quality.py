@@ -18,8 +18,8 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtri
-from scipy.stats import qmc
 
+from drumbo.core.fit.evenly import evenly
 from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD, log_likelihood, pick
 
 Floats = NDArray[np.float64]
@@ -108,7 +108,7 @@ def fit_quality(x: Floats, scores: Floats, weights: Floats, *, seed: int = 0) ->
 @cache
 def _plausible() -> Floats:
     """(m, 5) curves spread evenly over what is plausible: both middles, both softnesses, bias."""
-    even = qmc.Sobol(5, seed=1).random_base2(CURVES_LOG2)
+    even = evenly(5, CURVES_LOG2)
     (near, far), (sharp, soft) = SHOULDER, SOFTNESS
     table = np.empty_like(even)
     table[:, 0] = near + (far - near) * even[:, 0]

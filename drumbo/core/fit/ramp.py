@@ -17,8 +17,8 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import expit, ndtri
-from scipy.stats import qmc
 
+from drumbo.core.fit.evenly import evenly
 from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD, log_likelihood, pick
 
 Floats = NDArray[np.float64]
@@ -81,7 +81,7 @@ def told_at(middle: Floats, softness: Floats, within: float) -> Floats:
 @cache
 def _plausible() -> Floats:
     """(m, 3) falling curves spread evenly: middle, softness, bias."""
-    even = qmc.Sobol(3, seed=1).random_base2(CURVES_LOG2)
+    even = evenly(3, CURVES_LOG2)
     table = np.empty_like(even)
     table[:, 0] = MIDDLE[0] + (MIDDLE[1] - MIDDLE[0]) * even[:, 0]
     table[:, 1] = SOFTNESS[0] * (SOFTNESS[1] / SOFTNESS[0]) ** even[:, 1]

@@ -19,8 +19,8 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtri
-from scipy.stats import qmc
 
+from drumbo.core.fit.evenly import evenly
 from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD, log_likelihood, pick
 
 Floats = NDArray[np.float64]
@@ -110,7 +110,7 @@ def fit_vee(
 @cache
 def _plausible(ratio: tuple[float, float]) -> Floats:
     """(m, 7) pairs spread evenly: place 0..1, halves, powers and biases of gaps and ridges."""
-    even = qmc.Sobol(7, seed=1).random_base2(PAIRS_LOG2)
+    even = evenly(7, PAIRS_LOG2)
     table = np.empty_like(even)
     table[:, 0] = even[:, 0]
     for column, (least, most) in zip((1, 2, 3, 4), (HALF_GAP, ratio, POWERS, POWERS), strict=True):
