@@ -93,6 +93,8 @@ def test_from_label_to_adopted_value(page: Page, site: Site, tmp_path: Path) -> 
 def _read_by_keyboard(page: Page) -> None:
     """Bottom step first, as the page offers it: digits score and move on; a slip is taken back."""
     expect(page.get_by_text("the fit shows after three steps")).to_be_visible()
+    # A text may be seen before the page listens to keys.
+    page.wait_for_load_state()
     page.keyboard.type("23344")
     expect(page.locator("[data-cell][data-step='0'][data-aspect='bond']")).to_have_attribute("data-score", "4")
     page.keyboard.type("334")
