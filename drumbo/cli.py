@@ -303,13 +303,15 @@ def check(folder: Path, file: Path, as_json: bool, other: Path | None, profile: 
 
     data = file.read_bytes()
     if is_package(data):
+        if profile or other:
+            raise click.UsageError(f"{file} is a layer package; --profile and --beside are for G-code")
         _check_package(data, as_json=as_json)
         return
     data = unpacked(data)
-    if other is not None:
-        _check_beside(data, unpacked(other.read_bytes()), as_json=as_json)
-        return
     held = _against(folder, profile) if profile else Against()
+    if other is not None:
+        _check_beside(data, unpacked(other.read_bytes()), held, as_json=as_json)
+        return
     found = inspect(
         read(data), printer=held.printer, numbers=held.numbers, filament_mm=held.filament_mm,
         density_g_cm3=held.density_g_cm3,
@@ -338,14 +340,18 @@ def _against(folder: Path, name: str) -> Any:
         return against(workshop, named(workshop, name))
 
 
-def _check_beside(data: bytes, other: bytes, *, as_json: bool) -> None:
+def _check_beside(data: bytes, other: bytes, held: Any, *, as_json: bool) -> None:
     """What differs between two files, and where they part."""
     from drumbo.core.gcode.beside import pairs, parting  # noqa: PLC0415
     from drumbo.core.gcode.inspect import case_of, summary  # noqa: PLC0415
     from drumbo.core.gcode.reader import read  # noqa: PLC0415
 
-    first, second = (case_of(read(each)) for each in (data, other))
-    found, part = pairs((first, summary(first)), (second, summary(second))), parting(first, second)
+    first, second = (
+        case_of(read(each), printer=held.printer, numbers=held.numbers, filament_mm=held.filament_mm)
+        for each in (data, other)
+    )
+    sums = [(case, summary(case, held.filament_mm, held.density_g_cm3)) for case in (first, second)]
+    found, part = pairs(*sums), parting(first, second)
     if as_json:
         told = {"pairs": [asdict(p) for p in found], "parting": asdict(part) if part else None}
         json.dump(told, sys.stdout, indent=2, ensure_ascii=False)

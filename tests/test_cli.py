@@ -65,6 +65,12 @@ def test_a_file_is_held_against_a_profile_by_command(tower: Path, tmp_path: Path
     assert re.search(r"filament .* g at 1.24 g/cm³, € 0\.\d\d", told)
     assert re.search(r"outer walls +[\d.]+ min, [\d.]+ g", told)
     assert "there are: chalk on Petrel One" in _run(*at, "chalk", code=1)
+    slower = tmp_path / "slower.gcode"
+    slower.write_text(tower.read_text().replace("M220 S100", "M220 S50"))
+    beside = _run(*at, "chalk on Petrel One", "--beside", str(slower), code=1)
+    minutes = re.search(r"time +([\d.]+) min", told)
+    assert minutes
+    assert re.search(rf"^Time +{minutes[1]} and ", beside, re.M), "reckoned with the profile's printer there too"
 
 
 def test_what_is_bad_ends_with_code_1(tower: Path, tmp_path: Path) -> None:

@@ -287,7 +287,7 @@ def _that_vary(case: Case, minutes: Floats) -> Iterator[Track]:
     for name, unit, values in (
         ("Bed", "°C", case.program.bed_c), ("Pressure advance", "s", case.program.pressure_advance)
     ):  # fmt: skip
-        if np.ptp(values[case.found.laid]) > 0 if case.found.laid.any() else False:
+        if len(np.unique(values[case.found.laid])) > 1:
             yield Track(name, unit, minutes, values)
 
 

@@ -14,10 +14,8 @@ from drumbo.core.gcode.learn import Lesson, lessons
 from drumbo.core.profile import From, Origin, Profile, Value, changed, start
 from drumbo.core.workshop import Material, Printer
 from drumbo.services.check import Against, look_against
-from drumbo.services.convert import material_of, printer_of
-from drumbo.services.profiles import add, check_fits_together, check_name
+from drumbo.services.profiles import add, check_name, picked
 from drumbo.store.database import Workshop
-from drumbo.store.models import MaterialRow, PrinterRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,15 +76,9 @@ class _Begun:
 
 def _begin(session: Session, material_id: int, printer_id: int, name: str) -> _Begun:
     """The starting profile that a file would change, and what it is for."""
-    material, printer = session.get(MaterialRow, material_id), session.get(PrinterRow, printer_id)
-    if material is None:
-        raise InvalidInput("material_id", "pick a material")
-    if printer is None:
-        raise InvalidInput("printer_id", "pick a printer")
-    what, where = material_of(material), printer_of(printer)
+    what, where = picked(session, material_id, printer_id)
     if what.process != FILAMENT:
         raise InvalidInput("material_id", "is a resin; G-code teaches of a filament")
-    check_fits_together(what, where)
     return _Begun(what, where, start(name, what, where))
 
 

@@ -15,9 +15,9 @@ from drumbo.core.copying import Carried, Place, borrowed, copied, differences, o
 from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.core.profile import Change, Profile, Value, changed, difference
 from drumbo.services.convert import latest, material_of, printer_of, profile_of
-from drumbo.services.profiles import Card, add, append, card_of, check_fits_together, check_name, chosen_for, get_row
+from drumbo.services.profiles import Card, add, append, card_of, check_name, chosen_for, get_row, picked
 from drumbo.store.database import Workshop
-from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
+from drumbo.store.models import ProfileRow, RevisionRow, TrialRow
 
 MOST_BESIDE = 5
 LONGEST_LABEL, LONGEST_NOTE = 60, 1000
@@ -58,13 +58,7 @@ def copy(
 def _copy(
     session: Session, row: ProfileRow, material_id: int, printer_id: int, name: str, *, layer: float | str | bool
 ) -> Copy:
-    material, printer = session.get(MaterialRow, material_id), session.get(PrinterRow, printer_id)
-    if material is None:
-        raise InvalidInput("material_id", "pick a material")
-    if printer is None:
-        raise InvalidInput("printer_id", "pick a printer")
-    here, there = place_of(row), Place(material_of(material), printer_of(printer))
-    check_fits_together(there.material, there.printer)
+    here, there = place_of(row), Place(*picked(session, material_id, printer_id))
     held = profile_of(latest(row))
     if there.material.process != held.process:
         raise InvalidInput("material_id", "is of another process; nothing of this profile would carry over")

@@ -205,17 +205,23 @@ def create(
     name = check_name(name)
     try:
         with workshop.writing() as session:
-            material, printer = session.get(MaterialRow, material_id), session.get(PrinterRow, printer_id)
-            if material is None:
-                raise InvalidInput("material_id", "pick a material")
-            if printer is None:
-                raise InvalidInput("printer_id", "pick a printer")
-            what, where = material_of(material), printer_of(printer)
-            check_fits_together(what, where)
+            what, where = picked(session, material_id, printer_id)
             profile = start(name, what, where, chosen_for(what.process, layer_um))
-            return add(session, profile, material.id, printer.id, "copied from the start")
+            return add(session, profile, material_id, printer_id, "copied from the start")
     except IntegrityError:
         raise InvalidInput("name", f"there is a profile called {name} already") from None
+
+
+def picked(session: Session, material_id: int, printer_id: int) -> tuple[Any, Any]:
+    """The material and the printer that were picked for a profile. InvalidInput names the field."""
+    material, printer = session.get(MaterialRow, material_id), session.get(PrinterRow, printer_id)
+    if material is None:
+        raise InvalidInput("material_id", "pick a material")
+    if printer is None:
+        raise InvalidInput("printer_id", "pick a printer")
+    what, where = material_of(material), printer_of(printer)
+    check_fits_together(what, where)
+    return what, where
 
 
 def check_fits_together(material: Any, printer: Any) -> None:

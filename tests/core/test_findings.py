@@ -115,6 +115,7 @@ def test_two_tools_with_limits_of_their_own_are_no_finding() -> None:
 def test_a_heater_that_cools_to_its_next_target_is_not_waited_for() -> None:
     assert _look(_file().replace("M109 S240", "M109 S250\nM104 S240")).remarks == ()
     assert _look(_file().replace("M190 S75\nM109 S240", "M116")).remarks == (), "one word waits for all heaters"
+    assert _look(_file().replace("M190 S75\nM109 S240", "HEAT_AND_WAIT")).remarks == (), "a macro of the printer's may"
 
 
 def test_how_much_of_the_print_a_factor_touches() -> None:

@@ -48,16 +48,18 @@ def _cold(case: Case) -> Iterator[Remark]:
 
 
 def _not_waited(case: Case) -> Iterator[Remark]:
-    """The first road is laid while a heater is still on its way, because nobody waits for it."""
+    """The first road is laid while a heater is still on its way, because nobody waits for it. A word that is not known
+    may be a macro that does.
+    """
     first = int(case.found.laid.argmax())
     for sets, waits, what in (("M104", "M109", "nozzle"), ("M140", "M190", "bed")):
         wanted, waited = 0.0, True
-        for c in case.program.found(sets, waits, WAIT_ALL):
+        for c in case.program.commands:
             if c.row > first:
                 break
-            if c.word == WAIT_ALL:
+            if c.word == WAIT_ALL or c.word in case.program.unknown:
                 waited = True
-            elif c.heat is not None:
+            elif c.word in {sets, waits} and c.heat is not None:
                 waited = c.word == waits or (waited and c.heat <= wanted)
                 wanted = c.heat
         if not waited:
