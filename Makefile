@@ -3,6 +3,8 @@ PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
 UV     ?= uv
+# Every process starts from what the first one compiled: several seconds each, wherever that had been switched off.
+unexport PYTHONDONTWRITEBYTECODE
 
 .PHONY: install demo test lint bench shots vendor lock clean browser
 
@@ -19,11 +21,11 @@ $(VENV)/.ready: requirements-dev.txt pyproject.toml
 demo: install
 	$(BIN)/drumbo demo
 
-# The browser tests drive Debian's Chromium; install it where it is missing.
+# The browser tests drive Debian's Chromium without its window, which takes a third less work; installed where missing.
 browser:
-	@test -x /usr/bin/chromium || { \
+	@test -x /usr/bin/chromium-headless-shell || { \
 	  SUDO=$$(test "$$(id -u)" = 0 || echo sudo); \
-	  $$SUDO apt-get -qq update && $$SUDO apt-get -qq install -y --no-install-recommends chromium; }
+	  $$SUDO apt-get -qq update && $$SUDO apt-get -qq install -y --no-install-recommends chromium-headless-shell; }
 
 # Three at a time, as tests often wait for a page or a printer, the longest first; what watches the clock on a line has the
 # machine for itself.

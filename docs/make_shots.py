@@ -53,7 +53,7 @@ def _address(demo: subprocess.Popen[str]) -> str:
 
 def _take(base: str) -> None:
     with sync_playwright() as play:
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=FLAGS)
 
         def shot(
             name: str, path: str, size: tuple[int, int] = DESK, *, step: int | None = None, wait_ms: int = 300

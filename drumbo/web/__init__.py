@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hmac
+from pathlib import Path
 from typing import Any
 
 from flask import Flask, Response, redirect, render_template, request, session, url_for
@@ -19,6 +20,7 @@ from drumbo.web import drum, filters
 from drumbo.web.views import bench, check, exchange, learn, life, materials, planner, printers, profiles, trials
 from drumbo.web.views.common import plain_words
 
+STATIC = Path(__file__).parent / "static"
 POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'"
 
 
@@ -40,6 +42,7 @@ def create_app(workshop: Workshop, room: PrintRoom, *, secret: str, code: str | 
     app.jinja_env.globals.update(drum=drum.draw, version=__version__)
     for blueprint in (bench, materials, printers, profiles, life, exchange, trials, check, learn, planner):
         app.register_blueprint(blueprint.pages)
+    _keep_static(app)
     _guard(app, code)
     _errors(app)
 
@@ -54,6 +57,21 @@ def create_app(workshop: Workshop, room: PrintRoom, *, secret: str, code: str | 
         return response
 
     return app
+
+
+def _keep_static(app: Flask) -> None:
+    """Scripts and styles carry their own state in their address, so that a browser asks for each of them only once."""
+
+    @app.url_defaults
+    def mark(endpoint: str, values: dict[str, Any]) -> None:
+        if endpoint == "static":
+            values["v"] = f"{(STATIC / values['filename']).stat().st_mtime_ns:x}"
+
+    @app.after_request
+    def keep(response: Response) -> Response:
+        if request.endpoint == "static" and "v" in request.args and response.status_code == 200:
+            response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+        return response
 
 
 def _guard(app: Flask, code: str | None) -> None:

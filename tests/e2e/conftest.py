@@ -74,7 +74,7 @@ def site(tmp_path_factory: pytest.TempPathFactory, device: tuple[str, str]) -> I
 @pytest.fixture(scope="session")
 def browser() -> Iterator[object]:
     with sync_playwright() as play:
-        made = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        made = play.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=FLAGS)
         yield made
         made.close()
 

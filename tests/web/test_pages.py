@@ -301,3 +301,12 @@ def test_the_search_finds_values_by_words_for_what_they_cure(client: FlaskClient
 def test_values_that_a_profile_does_not_hold_are_not_there(client: FlaskClient, begun: Begun) -> None:
     for key in ("clearance_turn_mm", "phlogiston"):
         assert client.get(f"/profiles/{begun.profile}/values/{key}").status_code == 404
+
+
+def test_scripts_and_styles_are_asked_for_once_until_they_change(client: FlaskClient) -> None:
+    marked = re.findall(r'(?:src|href)="(/static/[^"]+\.(?:js|css)\?v=\w+)"', client.get("/").text)
+    assert len(marked) >= 4
+    for address in marked:
+        for asked, kept in ((address, True), (address.split("?")[0], False)):
+            with client.get(asked) as answer:
+                assert ("immutable" in answer.headers["Cache-Control"]) is kept
