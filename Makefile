@@ -32,7 +32,8 @@ browser:
 LONGEST := tests/e2e/test_start_to_proof.py tests/test_cli.py
 ALONE := tests/links
 
-test: install browser
+test:
+	$(MAKE) --no-print-directory -j2 install browser
 	$(BIN)/python -m pytest -n 3 --dist loadfile --no-loadscope-reorder $(LONGEST) tests/e2e tests $(addprefix --ignore=,$(ALONE))
 	$(BIN)/python -m pytest $(ALONE)
 

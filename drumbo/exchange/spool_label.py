@@ -9,14 +9,16 @@ import unicodedata
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from xml.sax.saxutils import escape
 
 import segno
-from fpdf import FPDF
 
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.profile import Profile
+
+if TYPE_CHECKING:
+    from fpdf import FPDF
 
 WIDE, HIGH = 62.0, 29.0
 MARGIN, QR_MM, QUIET = 2.0, 22.0, 4
@@ -193,6 +195,9 @@ def _places(start: int) -> Iterator[tuple[int, float, float]]:
 
 
 def _document(size: tuple[float, float]) -> FPDF:
+    # Fetched when a label is printed first: the package takes half a second, and pages need not wait for it.
+    from fpdf import FPDF  # noqa: PLC0415
+
     sheet = FPDF(unit="mm", format=size)
     sheet.set_auto_page_break(False)
     sheet.set_margin(0)
