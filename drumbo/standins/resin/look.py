@@ -17,7 +17,7 @@ from scipy import ndimage
 from drumbo.standins import eye
 from drumbo.standins.eye import Box
 from drumbo.standins.resin import physics
-from drumbo.standins.resin.thing import Cured
+from drumbo.standins.resin.thing import Cured, Field
 from drumbo.standins.resin.tools import measure
 from drumbo.standins.tools import Jaws
 
@@ -45,27 +45,40 @@ class Spot:
     area_mm2: float
 
 
-def window(thing: Cured, number: int, box: Box) -> tuple[Bits, float, float]:
-    """What of a layer was to be lit within a box, and the box's left and rear edge, mm."""
+def windows(thing: Cured, numbers: Sequence[int], box: Box) -> tuple[list[Bits], float, float]:
+    """What of layers was to be lit within a box, and the left and rear edge of what is shown, mm: no more of the box
+    than what any of them lights, with a dark pixel around it where the box has one.
+    """
     (x0, y0, _), (x1, y1, _) = box
     wide, deep = thing.screen.size_mm
     x0, x1, y0, y1 = max(x0, -wide / 2), min(x1, wide / 2), max(y0, -deep / 2), min(y1, deep / 2)
     pixel = thing.screen.pixel_mm
     left, right = round((x0 + wide / 2) / pixel), round((x1 + wide / 2) / pixel)
     top, low = round((deep / 2 - y1) / pixel), round((deep / 2 - y0) / pixel)
-    out = np.zeros((max(low - top, 1), max(right - left, 1)), dtype=bool)
-    found = thing.lit(number)
-    if found is not None:
-        high, broad = found.seconds.shape
-        rows, columns = (max(top, found.row), min(low, found.row + high)), (
-            max(left, found.column), min(right, found.column + broad))  # fmt: skip
-        if rows[0] < rows[1] and columns[0] < columns[1]:
-            part = found.seconds[rows[0] - found.row : rows[1] - found.row,
-                                 columns[0] - found.column : columns[1] - found.column]  # fmt: skip
-            out[rows[0] - top : rows[1] - top, columns[0] - left : columns[1] - left] = part > 0.5 * max(
-                part.max(), 1e-6
-            )
-    return out, left * pixel - wide / 2, deep / 2 - top * pixel
+    lit = [found for found in (thing.lit(number) for number in numbers) if found is not None]
+    if lit:
+        left = max(left, min(f.column for f in lit) - 1)
+        right = min(right, max(f.column + f.seconds.shape[1] for f in lit) + 1)
+        top = max(top, min(f.row for f in lit) - 1)
+        low = min(low, max(f.row + f.seconds.shape[0] for f in lit) + 1)
+    shape = (max(low - top, 1), max(right - left, 1))
+    shown = [_shown(thing.lit(number), top, left, shape) for number in numbers]
+    return shown, left * pixel - wide / 2, deep / 2 - top * pixel
+
+
+def _shown(found: Field | None, top: int, left: int, shape: tuple[int, int]) -> Bits:
+    """(shape) pixels that are lit by more than half of the brightest of them."""
+    out = np.zeros(shape, dtype=bool)
+    if found is None:
+        return out
+    high, broad = found.seconds.shape
+    rows = max(top, found.row), min(top + shape[0], found.row + high)
+    columns = max(left, found.column), min(left + shape[1], found.column + broad)
+    if rows[0] < rows[1] and columns[0] < columns[1]:
+        part = found.seconds[rows[0] - found.row : rows[1] - found.row,
+                             columns[0] - found.column : columns[1] - found.column]  # fmt: skip
+        out[rows[0] - top : rows[1] - top, columns[0] - left : columns[1] - left] = part > 0.5 * max(part.max(), 1e-6)
+    return out
 
 
 def spots(bits: Bits, left_mm: float, rear_mm: float, pixel_mm: float) -> list[Spot]:
@@ -113,7 +126,7 @@ def _layers(thing: Cured, box: Box) -> list[int]:
 
 def _islands(thing: Cured, number: int, box: Box) -> list[Spot]:
     def find() -> list[Spot]:
-        bits, left, rear = window(thing, number, box)
+        (bits,), left, rear = windows(thing, [number], box)
         return [s for s in spots(bits, left, rear, thing.screen.pixel_mm) if s.width_mm <= FINE_MM]
 
     return _once(thing, "islands", number, box, find)
@@ -121,7 +134,7 @@ def _islands(thing: Cured, number: int, box: Box) -> list[Spot]:
 
 def _gaps(thing: Cured, number: int, box: Box) -> list[Spot]:
     def find() -> list[Spot]:
-        bits, left, rear = window(thing, number, box)
+        (bits,), left, rear = windows(thing, [number], box)
         labels, count = ndimage.label(~bits)
         closed = np.ones(count + 1, dtype=bool)
         for border in (labels[0], labels[-1], labels[:, 0], labels[:, -1]):
@@ -207,8 +220,7 @@ def _supports(thing: Cured, box: Box) -> float:
     for number in range(low, high):
         if thing.which[number] == thing.which[number + 1]:
             continue
-        below, left, rear = window(thing, number, box)
-        above, _, _ = window(thing, number + 1, box)
+        (below, above), left, rear = windows(thing, [number, number + 1], box)
         roof = above & ~below
         labels, count = ndimage.label(above)
         for place in range(1, count + 1):
@@ -226,7 +238,7 @@ def _supports(thing: Cured, box: Box) -> float:
 
 def _overdose(thing: Cured, box: Box) -> float:
     """Dose of the first layer at the middle of a box's largest part, in units of the critical energy."""
-    bits, left, rear = window(thing, 0, box)
+    (bits,), left, rear = windows(thing, [0], box)
     found = max(spots(bits, left, rear, thing.screen.pixel_mm), key=lambda s: s.width_mm, default=None)
     if found is None:
         return 0.0
