@@ -42,7 +42,7 @@ def pytest_sessionstart(session: pytest.Session) -> None:
     if hasattr(session.config, "workerinput") or next(cache.rglob("*.nbc"), None) is not None:
         return
     command, root = [sys.executable, "-m", "tests.warm"], Path(__file__).parents[1]
-    for part in [subprocess.Popen([*command, part], cwd=root) for part in ("reader", "printer")]:
+    for part in [subprocess.Popen([*command, part], cwd=root) for part in ("reader", "printers")]:
         part.wait()
 
 

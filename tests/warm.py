@@ -1,10 +1,10 @@
-"""Compile the loops once before several workers would each do so: `python -m tests.warm reader` and `printer`."""
+"""Compile the loops once before several workers would each do so: `python -m tests.warm` and one of `PARTS`."""
 
 from __future__ import annotations
 
 import sys
 
-from tests.conftest import plain_context
+from tests.conftest import plain_context, resin_context
 
 
 def reader() -> None:
@@ -15,8 +15,9 @@ def reader() -> None:
     inspect(read(b"G28\nG1 X5 Y5 E1 F600\nG2 X9 Y5 I2 J0 E2\n"))
 
 
-def printer() -> None:
-    """What lays roads, and what the stand-in makes of them."""
+def printers() -> None:
+    """What lays roads and draws layers, and what the stand-in makes of roads."""
+    from drumbo.exchange.layer_package import package_bytes
     from drumbo.standins.filament.above import top_picture
     from drumbo.standins.filament.camera import front_picture
     from drumbo.standins.filament.spool import draw_spool
@@ -27,9 +28,11 @@ def printer() -> None:
     thing = printed(trial.print_file(trial.suggest(context), context).gcode, draw_spool("pla", 1))
     top_picture(thing)
     front_picture(thing)
+    resin, coupon = resin_context(), kind("exposure-coupon")
+    package_bytes(coupon.print_file(coupon.suggest(resin), resin))
 
 
-PARTS = {"reader": reader, "printer": printer}
+PARTS = {"reader": reader, "printers": printers}
 
 if __name__ == "__main__":
     PARTS[sys.argv[1]]()

@@ -50,17 +50,10 @@ def plan_moves(
 
     `accel` in mm/s² and `junction` in mm/s are one number or (n,). A move that goes nowhere takes no time.
     """
-    # Few layouts, so that the loop is compiled for few: full columns, or one number seen n times without a copy.
-    columns = [np.require(column, np.float64, ("C", "W")) for column in (dx, dy, dz, de, speed)]
-    columns += [_limit(accel, len(dx)), _limit(junction, len(dx))]
+    # One layout, so that the loop is compiled once: full columns, and limits of length n or 1.
+    columns = [np.require(c, np.float64, ("C", "W")) for c in (dx, dy, dz, de, speed, accel, junction)]
+    columns[5:] = [limit.reshape(-1) for limit in columns[5:]]
     return Motion(*_plan(*columns))
-
-
-def _limit(value: float | Floats, n: int) -> Floats:
-    """(n,) a limit by move."""
-    if np.ndim(value) == 0:
-        return np.broadcast_to(np.float64(value), (n,))
-    return np.require(value, np.float64, ("C", "W"))
 
 
 def _plan_loop(
@@ -68,6 +61,7 @@ def _plan_loop(
 ) -> tuple[Floats, Floats, Floats, Floats]:
     """The plain form of the planner: corner limits forwards, a braking pass backwards, then the times."""
     n = len(dx)
+    each_accel, each_junction = min(len(accel) - 1, 1), min(len(junction) - 1, 1)
     entry = np.empty(n)
     cruise = np.empty(n)
     leave = np.empty(n)
@@ -83,7 +77,8 @@ def _plan_loop(
             turn_x, turn_y, turn_z = x - previous_x, y - previous_y, z - previous_z
             turn = np.sqrt(turn_x * turn_x + turn_y * turn_y + turn_z * turn_z)
             top = min(speed[i], previous_speed)
-            limit = top if turn * top <= junction[i] else junction[i] / turn
+            corner = junction[i * each_junction]
+            limit = top if turn * top <= corner else corner / turn
             at = min(limit, at)
             seconds[i] = way
         else:
@@ -91,7 +86,7 @@ def _plan_loop(
             seconds[i] = -abs(de[i])
         entry[i] = at
         if way > 1e-9:
-            at = min(np.sqrt(at * at + 2 * accel[i] * way), speed[i])
+            at = min(np.sqrt(at * at + 2 * accel[i * each_accel] * way), speed[i])
             previous_speed = speed[i]
         else:
             at = 0.0
@@ -99,20 +94,20 @@ def _plan_loop(
         previous_x, previous_y, previous_z = x, y, z
     end = 0.0
     for i in range(n - 1, -1, -1):
-        way = seconds[i]
+        way, push = seconds[i], accel[i * each_accel]
         if way <= 0:
             way = -way
             end = 0.0
             entry[i] = 0.0
-        start = min(entry[i], np.sqrt(end * end + 2 * accel[i] * way))
+        start = min(entry[i], np.sqrt(end * end + 2 * push * way))
         entry[i] = start
-        peak = np.sqrt((2 * accel[i] * way + start * start + end * end) / 2)
+        peak = np.sqrt((2 * push * way + start * start + end * end) / 2)
         top = min(max(speed[i], start), peak)
         leave[i] = end
         cruise[i] = top
         if way > 0 and top > 0:
-            ramps = (2 * top * top - start * start - end * end) / (2 * accel[i])
-            seconds[i] = (2 * top - start - end) / accel[i] + max(way - ramps, 0.0) / top
+            ramps = (2 * top * top - start * start - end * end) / (2 * push)
+            seconds[i] = (2 * top - start - end) / push + max(way - ramps, 0.0) / top
         else:
             seconds[i] = 0.0
         end = entry[i]

@@ -55,9 +55,9 @@ def _shape(rings: list[np.ndarray]) -> shapely.Geometry:
 
 def test_a_travel_that_leaves_the_part_is_seen() -> None:
     edges = edges_of([*SQUARE, np.array([[4.0, 4.0], [4.0, 6.0], [6.0, 6.0], [6.0, 4.0]])])
-    assert not crosses(1, 1, 9, 1, edges)
-    assert crosses(1, 5, 9, 5, edges), "over the hole"
-    assert crosses(5, 1, 15, 1, edges)
+    assert not crosses(1.0, 1.0, 9.0, 1.0, edges)
+    assert crosses(1.0, 5.0, 9.0, 5.0, edges), "over the hole"
+    assert crosses(5.0, 1.0, 15.0, 1.0, edges)
 
 
 def test_every_digit_is_one_shape_that_can_be_told_from_the_others() -> None:

@@ -139,13 +139,13 @@ def test_bridges_and_overhangs_are_seen_in_the_moves_alone(shape: Geometry) -> N
 
 
 def test_the_same_file_and_seed_give_the_same_object_to_the_byte(shape: Geometry) -> None:
-    one, other = (front_picture(melt(shape, SPOOL, digest=9), "#cfc6b4", 4)[0] for _ in range(2))
+    one, other = (front_picture(melt(shape, SPOOL, digest=9), "#cfc6b4", 4.0)[0] for _ in range(2))
     assert one == other
-    assert front_picture(melt(shape, SPOOL, digest=10), "#cfc6b4", 4)[0] != one
+    assert front_picture(melt(shape, SPOOL, digest=10), "#cfc6b4", 4.0)[0] != one
 
 
 def test_the_picture_shows_the_object_at_its_scale(shape: Geometry) -> None:
-    data, frame = front_picture(melt(shape, SPOOL, digest=9), "#cfc6b4", 8)
+    data, frame = front_picture(melt(shape, SPOOL, digest=9), "#cfc6b4", 8.0)
     with Image.open(io.BytesIO(data)) as image:
         assert image.size == (frame.width, frame.height)
         assert float(image.info["mm_per_px"]) == pytest.approx(1 / 8)

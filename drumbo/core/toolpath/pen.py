@@ -23,7 +23,7 @@ class Pen:
 
     def __init__(self, settings: PrintSettings, offset: tuple[float, float], start: tuple[float, float]) -> None:
         self._settings = settings
-        self._offset = np.array(offset)
+        self._offset = np.array(offset, dtype=float)
         self._table = np.empty((4096, 8))
         self._count = 0
         self._lift = 0.0
