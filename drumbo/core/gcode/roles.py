@@ -9,6 +9,7 @@ beneath it in two layers hangs, if something lies beside it or air that is open:
 from __future__ import annotations
 
 import math
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import numpy as np
@@ -42,6 +43,8 @@ LOOP_GAP_MM, LOOP_WAY_MM, LOOP_AREA = 1.0, 2.0, 0.4
 own; coasting and seams leave gaps."""
 SAMPLE_WIDTHS, MOST_SAMPLES = 2.0, 24
 """Along a move there is one about each two road widths, and not more than so many."""
+THREADS = 4
+"""Each looks at its own layers."""
 
 
 def roles(program: Program, found: Traits) -> NDArray[np.uint8]:
@@ -61,7 +64,16 @@ def roles(program: Program, found: Traits) -> NDArray[np.uint8]:
     cell = max(width / 2, extent / MOST_CELLS)
     rows, columns = (int(wide / cell) + 1 + 2 * MARGIN for wide in (high - low, right - left))
     place = (left - MARGIN * cell, low - MARGIN * cell, 1 / cell)
-    _classify(moves, found.layer, found.on_bed, place, rows, (columns + 63) // 64, out)
+    order, starts = _by_layer(laid, found.layer, len(found.on_bed))
+    cuts = np.searchsorted(starts, np.linspace(0, len(order), THREADS + 1))
+    cuts[0], cuts[-1] = 0, len(found.on_bed)
+    grid = (rows, (columns + 63) // 64)
+
+    def classify(low: int, high: int) -> None:
+        _classify(moves, order, starts, found.on_bed, (low, high), place, grid, out)
+
+    with ThreadPoolExecutor(THREADS) as pool:
+        list(pool.map(classify, cuts.tolist(), cuts[1:].tolist()))
     return out
 
 
@@ -80,21 +92,23 @@ def _ends(moves: Any) -> Any:
 
 
 @njit(cache=True, nogil=True)
-def _classify(moves: Any, layer: Any, on_bed: Any, place: Any, rows: int, words: int, out: Any) -> None:
-    """Set the role of every road in `out`, which is INNER for all of them before. `moves` are the columns x, y, laid
-    and width; `place` the grid's corner, mm, and cells in a mm.
+def _classify(
+    moves: Any, order: Any, starts: Any, on_bed: Any, layers: Any, place: Any, grid: Any, out: Any
+) -> None:  # fmt: skip
+    """Set the role of every road of some `layers` (from, below) in `out`, which is INNER for all of them before.
+    `moves` are the columns x, y, laid and width; `place` the grid's corner, mm, and cells in a mm; `grid` its rows and
+    words.
     """
-    order, starts = _by_layer(moves[2], layer, len(on_bed))
     # Rings of four layers: two below, the one that is looked at, and the one above.
-    solid = np.zeros((4, rows, words), np.uint64)
-    air = np.zeros((4, rows, words), np.uint64)
-    rooms = np.zeros((3, rows, words), np.uint64)
-    for k in range(len(on_bed) + 1):
+    solid = np.zeros((4, *grid), np.uint64)
+    air = np.zeros((4, *grid), np.uint64)
+    rooms = np.zeros((3, *grid), np.uint64)
+    for k in range(max(layers[0] - 2, 0), layers[1] + 1):
         solid[k % 4] = 0
         air[k % 4] = ~np.uint64(0)
         if k < len(on_bed):
             _paint_layer(moves, order[starts[k] : starts[k + 1]], place, solid[k % 4], air[k % 4], rooms)
-        if k > 0:
+        if k > layers[0]:
             near = (solid[(k - 1) % 4], air[(k - 1) % 4], air[k % 4], solid[(k - 2) % 4], solid[(k - 3) % 4])
             _judge_layer(moves, order[starts[k - 1] : starts[k]], place, near, on_bed[k - 1], out)
 
