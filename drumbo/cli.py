@@ -281,7 +281,7 @@ def make_piece(
         file = chosen.print_file(plan, context)
         data = as_bytes(file)
         out.write_bytes(data)
-        click.echo(f"{out}: {file.seconds / 60:.0f} min, {file.grams:.1f} g, {len(data):,} bytes")
+        click.echo(f"{out}: {_long(file.seconds)}, {file.grams:.1f} g, {len(data):,} bytes")
 
 
 @main.command()
@@ -379,10 +379,19 @@ def _check_package(data: bytes, *, as_json: bool) -> None:
         return
     click.echo(f"layers        {found.layers}, {found.height_mm:g} mm, {found.pictures} different pictures")
     click.echo(f"screen        {found.pixels[0]} × {found.pixels[1]} pixels of {found.pixel_um:g} µm")
-    click.echo(f"time          {found.seconds / 60:.1f} min")
+    click.echo(f"time          {_long(found.seconds)}")
     for first, last, low, high in found.runs:
         upto = f" to {high:g}" if high > low else ""
         click.echo(f"light         {low:g}{upto} s on layers {first} to {last}")
+
+
+MOST_BANDS = 24
+
+
+def _long(seconds: float) -> str:
+    """Minutes, and hours where there are some."""
+    minutes = round(seconds / 60)
+    return f"{seconds / 60:.1f} min" if minutes < 120 else f"{minutes // 60} h {minutes % 60:02d} min"
 
 
 def _told(found: Any, held: Any) -> list[str]:
@@ -393,13 +402,13 @@ def _told(found: Any, held: Any) -> list[str]:
     lines = [
         f"{found.lines:,} lines, {found.moves:,} moves",
         "roads within  " + "   ".join(f"{n} {a:.1f} to {b:.1f}" for n, a, b in zip("XYZ", low, high, strict=True)),
-        f"time          {found.seconds / 60:.1f} min, {accel} where the file sets none",
+        f"time          {_long(found.seconds)}, {accel} where the file sets none",
         f"filament      {found.filament_mm / 1000:.2f} m, {found.grams:.1f} g at {held.density_g_cm3:g} g/cm³{price}",
         f"flow          {found.flow_median:.1f} mm³/s usual, {found.flow_high:.1f} at most (99 %)",
         f"bed           {found.bed_c:g} °C",
     ]
     lines += [
-        f"{part.name:13} {part.seconds / 60:.1f} min"
+        f"{part.name:13} {_long(part.seconds)}"
         + (f", {part.grams:.1f} g, {part.flow_usual:.1f} mm³/s usual" if part.grams else "")
         for part in found.parts
     ]
@@ -407,7 +416,8 @@ def _told(found: Any, held: Any) -> list[str]:
         speed = f" at {found.retraction_mm_s:.0f} mm/s" if found.retraction_mm_s else ""
         lines.append(f"retraction    {found.retraction_mm:.2f} mm{speed}, {found.retractions:,} times")
     lines += [f"waits for     {w.what} {w.heat_c:g} °C, line {w.line}" for w in found.waits]
-    lines += [f"nozzle        {b.nozzle_c:g} °C from z {b.low:.2f} to {b.high:.2f}" for b in found.bands]
+    lines += [f"nozzle        {b.nozzle_c:g} °C from z {b.low:.2f} to {b.high:.2f}" for b in found.bands[:MOST_BANDS]]
+    lines += [f"nozzle        … and {len(found.bands) - MOST_BANDS} more stretches"] * (len(found.bands) > MOST_BANDS)
     lines += [f"unknown       {word} × {count}" for word, count in found.unknown.items()]
     for r in found.remarks:
         place = [f"line {r.line}"] * bool(r.line) + [f"layer {r.layer}"] * bool(r.layer)
