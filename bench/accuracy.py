@@ -23,14 +23,16 @@ import click
 import numpy as np
 
 from bench import batch
-from bench.bottles import BOTTLES
+from bench.bottles import BOTTLES as CURES
 from bench.bottles import drawn as drawn_bottle
+from bench.failing import FAILING
 from bench.rig import Tally, drawn
 from bench.sequences import SEQUENCES, UNITS
 from bench.whole import ORDER, Whole, whole
 from drumbo.core.catalogue import BY_KEY
 
 WHOLE, BATCH = "whole", "batch"
+BOTTLES = {**CURES, **FAILING}
 SHARE = "share of the truth"
 DECILES = np.arange(0.1, 0.95, 0.1)
 

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from dataclasses import asdict
 
 import pytest
 from playwright.sync_api import Page, expect
 
+from drumbo.core.resin import ResinPrinter
 from drumbo.demo.run import Device, running, start_resin
+from drumbo.services import profiles, workshop
 from drumbo.store.models import MaterialRow
 from tests.e2e.conftest import Site
 
@@ -74,6 +77,54 @@ def test_from_a_bottles_label_to_two_layer_heights(page: Page, site: Site, vat: 
     half = float(page.locator("#value-exposure_s .n").inner_text())
     assert 1.6 < half < 3.0, "between half and all of what 50 µm want"
     expect(page.get_by_role("heading", name="Exposure", exact=True).first).to_be_visible()
+
+
+def _at_the_printer(page: Page, site: Site, vat: Device) -> int:
+    """A bottle with its profile on the linked printer, made behind the pages."""
+    machine = ResinPrinter("Gannet Dim", 1900, 800, 50.0, intensity_mw_cm2=4.0, lights_apart="yes")
+    urls = {"link_url": vat.link_url, "camera_url": vat.camera_url}
+    printer = workshop.save_printer(site.house, {**asdict(machine), **urls})
+    label = {"process": "resin", "family": "resin-standard", "maker": "Saltmarsh Resins", "product": "Eider Standard",
+             "colour": "kelp", "colour_hex": "#5b6a45", "exposure_s": 2.6, "exposure_layer_um": 50,
+             "density_g_cm3": 1.12, "price_per_bottle": 32.0, "bottle_ml": 1000, "currency": "€",
+             "left_ml": 500}  # fmt: skip
+    return profiles.create(site.house, workshop.save_material(site.house, label, spool_seed=1), printer, "kelp", 50)
+
+
+def test_a_tower_of_lifts_leads_to_a_finer_one_and_feet_to_a_bottom(page: Page, site: Site, vat: Device) -> None:
+    profile = _at_the_printer(page, site, vat)
+    page.goto(f"{site.base}/profiles/{profile}/trials/new/lift-speed")
+    page.get_by_role("button", name="Make the file").click()
+    page.get_by_role("button", name="Print it").click()
+    page.get_by_role("link", name="Read it").click(timeout=60_000)
+    page.get_by_role("button", name="Pins missing from 100 mm/min on").click()
+    expect(page.get_by_text("It begins between 80 and 100, give or take a storey")).to_be_visible()
+    expect(page.locator("#verdict .big")).to_have_text("64")
+    page.get_by_label(re.compile("^Pins missing from this height")).fill("1 mm")
+    page.get_by_label(re.compile("^Pins missing from this height")).press("Enter")
+    expect(page.get_by_text("It fails from the first storey on; print slower ones next.")).to_be_visible()
+    for key in ("ArrowUp", "ArrowDown", "Enter"):
+        page.keyboard.press(key)
+    expect(page.get_by_text("It begins between 80 and 100")).to_be_visible()
+    page.get_by_role("link", name="Plan a finer one").click()
+    expect(page.get_by_label("Slowest")).to_have_value("60")
+    expect(page.get_by_label("Step", exact=True)).to_have_value("10")
+    page.go_back()
+    page.get_by_role("link", name="Adopt…").click()
+    page.get_by_role("button", name="Adopt as revision 2").click()
+    expect(page.get_by_text("Adopted as revision 2.")).to_be_visible()
+
+    page.goto(f"{site.base}/profiles/{profile}/trials/new/bottom-feet")
+    page.get_by_role("button", name="Make the file").click()
+    page.get_by_role("button", name="Print it").click()
+    page.get_by_role("link", name="Read it").click()
+    page.locator("[data-pick]").nth(3).click()
+    for key in "124233412":
+        page.keyboard.press(key)
+    expect(page.locator("#verdict .big")).to_have_text(re.compile(r"^\d\d$"))
+    page.get_by_role("link", name="Adopt…").click()
+    page.get_by_role("button", name="Adopt as revision 3").click()
+    expect(page.get_by_text("Adopted as revision 3.")).to_be_visible()
 
 
 def _curve(page: Page) -> None:

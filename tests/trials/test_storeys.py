@@ -40,13 +40,39 @@ def test_only_one_thing_changes_and_only_from_storey_to_storey(trial: StoreyKind
 
 def test_known_limits() -> None:
     lift = _seen(LIFT, {"first": 60.0, "step": 20.0, "storeys": 5.0}, 2)
-    assert lift.value == pytest.approx(90 * 0.85), "between 80 and 100, less a margin"
-    assert lift.says.startswith("It begins between 80 and 100;")
+    assert lift.value == pytest.approx(90 - 26), "between 80 and 100, less how unsure that is"
+    assert lift.says == "It begins between 80 and 100, give or take a storey; 29% of that is kept back."
+    rough = _seen(LIFT, {"first": 10.0, "step": 50.0, "storeys": 5.0}, 1)
+    assert rough.value == pytest.approx(17.5), "half of 35 at least, however unsure"
+    fine = _seen(LIFT, {"first": 160.0, "step": 10.0, "storeys": 5.0}, 2)
+    assert fine.value == pytest.approx(175 * 0.85), "between 170 and 180, less a margin"
     rest = _seen(REST, {"first": 2.0, "step": 0.4, "storeys": 5.0}, 3)
-    assert rest.value == pytest.approx(1.0 * 1.25), "between 1.2 and 0.8, and a margin more"
-    assert REST.changes({}, rest, CONTEXT, 4)["rest_before_s"].number == 1.2
-    assert rest.error == pytest.approx(0.4 / 12**0.5)
+    assert rest.value == pytest.approx(1.32), "between 1.2 and 0.8, and how unsure that is more"
+    assert REST.changes({}, rest, CONTEXT, 4)["rest_before_s"].number == 1.3
+    assert rest.error == pytest.approx(0.32)
     assert _seen(LIFT, {"first": 60.0, "step": 20.0, "storeys": 5.0}, 0).value is None
+
+
+@BOTH
+def test_a_finer_tower_has_the_limit_in_its_middle_until_the_margin_is_all_that_is_kept_back(trial: StoreyKind) -> None:
+    plan = trial.suggest(CONTEXT)
+    limit, finer = None, plan
+    for _ in range(6):
+        plan = finer
+        values = [step.value for step in trial.steps(plan)]
+        holds = [(value < limit) is (trial is LIFT) if limit is not None else k < 3 for k, value in enumerate(values)]
+        result = _seen(trial, plan, holds.index(False))
+        limit = limit or result.spreads[0].mean
+        if result.extend is None:
+            break
+        finer = read_all(trial.fields(CONTEXT), dict(result.extend))
+        trial.check(finer, CONTEXT)
+        assert finer["step"] < plan["step"]
+        steps = [step.value for step in trial.steps(finer)]
+        assert min(steps) < limit < max(steps)
+    assert result.extend is None
+    assert result.value is not None
+    assert abs(result.value - limit) < trial.margin * limit + 1.5 * plan["step"]
 
 
 @BOTH

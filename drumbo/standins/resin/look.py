@@ -17,6 +17,7 @@ from scipy import ndimage
 from drumbo.standins import eye
 from drumbo.standins.eye import Box
 from drumbo.standins.resin import physics
+from drumbo.standins.resin.bottle import Bottle
 from drumbo.standins.resin.thing import Cured, Field
 from drumbo.standins.resin.tools import measure
 from drumbo.standins.tools import Jaws
@@ -236,7 +237,7 @@ def _supports(thing: Cured, box: Box) -> float:
     return 4.0 / (1 + max(worst, 1e-3) ** -3.2)
 
 
-def _overdose(thing: Cured, box: Box) -> float:
+def overdose(thing: Cured, box: Box) -> float:
     """Dose of the first layer at the middle of a box's largest part, in units of the critical energy."""
     (bits,), left, rear = windows(thing, [0], box)
     found = max(spots(bits, left, rear, thing.screen.pixel_mm), key=lambda s: s.width_mm, default=None)
@@ -245,15 +246,23 @@ def _overdose(thing: Cured, box: Box) -> float:
     return float(thing.light(0, np.array([found.x]), np.array([found.y]))[0]) / thing.critical
 
 
+def sticks(over: float, bottle: Bottle) -> float:
+    """0..4: a bottom that was given so many times the critical energy holds to the plate."""
+    return 4.0 * physics.hold(over, bottle.sticks)
+
+
+def clean(over: float, bottle: Bottle) -> float:
+    """0..4: its foot is not flared, and comes off by hand."""
+    flare = max(physics.growth_mm(over, bottle.bleed_mm), 0.0)
+    return 4.0 / (1 + (flare / FOOT_MM) ** 2.5) / (1 + (over / (STUCK * bottle.sticks)) ** 4)
+
+
 def _sticks(thing: Cured, box: Box) -> float:
-    return 4.0 * physics.hold(_overdose(thing, box), thing.bottle.sticks)
+    return sticks(overdose(thing, box), thing.bottle)
 
 
 def _clean(thing: Cured, box: Box) -> float:
-    """A foot that is not flared, and comes off by hand."""
-    over = _overdose(thing, box)
-    flare = max(physics.growth_mm(over, thing.bottle.bleed_mm), 0.0)
-    return 4.0 / (1 + (flare / FOOT_MM) ** 2.5) / (1 + (over / (STUCK * thing.bottle.sticks)) ** 4)
+    return clean(overdose(thing, box), thing.bottle)
 
 
 ASPECTS: dict[str, Callable[[Cured, Box], float]] = {

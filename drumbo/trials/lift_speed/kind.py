@@ -32,6 +32,7 @@ class LiftSpeed(StoreyKind):
         "From which storey on, counted from the plate, are pins or fins missing, bent or torn?",
     )  # fmt: skip
     margin = 0.15
+    misread = 1.3
     ways = ("faster", "slower")
 
     def suggest(self, context: ResinContext) -> dict[str, Scalar]:

@@ -30,6 +30,7 @@ class RestBefore(StoreyKind):
         "From which storey on, counted from the plate, do fine slits that were open lower down run shut?",
     )  # fmt: skip
     margin = 0.25
+    misread = 0.8
     ways = ("shorter", "longer")
 
     def suggest(self, context: ResinContext) -> dict[str, Scalar]:

@@ -77,7 +77,9 @@ def leaf(number: int, leaf: str) -> Any:
     why_not = closed(sheet, leaf)
     if why_not:
         raise NotNow(why_not)
-    return render_template(f"trials/{leaf}.html", **_page(sheet, leaf))
+    page = render_template(f"trials/{leaf}.html", **_page(sheet, leaf))
+    # What is scored here is kept at once: going back must not show it as it was before.
+    return Response(page, headers={"Cache-Control": "no-store"})
 
 
 def closed(sheet: service.Sheet, leaf: str) -> str | None:

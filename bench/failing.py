@@ -1,0 +1,128 @@
+"""Resin: bottoms that fall off or want a chisel, lifts that tear pins off, rests too short for slits.
+
+Each on an exposure that is known as well as coupons tell it. The plain habit takes the same readings: the foot with the
+best scores, and the last storey that still holds.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from bench.bottles import LAYER_UM, DrawnBottle, go
+from bench.rig import Tally
+from drumbo.core.light.job import Layer
+from drumbo.exchange.layer_package import package_bytes
+from drumbo.standins.eye import PLAIN
+from drumbo.standins.resin import look
+from drumbo.standins.resin.bottle import true_exposure_s
+from drumbo.standins.resin.thing import Cured, cure
+from drumbo.trials import kind
+from drumbo.trials.base import Plan, Readings
+from drumbo.trials.layered import ResinContext
+from drumbo.trials.storeys import StoreyKind
+
+KNOWN = 0.03
+"""How well the exposure is known by then, as a share of it."""
+BOTTOMS_S = np.linspace(1.0, 200.0, 4000)
+HALVINGS = 24
+
+Change = Callable[[Layer, float], Layer]
+Share = Callable[[Cured, look.Box], float]
+
+
+def _exposed(one: DrawnBottle) -> ResinContext:
+    rng = np.random.default_rng([one.number, 9])
+    exposure = true_exposure_s(one.bottle, LAYER_UM, one.lamp.mw_cm2) * math.exp(rng.normal(0, KNOWN))
+    profile = one.context.profile
+    value = replace(profile.values["exposure_s"], number=round(exposure, 2))
+    return replace(one.context, profile=replace(profile, values={**profile.values, "exposure_s": value}))
+
+
+def bottom(one: DrawnBottle, readers: int) -> Tally:
+    """The bottom exposure that holds and comes off best, as a share of the truth."""
+    tally, files, context = Tally(), [], _exposed(one)
+    truth = _true_bottom(one, context)
+    for reader in range(readers):
+        plan, result, readings = go("bottom-feet", one, context, reader, files, extensions=2)
+        if result.value is not None and result.error is not None:
+            tally.found(result.value, result.error, _best_foot(plan, readings), truth, shares=True)
+    tally.cost(files)
+    return tally
+
+
+def _true_bottom(one: DrawnBottle, context: ResinContext) -> float:
+    trial = kind("bottom-feet")
+    plan = trial.suggest(context)
+    thing = cure(package_bytes(trial.print_file(plan, context)), one.bottle, one.lamp)
+    boxes = [place.box((0.0, 0.0)) for place in trial.piece(plan, context).places]
+    each_s = np.median([look.overdose(thing, b) / s.value for b, s in zip(boxes, trial.steps(plan), strict=True)])
+    worth = [look.sticks(s * each_s, one.bottle) + look.clean(s * each_s, one.bottle) for s in BOTTOMS_S]
+    return float(BOTTOMS_S[int(np.argmax(worth))])
+
+
+def _best_foot(plan: Plan, readings: Readings) -> float:
+    steps = kind("bottom-feet").steps(plan)
+    sums = np.nansum([readings.column(aspect, steps) for aspect in ("sticks", "clean")], axis=0)
+    return float(steps[int(np.argmax(sums))].value)
+
+
+def _limit(one: DrawnBottle, readers: int, slug: str, share: Share, change: Change, ends: tuple[float, float]) -> Tally:
+    """Where a tower of storeys begins to fail, before anything is kept back; `ends` surely hold and surely fail."""
+    tally, files, context = Tally(), [], _exposed(one)
+    trial = kind(slug)
+    assert isinstance(trial, StoreyKind)
+    truth = _true_limit(one, context, trial, share, change, ends)
+    for reader in range(readers):
+        plan, result, readings = go(slug, one, context, reader, files, extensions=4)
+        if result.state == "good":
+            (where,) = result.spreads
+            tally.found(where.mean, where.error, _last_held(trial, plan, readings), truth, shares=True)
+    tally.cost(files)
+    return tally
+
+
+def _last_held(trial: StoreyKind, plan: Plan, readings: Readings) -> float:
+    return trial.steps(plan)[readings.firsts[trial.sign.key] - 1].value
+
+
+def _true_limit(
+    one: DrawnBottle, context: ResinContext, trial: StoreyKind, share: Share, change: Change, ends: tuple[float, float]
+) -> float:
+    plan = trial.suggest(context)
+    thing = cure(package_bytes(trial.print_file(plan, context)), one.bottle, one.lamp)
+    box = trial.piece(plan, context).places[0].box((0.0, 0.0))
+
+    def whole(value: float) -> float:
+        layers = tuple(change(layer, value) for layer in thing.package.layers)
+        return share(replace(thing, package=replace(thing.package, layers=layers)), box)
+
+    # Held against the tower's own first storey. As an eye rounds: a sign is there where what is left is worth no more.
+    least = whole(trial.steps(plan)[0].value) * math.sqrt((PLAIN + 0.5) / 4)
+    holds, fails = ends
+    for _ in range(HALVINGS):
+        middle = (holds + fails) / 2
+        holds, fails = (middle, fails) if whole(middle) > least else (holds, middle)
+    return (holds + fails) / 2
+
+
+def _lifted(layer: Layer, mm_min: float) -> Layer:
+    return replace(layer, lift=replace(layer.lift, mm_min=mm_min))
+
+
+def _rested(layer: Layer, rest_s: float) -> Layer:
+    return replace(layer, rest_before_s=rest_s)
+
+
+FAILING = {
+    "bottom_exposure_s": bottom,
+    "lift_speed_mm_min": lambda one, readers: _limit(
+        one, readers, "lift-speed", look.share_standing, _lifted, (10.0, 2000.0)
+    ),
+    "rest_before_s": lambda one, readers: _limit(
+        one, readers, "rest-before-light", look.width_left, _rested, (60.0, 0.0)
+    ),
+}
