@@ -100,6 +100,7 @@ def test_a_tower_of_lifts_leads_to_a_finer_one_and_feet_to_a_bottom(page: Page, 
     page.get_by_role("button", name="Pins missing from 100 mm/min on").click()
     expect(page.get_by_text("It begins between 80 and 100, give or take a storey")).to_be_visible()
     expect(page.locator("#verdict .big")).to_have_text("64")
+    expect(page.locator("#leaves a")).to_have_text(["1Plan", "2Print", "3Read", "4Adopt"])
     page.get_by_label(re.compile("^Pins missing from this height")).fill("1 mm")
     page.get_by_label(re.compile("^Pins missing from this height")).press("Enter")
     expect(page.get_by_text("It fails from the first storey on; print slower ones next.")).to_be_visible()

@@ -70,7 +70,7 @@
   }
   function renew(page) {
     const fresh = new DOMParser().parseFromString(page, "text/html");
-    for (const id of ["verdict", "fit", "spreads", "charts"]) { const part = fresh.getElementById(id); if (part) document.getElementById(id)?.replaceWith(part); }
+    for (const id of ["leaves", "verdict", "fit", "spreads", "charts"]) { const part = fresh.getElementById(id); if (part) document.getElementById(id)?.replaceWith(part); }
   }
 
   // Beginnings: a click says at which step a sign is seen first; it is there from that step on.
