@@ -100,5 +100,8 @@ def test_what_is_offered_next_can_be_printed_and_comes_to_an_end(trial: StoreyKi
 
 
 def test_no_rest_is_shorter_than_none() -> None:
+    down_to_none = {"first": 1.2, "step": 0.2, "storeys": 7.0}
+    REST.check(down_to_none, CONTEXT)
+    assert REST.steps(down_to_none)[-1].value == 0.0
     with pytest.raises(InvalidInput, match="less than no time"):
         REST.check({"first": 1.0, "step": 0.4, "storeys": 5.0}, CONTEXT)

@@ -41,14 +41,14 @@ class RestBefore(StoreyKind):
 
     def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
         """Refuse what has no rest left, too."""
-        if number(plan, "first") - (number(plan, "storeys") - 1) * number(plan, "step") < 0:
+        if number(plan, "first") - (number(plan, "storeys") - 1) * number(plan, "step") < -1e-9:
             raise InvalidInput("step", "is so large that the last storeys would rest less than no time")
         return super().check(plan, context)
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Rests that shrink by the step, the longest at the plate."""
         first, step = number(plan, "first"), number(plan, "step")
-        rests = [round(first - i * step, 2) for i in range(int(number(plan, "storeys")))]
+        rests = [max(round(first - i * step, 2), 0.0) for i in range(int(number(plan, "storeys")))]
         return tuple(Step(i, rest, f"{rest:.1f}") for i, rest in enumerate(rests))
 
     def rested(self, rest_s: float, value: float) -> float:
