@@ -1,8 +1,8 @@
-// What is pressed while the page is still being read is done once the page listens. Loaded before anything is shown.
+// A button that is pressed while the page is still being read does its work once the page listens. Runs before anything shows.
 (() => {
   let pressed = null;
   const hold = (e) => {
-    const at = e.target.closest("button, [hx-get], [hx-post]");
+    const at = e.target.closest("button");
     if (!at) return;
     e.preventDefault(); e.stopImmediatePropagation();
     pressed = at;
