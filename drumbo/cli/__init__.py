@@ -1,0 +1,141 @@
+"""The `drumbo` command."""
+
+from __future__ import annotations
+
+import os
+import sys
+import threading
+from pathlib import Path
+from typing import Any
+
+import click
+import platformdirs
+
+from drumbo import __version__
+from drumbo.cli.checking import check
+from drumbo.cli.common import stop_on_signals
+from drumbo.cli.pieces import kinds, make_piece
+from drumbo.cli.standins import standin
+
+
+def data_folder(given: str | None) -> Path:
+    """The data folder: `--data`, else the environment's DRUMBO_DATA, else the platform's usual place.
+
+    Compiled loops are cached there too, so it must be known before the core is imported.
+    """
+    folder = Path(given or os.environ.get("DRUMBO_DATA") or platformdirs.user_data_dir("drumbo"))
+    os.environ.setdefault("NUMBA_CACHE_DIR", str(folder / "compiled"))
+    return folder
+
+
+class _Group(click.Group):
+    """Errors meant for the user's eyes end in one line and exit code 1, not in a traceback."""
+
+    def invoke(self, context: click.Context) -> Any:
+        from drumbo.core.errors import DrumboError  # noqa: PLC0415 - keeps `--help` quick
+
+        try:
+            return super().invoke(context)
+        except DrumboError as error:
+            raise click.ClickException(str(error)) from error
+
+
+@click.group(cls=_Group)
+@click.option("--data", metavar="FOLDER", help="Where the workshop is kept. Also: DRUMBO_DATA.")
+@click.version_option(__version__)
+@click.pass_context
+def main(context: click.Context, data: str | None) -> None:
+    """Drumbo, a calibration workbench for 3D-printing materials."""
+    context.obj = data_folder(data)
+
+
+@main.command()
+@click.option("--port", default=8765, show_default=True, help="0 picks a free one.")
+@click.option("--host", default="127.0.0.1", show_default=True)
+@click.pass_obj
+def serve(folder: Path, port: int, host: str) -> None:
+    """Run the web application on your own workshop."""
+    from drumbo.web.serving import run  # noqa: PLC0415 - after the cache folder is set
+
+    stop_on_signals()
+    run(folder, host=host, port=port, say=click.echo)
+
+
+@main.command()
+@click.option("--port", default=8765, show_default=True, help="0 picks a free one.")
+@click.option("--pace", default=60.0, show_default=True, help="How much faster than real the stand-in prints.")
+@click.option("--fresh", is_flag=True, help="Fill the demo workshop anew.")
+@click.pass_obj
+def demo(folder: Path, port: int, pace: float, fresh: bool) -> None:
+    """Fill the demo workshop, start its stand-in printer, and run the web application on it."""
+    from drumbo.demo.run import run_demo  # noqa: PLC0415
+
+    stop_on_signals()
+    run_demo(folder / "demo", port=port, pace=pace, fresh=fresh, say=click.echo)
+
+
+@main.command()
+@click.argument("out", type=click.Path(dir_okay=False, path_type=Path))
+@click.pass_obj
+def archive(folder: Path, out: Path) -> None:
+    """Put the whole workshop into one file; it may run meanwhile."""
+    from drumbo.core.errors import NotFound  # noqa: PLC0415
+    from drumbo.store.archive import DATABASE, pack  # noqa: PLC0415
+
+    if not (folder / DATABASE).exists():
+        raise NotFound(f"there is no workshop in {folder}")
+    with out.open("wb") as file:
+        count = pack(folder, file)
+    click.echo(f"{out}: the workshop with {count} file{'s' if count != 1 else ''}")
+
+
+@main.command()
+@click.argument("archive", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.pass_obj
+def unpack(folder: Path, archive: Path) -> None:
+    """Make a workshop of an archive, in a folder that holds none yet (--data)."""
+    from drumbo.store.archive import unpack as unpack_it  # noqa: PLC0415
+
+    count = unpack_it(archive, folder)
+    click.echo(f"{folder}: the workshop with {count} file{'s' if count != 1 else ''}; start it with drumbo serve")
+
+
+@main.command("print")
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.option(
+    "--link",
+    "url",
+    required=True,
+    metavar="URL",
+    help="socket://host:port, a serial port, or http://host:port of a resin printer.",
+)
+def print_file(file: Path, url: str) -> None:
+    """Send a G-code file or a layer package to a printer and follow it. Ctrl-C stops the print."""
+    from drumbo.links.sender import SILENCE_S  # noqa: PLC0415
+    from drumbo.links.sending import sender_for  # noqa: PLC0415
+
+    ended, last = threading.Event(), {"state": "sending"}
+
+    def report(progress: Any) -> None:
+        heat = progress.heat.says if progress.heat else ""
+        last["state"] = progress.state
+        share = progress.sent / max(progress.total, 1)
+        click.echo(f"\r{progress.state} {share:4.0%} {heat} {progress.message}".ljust(78), nl=False)
+        if progress.state not in {"sending", "paused"}:
+            ended.set()
+
+    sender = sender_for(url, file.read_bytes(), report, SILENCE_S)
+    sender.start()
+    try:
+        while not ended.wait(0.2):
+            pass
+    except KeyboardInterrupt:
+        sender.stop()
+        sender.join(5)
+    click.echo()
+    if last["state"] != "done":
+        sys.exit(1)
+
+
+for command in (standin, kinds, make_piece, check):
+    main.add_command(command)

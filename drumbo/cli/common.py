@@ -1,0 +1,22 @@
+"""What several commands use."""
+
+from __future__ import annotations
+
+import signal
+
+
+def stop_on_signals() -> None:
+    """Both ways of ending a program end this one."""
+
+    def stop(*_args: object) -> None:
+        raise SystemExit(0)
+
+    signal.signal(signal.SIGTERM, stop)
+    # A shell that starts a program in the background has it ignore Ctrl-C; here that always ends it.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
+
+
+def long_words(seconds: float) -> str:
+    """Minutes to a tenth, and hours and minutes from two hours on."""
+    minutes = round(seconds / 60)
+    return f"{seconds / 60:.1f} min" if minutes < 120 else f"{minutes // 60} h {minutes % 60:02d} min"
