@@ -19,6 +19,7 @@ import pytest
 from click.testing import CliRunner
 
 from drumbo.cli import main
+from drumbo.cli.checking import MOST_BANDS
 from drumbo.core.errors import NotNow
 from drumbo.core.workshop import Printer
 from drumbo.exchange.meshes import read_part
@@ -71,6 +72,19 @@ def test_a_file_is_held_against_a_profile_by_command(tower: Path, tmp_path: Path
     minutes = re.search(r"time +([\d.]+) min", told)
     assert minutes
     assert re.search(rf"^Time +{minutes[1]} and ", beside, re.M), "reckoned with the profile's printer there too"
+
+
+def test_a_file_of_many_heats_and_hours_is_told_in_few_lines(tmp_path: Path) -> None:
+    hot, long = tmp_path / "hot.gcode", tmp_path / "long.gcode"
+    start = ["G28", "M83", "M109 S210"]
+    hot.write_text("\n".join([*start, *(f"M104 S{210 + k % 2}\nG1 X{20 + k} Y50 Z{0.2 + 0.2 * k:.1f} E1 F900"
+                                        for k in range(60))]))  # fmt: skip
+    told = CliRunner().invoke(main, ["check", str(hot)]).output
+    assert len(re.findall(r"^nozzle ", told, re.M)) == MOST_BANDS + 1
+    assert f"nozzle        … and {60 - MOST_BANDS} more stretches" in told
+    # Eleven metres, at one millimetre a second.
+    long.write_text("\n".join([*start, *(f"G1 X{10 + 180 * (k % 2)} Y{k % 200} Z0.2 E9 F60" for k in range(60))]))
+    assert re.search(r"^time          [2-5] h \d\d min, ", CliRunner().invoke(main, ["check", str(long)]).output, re.M)
 
 
 def test_what_is_bad_ends_with_code_1(tower: Path, tmp_path: Path) -> None:

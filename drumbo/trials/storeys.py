@@ -110,7 +110,8 @@ class StoreyKind(LayerKind):
             return Result("edge", says=f"It fails from the first storey on; {says}.", extend=extend,
                           extend_says=f"Plan {near} ones")  # fmt: skip
         if at >= len(steps):
-            value, error, extend = values[-1], abs(values[-1] - values[-2]) / 2, self.further(plan, values, on=True)
+            value, extend = values[-1], self.further(plan, values, on=True)
+            error = self.misread * abs(values[-1] - values[-2])
             spread = Spread("Held up to", "", 0, ((steps[-1].label, value, True),), value, error)
             more = f"; {far} ones may hold too" if extend else ""
             return Result(

@@ -150,6 +150,20 @@ def test_turned_and_moved_it_is_the_same(angle: float, dx: float, dy: float, mir
     assert seconds[~same].sum() < 0.03 * seconds.sum()
 
 
+@pytest.mark.parametrize("slug", ["proof-part", "temperature", "first-layer"])
+def test_it_does_not_matter_how_many_look(monkeypatch: pytest.MonkeyPatch, slug: str) -> None:
+    """One thread for all layers, and one for each few of them; more than there are layers, too."""
+    context, trial = plain_context(), kind(slug)
+    program = read(trial.print_file(trial.suggest(context), context).gcode.encode())
+    told = []
+    for threads in (1, 2, 7, 40):
+        monkeypatch.setattr("drumbo.core.gcode.roles.THREADS", threads)
+        told.append(case_of(program).role)
+    assert len(set(told[0].tolist())) >= 4
+    for other in told[1:]:
+        assert np.array_equal(told[0], other)
+
+
 def _room(rows: int, words: int) -> NDArray[np.uint64]:
     """A part of a larger grid, as layers are looked at."""
     return np.zeros((rows, words + 1), np.uint64)[:, :words]

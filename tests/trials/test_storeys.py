@@ -51,6 +51,8 @@ def test_known_limits() -> None:
     assert REST.changes({}, rest, CONTEXT, 4)["rest_before_s"].number == 1.3
     assert rest.error == pytest.approx(0.32)
     assert _seen(LIFT, {"first": 60.0, "step": 20.0, "storeys": 5.0}, 0).value is None
+    held = _seen(LIFT, {"first": 60.0, "step": 20.0, "storeys": 5.0}, 5)
+    assert (held.value, held.error) == (140.0, pytest.approx(26)), "what held may have been misread by as much"
 
 
 @BOTH
