@@ -257,7 +257,7 @@ def profile_list_p95_ms() -> Measured:
     """The list of profiles, searched, filtered and sorted, with 500 of them, through the server: 95th percentile."""
     from waitress.server import create_server  # noqa: PLC0415
 
-    from drumbo.services import profiles, workshop  # noqa: PLC0415
+    from drumbo.services import by_hand, profiles, workshop  # noqa: PLC0415
     from drumbo.services.prints import PrintRoom  # noqa: PLC0415
     from drumbo.store.database import Workshop  # noqa: PLC0415
     from drumbo.web import create_app  # noqa: PLC0415
@@ -269,7 +269,7 @@ def profile_list_p95_ms() -> Measured:
             spool = workshop.save_material(house, {**vars_of(context.material), "colour": f"no {n}"})
             made = profiles.create(house, spool, printer, f"profile {n}")
             for key, number in (("flow_ratio", "0.97"), ("fan_percent", "80")):
-                profiles.set_by_hand(house, made, key, number)
+                by_hand.set_value(house, made, key, number)
         server = create_server(create_app(house, PrintRoom(house), secret="bench"), host="127.0.0.1", port=0)
         threading.Thread(target=server.run, daemon=True).start()
         base = f"http://127.0.0.1:{server.effective_port}"

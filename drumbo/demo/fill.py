@@ -10,7 +10,7 @@ from typing import Any
 from drumbo.core.errors import LinkError
 from drumbo.core.resin import ResinPrinter
 from drumbo.core.workshop import Printer
-from drumbo.services import adopting, profiles, reading, trials, workshop
+from drumbo.services import adopting, by_hand, profiles, reading, trials, workshop
 from drumbo.services.prints import PrintRoom, ask_the_eye
 from drumbo.store.database import Workshop
 
@@ -138,8 +138,8 @@ def fill(
     say("  … and a tower that waits to be read …")
     _tower(house, room, tpu, {"step_mm": 8}, adopt=False, scored=4)
     for key, typed in (("flow_ratio", "0.97"), ("retraction_mm", "0.9"), ("pressure_advance_s", "0.045")):
-        profiles.set_by_hand(house, asa, key, typed)
-    profiles.set_by_hand(house, asa, "nozzle_c", "262")
+        by_hand.set_value(house, asa, key, typed)
+    by_hand.set_value(house, asa, "nozzle_c", "262")
     say("  … blobs and a wall for what can be melted …")
     blobs = _plan(house, pla, {}, "weighed-blobs")
     _print(house, room, blobs)
@@ -155,7 +155,7 @@ def fill(
     adopting.adopt(house, proof)
     say("  … and combs over the plate, which came askew from the ferry …")
     _print(house, room, _plan(house, pla, {}, "first-layer"))
-    profiles.set_by_hand(house, wood, "retraction_mm", "5")
+    by_hand.set_value(house, wood, "retraction_mm", "5")
     del pa
     next_trial = _plan(house, petg, {})
     say("  … and, on the resin printer, skins on glass and coupons …")

@@ -1,9 +1,9 @@
-"""Profiles: start, look at, change by hand, take a change back, hand out."""
+"""Profiles: start, look at, what comes next. Changes by hand are in `by_hand`."""
 
 from __future__ import annotations
 
 from collections import OrderedDict
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 
@@ -11,10 +11,9 @@ from sqlalchemy import func, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
 
-from drumbo.core.catalogue import BY_KEY, PARAMETERS, groups_of, in_group
+from drumbo.core.catalogue import groups_of, in_group
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
 from drumbo.core.fields import Field
-from drumbo.core.fields import number as read_number
 from drumbo.core.processes import process
 from drumbo.core.profile import (
     PROOF,
@@ -27,13 +26,11 @@ from drumbo.core.profile import (
     Value,
     changed,
     difference,
-    of_printer,
     proven,
     rested,
     sectors,
     start,
 )
-from drumbo.core.profile import still_good as profile_still_good
 from drumbo.core.resin import USUAL_LAYER_UM
 from drumbo.services.convert import context_of, latest, material_of, printer_of, profile_of
 from drumbo.services.files import file_of
@@ -45,9 +42,8 @@ from drumbo.trials import kind as find_kind
 from drumbo.trials import kinds_of
 from drumbo.trials.base import AnyKind, Bound
 
-LONGEST_NAME, LONGEST_NOTE = 120, 1000
+LONGEST_NAME = 120
 BATCH = "batch"
-BED_LOW_C, BED_HIGH_C = 0.0, 250.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -272,103 +268,6 @@ def printer_moved(session: Session, printer_id: int, key: str, was: float, now: 
         after = changed(rested(profile, key, was), {}, {key: now})
         if any(c.before and c.after and c.before.recheck != c.after.recheck for c in difference(profile, after)):
             append(session, row, after, note)
-
-
-def set_by_hand(workshop: Workshop, profile_id: int, key: str, typed: str) -> int:
-    """One value by hand, as a new revision. Unusual values are taken; the page warns."""
-    if key not in BY_KEY:
-        raise NotFound(f"the catalogue has no {key!r}")
-    number = read_number(key, typed)
-    with workshop.writing() as session:
-        row = get_row(session, profile_id)
-        profile = profile_of(latest(row))
-        if key in profile.values and profile.values[key].number == number:
-            return latest(row).number
-        value = Value(number, Origin(From.HAND, f"by hand, revision {latest(row).number + 1}"))
-        after = changed(profile, {key: value}, printer_of(row.printer).numbers())
-        return append(session, row, after, f"{BY_KEY[key].name} by hand")
-
-
-def set_plates(workshop: Workshop, profile_id: int, typed: str) -> int:
-    """The same bed temperature for every plate, as one new revision."""
-    number = read_number("number", typed)
-    keys = [p.key for p in PARAMETERS if p.plate]
-    if not BED_LOW_C <= number <= BED_HIGH_C:
-        raise InvalidInput("number", f"goes from {BED_LOW_C:g} to {BED_HIGH_C:g} °C")
-    with workshop.writing() as session:
-        row = get_row(session, profile_id)
-        profile = profile_of(latest(row))
-        origin = Origin(From.HAND, f"by hand, revision {latest(row).number + 1}")
-        after = changed(profile, {key: Value(number, origin) for key in keys}, printer_of(row.printer).numbers())
-        return append(session, row, after, f"all plates at {number:g} °C by hand")
-
-
-def still_good(workshop: Workshop, profile_id: int, key: str, note: str) -> int:
-    """The maker says that a value holds although what it rests on has moved; a new revision says so, with the note."""
-    note = note.strip()
-    if len(note) > LONGEST_NOTE:
-        raise InvalidInput("note", f"is longer than {LONGEST_NOTE} characters")
-    with workshop.writing() as session:
-        row = get_row(session, profile_id)
-        profile = profile_of(latest(row))
-        if key not in profile.values or not profile.values[key].recheck:
-            raise NotNow("nothing there wants a recheck")
-        after = profile_still_good(profile, key, note or "still good", printer_of(row.printer).numbers())
-        return append(session, row, after, f"{BY_KEY[key].name} is still good{': ' + note if note else ''}")
-
-
-def share(workshop: Workshop, profile_id: int, key: str) -> int:
-    """Make a profile's value the printer's for all materials. Profiles on it that still have a starting value take it;
-    those that measured or set their own keep it. Returns how many took it.
-    """
-    with workshop.writing() as session:
-        row = get_row(session, profile_id)
-        profile = profile_of(latest(row))
-        if key not in BY_KEY or not BY_KEY[key].shared or key not in profile.values:
-            raise NotNow("that belongs to the material; no printer has it for all")
-        number = profile.values[key].number
-        printer = _set_own(row.printer, {**printer_of(row.printer).own, key: number})
-        took = 0
-        wanted = select(ProfileRow).where(ProfileRow.printer_id == row.printer_id)
-        for other in session.scalars(wanted.options(selectinload(ProfileRow.revisions))):
-            held = profile_of(latest(other))
-            if other.id == profile_id or held.values[key].origin.kind != From.START:
-                continue
-            after = changed(held, {key: of_printer(number, printer)}, printer.numbers())
-            append(session, other, after, f"{BY_KEY[key].name} as on {printer.name}, for all materials")
-            took += 1
-        return took
-
-
-def unshare(workshop: Workshop, profile_id: int, key: str) -> None:
-    """The printer has no value for all materials any more; what profiles hold stays."""
-    with workshop.writing() as session:
-        row = get_row(session, profile_id)
-        own = printer_of(row.printer).own
-        if key not in own:
-            raise NotNow("the printer has no such value")
-        _set_own(row.printer, {k: v for k, v in own.items() if k != key})
-
-
-def _set_own(row: PrinterRow, own: dict[str, float]) -> Any:
-    printer = replace(printer_of(row), own=own)
-    row.spec = asdict(printer)
-    return printer
-
-
-def undo(workshop: Workshop, profile_id: int) -> int:
-    """Take the last change back: what was before it becomes a new revision; nothing is lost."""
-    with workshop.writing() as session:
-        row = get_row(session, profile_id)
-        if len(row.revisions) < 2:
-            raise NotNow("there is no change to take back")
-        before, gone = row.revisions[-2], row.revisions[-1]
-        if gone.trial_id is not None:
-            trial = session.get(TrialRow, gone.trial_id)
-            if trial is not None and trial.adopted_revision == gone.number:
-                trial.state, trial.adopted_revision = "printed", None
-        restored = changed(profile_of(before), {}, printer_of(row.printer).numbers())
-        return append(session, row, restored, f"took back revision {gone.number}")
 
 
 def sheet(workshop: Workshop, profile_id: int) -> Sheet:

@@ -126,7 +126,7 @@ class StoreyKind(LayerKind):
         points = ((f"{steps[at - 1].label} still holds", good, True), (f"{steps[at].label} does not", bad, True))
         says = (
             f"It begins between {steps[at - 1].label} and {steps[at].label}, give or take a storey; "
-            f"{abs(value / limit - 1):.0%} of that is kept back."
+            f"{100 * abs(value / limit - 1):.0f} % of that is kept back."
         )
         finer = self._finer(plan, limit, good - bad) if error > self.margin * limit else None
         notes = ("On a finer tower less need be kept back.",) if finer else ()

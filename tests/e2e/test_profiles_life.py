@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from drumbo.core.workshop import Printer
-from drumbo.services import profiles, workshop
+from drumbo.services import by_hand, profiles, workshop
 from tests.conftest import LABEL
 from tests.e2e.conftest import Site
 
@@ -23,8 +23,8 @@ def pair(site: Site) -> tuple[int, int]:
     spools = [workshop.save_material(site.house, {**LABEL, "colour": c}, spool_seed=3) for c in ("chalk", "slate")]
     workshop.save_printer(site.house, asdict(Printer("Old Skua", drive="bowden")))
     chalk, slate = (profiles.create(site.house, spool, 1, f"life {spool}") for spool in spools)
-    profiles.set_by_hand(site.house, chalk, "flow_ratio", "0.97")
-    profiles.set_by_hand(site.house, chalk, "fan_percent", "80")
+    by_hand.set_value(site.house, chalk, "flow_ratio", "0.97")
+    by_hand.set_value(site.house, chalk, "fan_percent", "80")
     return chalk, slate
 
 

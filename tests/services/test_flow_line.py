@@ -12,7 +12,7 @@ from PIL import Image
 
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.profile import Known
-from drumbo.services import adopting, pictures, prints, profiles, reading, trials, workshop
+from drumbo.services import adopting, by_hand, pictures, prints, profiles, reading, trials, workshop
 from drumbo.services.convert import piece_of
 from drumbo.services.prints import Points, PrintRoom
 from drumbo.store.database import Workshop
@@ -61,18 +61,18 @@ def test_coarse_then_fine_then_a_new_heat_asks_for_a_recheck(house: Workshop, be
     held = profiles.sheet(house, begun.profile).profile.values["flow_ratio"]
     assert held.basis == {"nozzle_c": 210.0, "batch": 1.0}
 
-    profiles.set_by_hand(house, begun.profile, "nozzle_c", "225")
+    by_hand.set_value(house, begun.profile, "nozzle_c", "225")
     assert _known(house, begun.profile, "flow") is Known.RECHECK
-    profiles.set_by_hand(house, begun.profile, "nozzle_c", "212")
+    by_hand.set_value(house, begun.profile, "nozzle_c", "212")
     assert _known(house, begun.profile, "flow") is Known.MEASURED, "what it rests on came back"
-    profiles.set_by_hand(house, begun.profile, "nozzle_c", "225")
-    profiles.still_good(house, begun.profile, "flow_ratio", "printed a box, tops are closed")
+    by_hand.set_value(house, begun.profile, "nozzle_c", "225")
+    by_hand.still_good(house, begun.profile, "flow_ratio", "printed a box, tops are closed")
     sheet = profiles.sheet(house, begun.profile)
     assert _known(house, begun.profile, "flow") is Known.MEASURED
     assert sheet.profile.values["flow_ratio"].still_good == "printed a box, tops are closed"
     assert "printed a box" in sheet.history[0].note
     with pytest.raises(NotNow, match="nothing there wants a recheck"):
-        profiles.still_good(house, begun.profile, "flow_ratio", "")
+        by_hand.still_good(house, begun.profile, "flow_ratio", "")
 
 
 def test_a_value_rests_on_what_its_trial_was_printed_with(house: Workshop, begun: Begun) -> None:
@@ -81,7 +81,7 @@ def test_a_value_rests_on_what_its_trial_was_printed_with(house: Workshop, begun
     trials.printed_by_hand(house, trial)
     for step, (gaps, ridges) in enumerate(zip("001234444", "444443210", strict=True)):
         reading.score_all(house, trial, {("gaps", step): int(gaps), ("ridges", step): int(ridges)})
-    profiles.set_by_hand(house, begun.profile, "nozzle_c", "225")
+    by_hand.set_value(house, begun.profile, "nozzle_c", "225")
     preview = adopting.preview(house, trial)
     assert [c.key for c in preview.since] == ["nozzle_c"]
     assert preview.after.values["flow_ratio"].recheck == "Nozzle, other layers went from 210 to 225 °C"
@@ -89,7 +89,7 @@ def test_a_value_rests_on_what_its_trial_was_printed_with(house: Workshop, begun
 
 
 def test_extruder_steps_belong_to_the_printer(house: Workshop, begun: Begun, room: PrintRoom, standin: Standin) -> None:
-    profiles.set_by_hand(house, begun.profile, "flow_ratio", "0.98")
+    by_hand.set_value(house, begun.profile, "flow_ratio", "0.98")
     standin.device.machine.true_steps_mm = 430.0
     trial = _printed(house, room, begun.profile, "extruder-steps", steps_now=400.0)
     with pytest.raises(NotNow, match="adopt the result first"):

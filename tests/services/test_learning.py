@@ -7,15 +7,15 @@ from sqlalchemy import func, select
 
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.profile import From
-from drumbo.services import check, learning, profiles, trials, workshop
+from drumbo.services import by_hand, check, learning, profiles, trials, workshop
 from drumbo.store.database import Workshop
 from drumbo.store.models import ProfileRow
 from tests.conftest import LABEL, Begun
 
 
 def test_values_of_a_file_become_a_profile(house: Workshop, begun: Begun) -> None:
-    profiles.set_by_hand(house, begun.profile, "nozzle_c", "230")
-    profiles.set_by_hand(house, begun.profile, "retraction_mm", "1.3")
+    by_hand.set_value(house, begun.profile, "nozzle_c", "230")
+    by_hand.set_value(house, begun.profile, "retraction_mm", "1.3")
     trial = trials.create(house, begun.profile, "proof-part", trials.draft(house, begun.profile, "proof-part").plan)
     digest = check.bring(house, trials.printed_file(house, trial))
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from drumbo.core.errors import InvalidInput
-from drumbo.services import adopting, prints, profiles, reading, trials
+from drumbo.services import adopting, by_hand, prints, profiles, reading, trials
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
 from tests.conftest import Begun
@@ -59,14 +59,14 @@ def test_weighed_blobs_move_the_limit_with_every_later_temperature(
     adopting.adopt(house, tray)
     limit = profiles.sheet(house, begun.profile).profile.values["max_flow_mm3_s"]
     assert limit.law is not None
-    profiles.set_by_hand(house, begun.profile, "nozzle_c", "220")
+    by_hand.set_value(house, begun.profile, "nozzle_c", "220")
     moved = profiles.sheet(house, begun.profile).profile.values["max_flow_mm3_s"]
     assert moved.number == round(limit.law.of(220), 1) > limit.number
     assert moved.recheck is None
     assert moved.origin.note.endswith("along its curve to 220 °C")
     history = profiles.sheet(house, begun.profile).history[0]
     assert {change.key for change in history.changes} >= {"nozzle_c", "max_flow_mm3_s"}, "the history says both"
-    profiles.undo(house, begun.profile)
+    by_hand.undo(house, begun.profile)
     assert profiles.sheet(house, begun.profile).profile.values["max_flow_mm3_s"].number == limit.number
 
 
@@ -75,10 +75,10 @@ def test_a_wall_moves_the_curve_that_blobs_have_found(house: Workshop, room: Pri
     prints.ask_the_eye(house, tray)
     adopting.adopt(house, tray)
     limit = profiles.sheet(house, begun.profile).profile.values["max_flow_mm3_s"]
-    profiles.set_by_hand(house, begun.profile, "nozzle_c", "220")
+    by_hand.set_value(house, begun.profile, "nozzle_c", "220")
     wall = _by_hand(house, begun.profile)
     reading.first(house, wall, "gaps", "2")
-    profiles.set_by_hand(house, begun.profile, "nozzle_c", "215")
+    by_hand.set_value(house, begun.profile, "nozzle_c", "215")
     adopting.adopt(house, wall)
     newer = profiles.sheet(house, begun.profile).profile.values["max_flow_mm3_s"]
     assert limit.law is not None

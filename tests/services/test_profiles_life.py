@@ -11,7 +11,7 @@ from sqlalchemy import func, select
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
 from drumbo.core.profile import From
 from drumbo.core.workshop import Printer
-from drumbo.services import life, profiles, taking, trials, workshop
+from drumbo.services import by_hand, life, profiles, taking, trials, workshop
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, ProfileRow
 from tests.conftest import LABEL, Begun
@@ -23,7 +23,7 @@ TABLE = b"Name;Value;Unit\nNozzle temperature;228;C\nFlow;98;%\nSeam;rear;\nMyst
 @pytest.fixture
 def known(house: Workshop, begun: Begun) -> int:
     for key, typed in (("flow_ratio", "0.97"), ("retraction_mm", "0.9")):
-        profiles.set_by_hand(house, begun.profile, key, typed)
+        by_hand.set_value(house, begun.profile, key, typed)
     return begun.profile
 
 
@@ -58,7 +58,7 @@ def test_values_are_borrowed_as_one_revision_and_taken_back(house: Workshop, beg
     value = profiles.sheet(house, other).profile.values["flow_ratio"]
     assert value.origin.kind == From.COPY
     assert value.origin.note == "copied from Razorbill PLA, chalk on Petrel One"
-    profiles.undo(house, other)
+    by_hand.undo(house, other)
     assert profiles.sheet(house, other).profile.number("flow_ratio") == 1.0
     for wrong in ({}, {other: ["flow_ratio"]}, {known: ["warp_drive"]}, {known: ["batch"]}):
         with pytest.raises(InvalidInput):
@@ -66,7 +66,7 @@ def test_values_are_borrowed_as_one_revision_and_taken_back(house: Workshop, beg
 
 
 def test_an_old_revision_comes_back_as_a_new_one(house: Workshop, known: int) -> None:
-    profiles.set_by_hand(house, known, "nozzle_c", "230")
+    by_hand.set_value(house, known, "nozzle_c", "230")
     assert profiles.sheet(house, known).profile.values["flow_ratio"].recheck
     assert life.restore(house, known, 2) == 5
     card, past = life.history(house, known)
@@ -249,7 +249,7 @@ def test_going_back_keeps_parameters_that_came_later_but_not_what_a_trial_told_l
         first = profiles.get_row(session, known).revisions[0]
         held = {key: value for key, value in first.data["values"].items() if key != "bed_glass_c"}
         first.data = {**first.data, "values": held}
-    profiles.set_by_hand(house, known, "clearance_turn_mm", "0.2")
+    by_hand.set_value(house, known, "clearance_turn_mm", "0.2")
     life.restore(house, known, 1)
     now = profiles.sheet(house, known).profile
     assert now.number("bed_glass_c") == 60

@@ -15,7 +15,7 @@ from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.profile import From, Known
 from drumbo.core.resin import ResinPrinter as Machine
 from drumbo.exchange.meshes import read_part
-from drumbo.services import adopting, life, profiles, reading, shelf, trials, workshop
+from drumbo.services import adopting, by_hand, life, profiles, reading, shelf, trials, workshop
 from drumbo.services.prints import PrintRoom, ask_the_eye, try_link
 from drumbo.standins.resin.bottle import draw_bottle, true_exposure_s
 from drumbo.standins.resin.device import ResinPrinter
@@ -119,7 +119,7 @@ def test_a_package_is_checked_like_any_file(house: Workshop, lit: Lit, client: F
 
 
 def test_another_lamp_puts_exposures_in_doubt_until_the_old_one_is_back(house: Workshop, lit: Lit) -> None:
-    profiles.set_by_hand(house, lit.profile, "exposure_s", "2.7")
+    by_hand.set_value(house, lit.profile, "exposure_s", "2.7")
     before = asdict(workshop.printer(house, lit.printer))
     brighter = {**before, "intensity_mw_cm2": "5"}
     assert workshop.consequences(house, brighter, lit.printer)[0].doubted == ("Exposure",)

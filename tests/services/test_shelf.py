@@ -9,7 +9,7 @@ from flask.testing import FlaskClient
 from sqlalchemy import update
 
 from drumbo.core.workshop import Printer
-from drumbo.services import profiles, shelf, workshop
+from drumbo.services import by_hand, profiles, shelf, workshop
 from drumbo.store.database import Workshop
 from drumbo.store.models import ProfileRow
 from tests.conftest import LABEL
@@ -25,8 +25,8 @@ def many(house: Workshop) -> list[int]:
         label = {**LABEL, "family": "petg" if n % 3 == 0 else "pla", "colour": f"no {n}", "maker": MAKERS[n % 5]}
         spool = workshop.save_material(house, label, spool_seed=n)
         made.append(profiles.create(house, spool, printers[n % 2], f"profile {n:02d}"))
-    profiles.set_by_hand(house, made[7], "flow_ratio", "0.97")
-    profiles.set_by_hand(house, made[7], "nozzle_c", "235")
+    by_hand.set_value(house, made[7], "flow_ratio", "0.97")
+    by_hand.set_value(house, made[7], "nozzle_c", "235")
     return made
 
 
@@ -49,7 +49,7 @@ def test_the_columns_say_what_the_newest_revision_does(house: Workshop, many: li
     spine, card = shelf.find(house).spines[0], profiles.card(house, many[7])
     assert [s.known for s in spine.sectors] == [s.known for s in card.sectors]
     assert (spine.revision, spine.measured, spine.rechecks) == (card.revision, card.measured, card.rechecks)
-    profiles.undo(house, many[7])
+    by_hand.undo(house, many[7])
     assert shelf.find(house, state="recheck").total == 0
     with house.writing() as session:
         session.execute(update(ProfileRow).values(newest=0, known={}, rechecks=9))

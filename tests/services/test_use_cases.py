@@ -16,7 +16,19 @@ from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
 from drumbo.core.gcode.roles import ROADS
 from drumbo.core.profile import Known
 from drumbo.exchange.profile_file import profile_json
-from drumbo.services import adopting, bench, check, pictures, prints, profiles, reading, shelf, trials, workshop
+from drumbo.services import (
+    adopting,
+    bench,
+    by_hand,
+    check,
+    pictures,
+    prints,
+    profiles,
+    reading,
+    shelf,
+    trials,
+    workshop,
+)
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
 from drumbo.store.models import Base, PrinterRow, PrintRow
@@ -41,7 +53,7 @@ def test_two_writers_at_once_lose_nothing(house: Workshop, begun: Begun) -> None
     """Read-modify-write from eight threads: every change is its own revision."""
 
     def change(number: int) -> None:
-        profiles.set_by_hand(house, begun.profile, "bed_c", str(50 + number))
+        by_hand.set_value(house, begun.profile, "bed_c", str(50 + number))
 
     threads = [threading.Thread(target=change, args=(n,)) for n in range(8)]
     for thread in threads:
@@ -82,15 +94,15 @@ def _spec(house: Workshop, begun: Begun) -> dict[str, object]:
 
 
 def test_by_hand_and_back(house: Workshop, begun: Begun) -> None:
-    profiles.set_by_hand(house, begun.profile, "flow_ratio", "0,96")
+    by_hand.set_value(house, begun.profile, "flow_ratio", "0,96")
     sheet = profiles.sheet(house, begun.profile)
     assert sheet.profile.number("flow_ratio") == 0.96
     assert {s.group.key: s.known for s in sheet.card.sectors}["flow"] is Known.HAND
     with pytest.raises(InvalidInput):
-        profiles.set_by_hand(house, begun.profile, "flow_ratio", "thick")
+        by_hand.set_value(house, begun.profile, "flow_ratio", "thick")
     with pytest.raises(NotFound):
-        profiles.set_by_hand(house, begun.profile, "colour_of_sky", "1")
-    profiles.undo(house, begun.profile)
+        by_hand.set_value(house, begun.profile, "colour_of_sky", "1")
+    by_hand.undo(house, begun.profile)
     sheet = profiles.sheet(house, begun.profile)
     assert sheet.profile.number("flow_ratio") == 1.0
     assert [p.number for p in sheet.history] == [3, 2, 1], "nothing is lost by taking back"
@@ -129,7 +141,7 @@ def test_the_whole_line_from_label_to_adopted_value(house: Workshop, begun: Begu
     assert before.number("nozzle_c") == 210
     with pytest.raises(NotNow, match="adopted already"):
         adopting.adopt(house, trial)
-    profiles.undo(house, begun.profile)
+    by_hand.undo(house, begun.profile)
     assert trials.sheet(house, trial).state == "printed", "taken back, it can be adopted again"
     assert adopting.adopt(house, trial) == 4
 
@@ -169,7 +181,7 @@ def test_planning_onto_a_newer_revision_shows_what_moved(house: Workshop, begun:
     trials.printed_by_hand(house, trial)
     scores = {(a, s): 3 - abs(s - 1) for a in ("bridge", "overhang", "strings", "surface", "bond") for s in range(3)}
     reading.score_all(house, trial, scores)
-    profiles.set_by_hand(house, begun.profile, "bed_c", "65")
+    by_hand.set_value(house, begun.profile, "bed_c", "65")
     found = adopting.preview(house, trial)
     assert [c.key for c in found.since] == ["bed_c"]
     assert found.after.number("bed_c") == 65, "the newer value is kept"

@@ -11,7 +11,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from drumbo.core.errors import InvalidInput
-from drumbo.services import profiles, shelf
+from drumbo.services import by_hand, profiles, shelf
 from drumbo.store.archive import DATABASE, MANIFEST, pack, unpack
 from drumbo.store.database import Workshop
 from tests.conftest import Begun
@@ -42,7 +42,7 @@ HOSTILE = {
 
 
 def test_a_workshop_comes_back_whole(client: FlaskClient, house: Workshop, begun: Begun, tmp_path: Path) -> None:
-    profiles.set_by_hand(house, begun.profile, "flow_ratio", "0.97")
+    by_hand.set_value(house, begun.profile, "flow_ratio", "0.97")
     digest = house.files.put(b"a picture")
     answer = client.get("/archive.zip")
     assert answer.mimetype == "application/zip"

@@ -12,8 +12,8 @@ from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.heats import heats
 from drumbo.core.processes import FAMILY_NAMES
 from drumbo.core.profile import effective
+from drumbo.services import by_hand, shelf
 from drumbo.services import profiles as service
-from drumbo.services import shelf
 from drumbo.services import workshop as workshop_service
 from drumbo.trials import kinds_of
 from drumbo.web.heats import heat_picture
@@ -135,7 +135,7 @@ def value(number: int, key: str) -> str:
 def set_value(number: int, key: str) -> Any:
     text = request.form.get("number", "")
     try:
-        service.set_by_hand(workshop(), number, key, text)
+        by_hand.set_value(workshop(), number, key, text)
     except InvalidInput as error:
         page = _page(number)
         sheet = page["sheet"]
@@ -153,7 +153,7 @@ def set_plates(number: int) -> Any:
     """The same for every plate."""
     text = request.form.get("number", "")
     try:
-        service.set_plates(workshop(), number, text)
+        by_hand.set_plates(workshop(), number, text)
     except InvalidInput as error:
         problem = next(iter(error.problems.values()))
         again = {"plates": text[:20], "plate_problem": problem, "_anchor": "group-heat"}
@@ -163,19 +163,19 @@ def set_plates(number: int) -> Any:
 
 @pages.post("/<int:number>/values/<key>/still-good")
 def still_good(number: int, key: str) -> Any:
-    service.still_good(workshop(), number, key, request.form.get("note", ""))
+    by_hand.still_good(workshop(), number, key, request.form.get("note", ""))
     return redirect(url_for("profiles.show", number=number, set=key, _anchor=f"value-{key}"))
 
 
 @pages.post("/<int:number>/values/<key>/share")
 def share(number: int, key: str) -> Any:
-    took = service.share(workshop(), number, key)
+    took = by_hand.share(workshop(), number, key)
     return redirect(url_for("profiles.show", number=number, shared=key, took=took, _anchor=f"value-{key}"))
 
 
 @pages.post("/<int:number>/values/<key>/unshare")
 def unshare(number: int, key: str) -> Any:
-    service.unshare(workshop(), number, key)
+    by_hand.unshare(workshop(), number, key)
     return redirect(url_for("profiles.show", number=number, _anchor=f"value-{key}"))
 
 
@@ -205,7 +205,7 @@ def away(number: int) -> Any:
 
 @pages.post("/<int:number>/undo")
 def undo(number: int) -> Any:
-    service.undo(workshop(), number)
+    by_hand.undo(workshop(), number)
     return redirect(url_for("profiles.show", number=number))
 
 
