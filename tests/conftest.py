@@ -23,8 +23,8 @@ from drumbo.core.workshop import Material, Printer
 from drumbo.services import profiles, workshop
 from drumbo.services.prints import PrintRoom
 from drumbo.standins.filament.device import FilamentPrinter
-from drumbo.standins.filament.server import LineServer
 from drumbo.standins.filament.side import SideDoor
+from drumbo.standins.line.session import LineServer
 from drumbo.store.database import Workshop
 from drumbo.trials.base import Context
 from drumbo.trials.layered import ResinContext
@@ -99,9 +99,13 @@ def standin() -> Iterator[Standin]:
     side.close()
 
 
+QUICK = {"silence_s": 3.0, "reopen_s": 3.0, "answer_s": 2.0, "hello_s": 3.0}
+"""For how long a print waits for its printer here, s."""
+
+
 @pytest.fixture
 def room(house: Workshop) -> Iterator[PrintRoom]:
-    made = PrintRoom(house, silence_s=3.0)
+    made = PrintRoom(house, QUICK)
     yield made
     made.close()
 

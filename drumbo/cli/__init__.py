@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import os
-import sys
-import threading
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +13,7 @@ from drumbo import __version__
 from drumbo.cli.checking import check
 from drumbo.cli.common import stop_on_signals
 from drumbo.cli.pieces import kinds, make_piece
+from drumbo.cli.prints import print_file, stop
 from drumbo.cli.standins import standin
 
 
@@ -52,13 +51,14 @@ def main(context: click.Context, data: str | None) -> None:
 @main.command()
 @click.option("--port", default=8765, show_default=True, help="0 picks a free one.")
 @click.option("--host", default="127.0.0.1", show_default=True)
+@click.option("--stop-prints", is_flag=True, help="Stop running prints when it ends; otherwise they go on.")
 @click.pass_obj
-def serve(folder: Path, port: int, host: str) -> None:
-    """Run the web application on your own workshop."""
+def serve(folder: Path, port: int, host: str, stop_prints: bool) -> None:
+    """Run the web application on your own workshop. Prints go on when it ends; the next start finds them again."""
     from drumbo.web.serving import run  # noqa: PLC0415 - after the cache folder is set
 
     stop_on_signals()
-    run(folder, host=host, port=port, say=click.echo)
+    run(folder, host=host, port=port, say=click.echo, stop_prints=stop_prints)
 
 
 @main.command()
@@ -100,42 +100,5 @@ def unpack(folder: Path, archive: Path) -> None:
     click.echo(f"{folder}: the workshop with {count} file{'s' if count != 1 else ''}; start it with drumbo serve")
 
 
-@main.command("print")
-@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
-@click.option(
-    "--link",
-    "url",
-    required=True,
-    metavar="URL",
-    help="socket://host:port, a serial port, or http://host:port of a resin printer.",
-)
-def print_file(file: Path, url: str) -> None:
-    """Send a G-code file or a layer package to a printer and follow it. Ctrl-C stops the print."""
-    from drumbo.links.sender import SILENCE_S  # noqa: PLC0415
-    from drumbo.links.sending import sender_for  # noqa: PLC0415
-
-    ended, last = threading.Event(), {"state": "sending"}
-
-    def report(progress: Any) -> None:
-        heat = progress.heat.says if progress.heat else ""
-        last["state"] = progress.state
-        share = progress.sent / max(progress.total, 1)
-        click.echo(f"\r{progress.state} {share:4.0%} {heat} {progress.message}".ljust(78), nl=False)
-        if progress.state not in {"sending", "paused"}:
-            ended.set()
-
-    sender = sender_for(url, file.read_bytes(), report, SILENCE_S)
-    sender.start()
-    try:
-        while not ended.wait(0.2):
-            pass
-    except KeyboardInterrupt:
-        sender.stop()
-        sender.join(5)
-    click.echo()
-    if last["state"] != "done":
-        sys.exit(1)
-
-
-for command in (standin, kinds, make_piece, check):
+for command in (standin, kinds, make_piece, check, print_file, stop):
     main.add_command(command)

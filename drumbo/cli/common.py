@@ -6,12 +6,13 @@ import signal
 
 
 def stop_on_signals() -> None:
-    """Both ways of ending a program end this one."""
+    """All ways of ending a program end this one, the closing of its terminal too."""
 
     def stop(*_args: object) -> None:
         raise SystemExit(0)
 
     signal.signal(signal.SIGTERM, stop)
+    signal.signal(signal.SIGHUP, stop)
     # A shell that starts a program in the background has it ignore Ctrl-C; here that always ends it.
     signal.signal(signal.SIGINT, signal.default_int_handler)
 

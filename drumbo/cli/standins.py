@@ -69,9 +69,10 @@ def standin_filament(
 ) -> None:
     """A filament printer on a TCP port of this machine."""
     from drumbo.standins.filament.bed import draw_bed  # noqa: PLC0415
-    from drumbo.standins.filament.device import FAULTS, FilamentPrinter, Loaded  # noqa: PLC0415
-    from drumbo.standins.filament.server import LineServer  # noqa: PLC0415
+    from drumbo.standins.filament.device import FilamentPrinter, Loaded  # noqa: PLC0415
     from drumbo.standins.filament.side import SideDoor  # noqa: PLC0415
+    from drumbo.standins.line.manners import FAULTS  # noqa: PLC0415
+    from drumbo.standins.line.session import LineServer  # noqa: PLC0415
 
     stop_on_signals()
     device = FilamentPrinter(pace=pace, drive=drive, bed=draw_bed(bed_seed))

@@ -6,11 +6,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import ClassVar
 
+from drumbo.core.address import WEB
 from drumbo.core.catalogue import BY_KEY, RESIN
 from drumbo.core.errors import NotFound
 from drumbo.core.fields import Field, read_all
 from drumbo.core.light.height import factor
-from drumbo.core.workshop import build
+from drumbo.core.workshop import build, reachable
 
 USUAL_LAYER_UM = 50.0
 USUAL_REACH_UM = 130.0
@@ -83,6 +84,10 @@ class ResinPrinter:
     def says(self) -> str:
         """What it is, in a few words."""
         return f"{self.pixels_x:g} × {self.pixels_y:g} pixels of {self.pixel_um:g} µm"
+
+    def park_lines(self) -> tuple[str, ...]:
+        """Nothing: it goes up by itself when it stops."""
+        return ()
 
     @property
     def size_mm(self) -> tuple[float, float]:
@@ -299,4 +304,4 @@ def read_resin(typed: Mapping[str, str | float | None]) -> Resin:
 
 def read_resin_printer(typed: Mapping[str, str | float | None]) -> ResinPrinter:
     """A resin printer from what was typed; InvalidInput gathers every field's problem."""
-    return build(ResinPrinter, RESIN_PRINTER_FIELDS, read_all(RESIN_PRINTER_FIELDS, typed))
+    return reachable(build(ResinPrinter, RESIN_PRINTER_FIELDS, read_all(RESIN_PRINTER_FIELDS, typed)), {WEB})

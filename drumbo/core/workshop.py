@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping, Sequence, Set
 from dataclasses import dataclass, field, fields
-from typing import ClassVar, TypeVar
+from typing import ClassVar, Protocol, TypeVar
 
+from drumbo.core.address import BAUDS, SERIAL, TCP, WEB, parse_address
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import FAMILIES, family
@@ -67,6 +68,9 @@ class Printer:
     machine: str = ""
     primes: str = "both"
     process: str = FILAMENT
+    baud: str = str(BAUDS[0])
+    after_stop: str = "park"
+    after_crash: str = "off"
 
     @property
     def says(self) -> str:
@@ -114,6 +118,13 @@ class Printer:
         """Middle of the bed, mm."""
         (x0, y0), (x1, y1) = self.bed_low, self.bed_high
         return ((x0 + x1) / 2, (y0 + y1) / 2)
+
+    def park_lines(self) -> tuple[str, ...]:
+        """What a stopped print does with the head: nothing, or up and aside."""
+        if self.after_stop != "park":
+            return ()
+        (low_x, _), (_, high_y) = self.bed_low, self.bed_high
+        return ("G91", "G1 Z10 F600", "G90", f"G1 X{low_x + 5:g} Y{high_y - 5:g} F6000")
 
 
 _DRIVES = {"direct": "direct", "bowden": "Bowden"}
@@ -276,6 +287,14 @@ PRINTER_FIELDS: tuple[Field, ...] = (
           help="As the firmware reports it (M92 or M503), if you know it. Files then set it, so that it is certain."),
     Field("link_url", "Link", kind="text", required=False,
           help="A serial port like /dev/ttyUSB0, or socket://address:port."),
+    Field("baud", "Speed of the serial line", kind="choice", required=False,
+          choices=tuple((str(b), f"{b:,}".replace(",", " ") + " baud") for b in BAUDS),
+          help="Only for a serial port. Look for a printer, on the printer's page, tries them."),
+    Field("after_stop", "When a print is stopped", kind="choice", required=False,
+          choices=(("park", "lift the head and move it aside"), ("stay", "leave the head where it is"))),
+    Field("after_crash", "When sending broke off", kind="choice", required=False,
+          choices=(("off", "switch the heaters off at once"), ("ask", "ask me first")),
+          help="If the program that sends a print is ended in the middle of it."),
     Field("camera_url", "Camera", kind="text", required=False, help="http://address:port of a stand-in's camera."),
     Field("start_gcode", "Start G-code", kind="lines",
           help="Names in braces are filled in: {nozzle_first_c}, {nozzle_c}, {bed_first_c}, {bed_c}, {nozzle_mm}, "
@@ -313,4 +332,29 @@ def read_material(typed: Mapping[str, str | float | None]) -> Material:
 
 def read_printer(typed: Mapping[str, str | float | None]) -> Printer:
     """A printer from what was typed; InvalidInput gathers every field's problem."""
-    return build(Printer, PRINTER_FIELDS, read_all(PRINTER_FIELDS, typed))
+    return reachable(build(Printer, PRINTER_FIELDS, read_all(PRINTER_FIELDS, typed)), {SERIAL, TCP})
+
+
+P = TypeVar("P", bound="Reachable")
+
+
+class Reachable(Protocol):
+    """A printer with a link and a camera."""
+
+    @property
+    def link_url(self) -> str: ...
+    @property
+    def camera_url(self) -> str: ...
+
+
+def reachable(printer: P, ways: Set[str]) -> P:
+    """The printer, if its addresses are such that it may be reached there; InvalidInput names the field."""
+    problems = {}
+    if printer.link_url and parse_address(printer.link_url).way not in ways:
+        fit = "a serial port like /dev/ttyUSB0, or socket://address:port" if SERIAL in ways else "http://address:port"
+        problems["link_url"] = f"this kind of printer is reached over {fit}"
+    if printer.camera_url and parse_address(printer.camera_url, "camera_url").way != WEB:
+        problems["camera_url"] = "write it as http://address:port"
+    if problems:
+        raise InvalidInput.of(problems)
+    return printer

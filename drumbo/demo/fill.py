@@ -11,7 +11,8 @@ from drumbo.core.errors import LinkError
 from drumbo.core.resin import ResinPrinter
 from drumbo.core.workshop import Printer
 from drumbo.services import adopting, by_hand, profiles, reading, trials, workshop
-from drumbo.services.prints import PrintRoom, ask_the_eye
+from drumbo.services.prints import PrintRoom
+from drumbo.services.simulated import ask_the_eye
 from drumbo.store.database import Workshop
 
 STANDIN_PRINTER = Printer(

@@ -51,7 +51,7 @@ def run_demo(folder: Path, *, port: int, pace: float, fresh: bool, say: Say) -> 
             else:
                 _relink(house, {FILAMENT: filament, RESIN: resin})
 
-        run(folder, host="127.0.0.1", port=port, say=say, ready=ready)
+        run(folder, host="127.0.0.1", port=port, say=say, ready=ready, stop_prints=True)
 
 
 @contextmanager
@@ -69,7 +69,8 @@ def running(device: Device) -> Iterator[Device]:
 def _started(arguments: list[str], said: str) -> tuple[subprocess.Popen[str], re.Match[str]]:
     """A stand-in as a process of its own, and what its first line says."""
     command = [sys.executable, "-m", "drumbo", "standin", *arguments]
-    device = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+    # Ctrl-C is for the demo alone: the printer must still answer when it is told to switch off.
+    device = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, start_new_session=True)
     assert device.stdout is not None
     found = re.search(said, device.stdout.readline())
     if found is None:

@@ -4,45 +4,45 @@
     GET  <link>/progress {"state", "layer", "layers", "resin_c", "message"}
     POST <link>/stop
 
-A printer's error and a stop are states of the print with a message, never exceptions out of here.
+A printer's error and a stop are states of the print with a message.
 """
 
 from __future__ import annotations
 
 import json
-import threading
 import time
 import urllib.error
 import urllib.request
-from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Any
+import zipfile
+from pathlib import Path
+from typing import IO, Any, Protocol
 
 from drumbo.core.errors import LinkError
-from drumbo.links.sender import Progress
+from drumbo.links.journal import Journal
+from drumbo.links.runs import Job
 
+ZIP = b"PK\x03\x04"
 EACH_S = 0.4
 PATIENCE_S = 60.0
+SILENCE_S = 30.0
+STOPS_S = 20.0
 LONGEST_ANSWER = 100_000
 
 
-@dataclass(frozen=True, slots=True)
-class Standing:
-    """Where a resin print is."""
+class Told(Protocol):
+    """What this process is told from outside."""
 
-    layer: int
-    layers: int
-    resin_c: float | None = None
+    stop: bool
 
-    @property
-    def says(self) -> str:
-        """In a few words."""
-        return f"layer {self.layer} of {self.layers}"
+    def look(self) -> None: ...
 
 
-def ask(url: str, path: str, data: bytes | None = None, timeout_s: float = PATIENCE_S) -> dict[str, Any]:
+def ask(
+    url: str, path: str, data: bytes | IO[bytes] | None = None, timeout_s: float = PATIENCE_S, size: int | None = None
+) -> dict[str, Any]:
     """One question to the package service; LinkError tells what is wrong."""
-    request = urllib.request.Request(url.rstrip("/") + path, data, {"Content-Type": "application/zip"})
+    headers = {"Content-Type": "application/zip", **({} if size is None else {"Content-Length": str(size)})}
+    request = urllib.request.Request(url.rstrip("/") + path, data, headers)
     try:
         with urllib.request.urlopen(request, timeout=timeout_s) as answer:
             found = json.loads(answer.read(LONGEST_ANSWER))
@@ -62,65 +62,81 @@ def _refusal(body: bytes) -> str:
         return "the printer refused without saying why"
 
 
-class PackageSender:
-    """One print in a thread of its own; `report` hears of progress about twice a second and at the end."""
-
-    def __init__(
-        self, url: str, data: bytes, layers: int, report: Callable[[Progress], None], silence_s: float
-    ) -> None:
-        self._url, self._data, self._report, self._silence_s = url, data, report, silence_s
-        self.total = layers
-        self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="package sender", daemon=True)
-
-    def start(self) -> None:
-        """Begin to print."""
-        self._thread.start()
-
-    def stop(self) -> None:
-        """Ask for a stop; the light goes off and the plate comes up."""
-        self._stop.set()
-
-    def join(self, timeout_s: float | None = None) -> None:
-        """Wait for the end."""
-        self._thread.join(timeout_s)
-
-    def _run(self) -> None:
-        try:
-            ask(self._url, "/print", self._data)
-        except LinkError as error:
-            self._report(Progress("failed", 0, self.total, str(error)))
+def print_package(job: Job, journal: Journal, orders: Told) -> None:
+    """One print, from handing it over to its end."""
+    path = Path(job.file)
+    try:
+        with path.open("rb") as file:
+            ask(job.url, "/print", file, size=path.stat().st_size)
+    except (LinkError, OSError) as error:
+        journal.note(state="failed", message=str(error), heaters="untouched", now=True)
+        return
+    heard = time.monotonic()
+    while not journal.last.heaters:
+        orders.look()
+        if orders.stop:
+            _halt(job, journal)
             return
-        self._report(self._watch())
-
-    def _watch(self) -> Progress:
-        """Look until it ends; returns how it did."""
-        heard, layer = time.monotonic(), 0
-        while True:
-            if self._stop.is_set():
-                return self._halt(layer)
-            try:
-                found = ask(self._url, "/progress", timeout_s=5)
-                heard = time.monotonic()
-            except LinkError:
-                if time.monotonic() - heard > self._silence_s:
-                    said = "The link broke. The printer goes on with what it has; look at it now."
-                    return Progress("lost", layer, self.total, said)
-                found = {}
-            layer = int(found.get("layer", layer))
-            state = found.get("state", "printing")
-            standing = Standing(layer, self.total, found.get("resin_c"))
-            if state == "printing":
-                self._report(Progress("sending", layer, self.total, "", standing))
-                self._stop.wait(EACH_S)
-                continue
-            ended = state if state in {"done", "stopped"} else "failed"
-            return Progress(ended, self.total if state == "done" else layer, self.total, str(found.get("message", "")))
-
-    def _halt(self, layer: int) -> Progress:
         try:
-            ask(self._url, "/stop", b"")
+            found = ask(job.url, "/progress", timeout_s=5)
+            heard = time.monotonic()
         except LinkError:
-            said = "It was asked to stop and does not answer. Look at it now."
-            return Progress("lost", layer, self.total, said)
-        return Progress("stopped", layer, self.total, "Stopped. What hangs on the plate, and what lies on the film?")
+            silent = time.monotonic() - heard > job.timing.get("silence_s", SILENCE_S)
+            if silent:
+                said = "The link broke. The printer goes on with what it has."
+                journal.note(state="lost", message=said, heaters="gone", now=True)
+        else:
+            _note(found, job, journal)
+        time.sleep(EACH_S)
+
+
+def _note(found: dict[str, Any], job: Job, journal: Journal) -> None:
+    try:
+        layer = int(found.get("layer", journal.last.sent))
+    except (TypeError, ValueError):
+        layer = journal.last.sent
+    state = str(found.get("state", "printing"))
+    if state == "printing":
+        heat = {"layer": layer, "layers": job.total, "resin_c": found.get("resin_c")}
+        journal.note(state="sending", sent=layer, heat=heat)
+        return
+    ended = state if state in {"done", "stopped"} else "failed"
+    message = str(found.get("message", ""))
+    # What the printer says of itself was read back just now: it is not at work any more.
+    journal.note(state=ended, sent=job.total if state == "done" else layer, message=message, heaters="off", now=True)
+
+
+def _halt(job: Job, journal: Journal) -> None:
+    """Ask for a stop, and believe it when the printer says so."""
+    journal.note(state="stopping", message="Stopping.", now=True)
+    until, asked = time.monotonic() + STOPS_S, False
+    while time.monotonic() < until:
+        try:
+            if not asked:
+                ask(job.url, "/stop", b"", timeout_s=5)
+                asked = True
+            state = str(ask(job.url, "/progress", timeout_s=5).get("state", "printing"))
+        except LinkError:
+            state = "printing"
+        if state != "printing":
+            said = "Stopped. What hangs on the plate, and what lies on the film?"
+            journal.note(state="done" if state == "done" else "stopped", message=said, heaters="off", now=True)
+            return
+        time.sleep(EACH_S / 4)
+    said = "It was told to stop and does not say that it has."
+    journal.note(state="lost", message=said, heaters="told" if asked else "gone", now=True)
+
+
+def layers_of(path: Path) -> int:
+    """How many layers a package has; the printer is who looks at it closely. LinkError where it is none."""
+    try:
+        with zipfile.ZipFile(path) as bundle:
+            return len(json.loads(bundle.read("manifest.json"))["layers"])
+    except (zipfile.BadZipFile, KeyError, ValueError, TypeError) as error:
+        raise LinkError("that is no layer package; a resin printer takes nothing else") from error
+
+
+def is_package(path: Path) -> bool:
+    """Whether a file begins as a zip does."""
+    with path.open("rb") as file:
+        return file.read(len(ZIP)) == ZIP

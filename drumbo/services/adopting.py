@@ -14,7 +14,8 @@ from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.profile import Change, From, Known, Origin, Profile, Value, changed, difference, rested, resting
 from drumbo.core.profile import sectors as sectors_of
-from drumbo.links.line import tell
+from drumbo.links.greeting import tell
+from drumbo.links.runs import Runs
 from drumbo.services.convert import context_of, kind_of, latest, plan_of, printer_of, profile_of, result_of
 from drumbo.services.profiles import append, printer_moved
 from drumbo.services.trials import get_trial
@@ -161,13 +162,11 @@ def tell_printer(workshop: Workshop, trial_id: int) -> str:
             raise NotNow("adopt the result first")
         if not printer.link_url:
             raise InvalidInput("link_url", f"{printer.name} has no link; type the commands at the printer")
-        busy = any(p.state in {"sending", "paused"} for p in row.prints)
         commands = _commands(row, printer)
-    if busy:
-        raise NotNow(f"{printer.name} is printing; wait until it is done")
     if not commands:
         raise LinkError("this firmware takes the value from its configuration file")
-    tell(printer.link_url, commands)
+    with Runs(workshop.folder).claim(printer.link_url, printer.name):
+        tell(printer.link_url, commands, int(getattr(printer, "baud", 0) or 115_200))
     return f"{printer.name} has it now: {', '.join(commands)}."
 
 

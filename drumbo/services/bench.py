@@ -7,9 +7,12 @@ from dataclasses import dataclass
 from sqlalchemy import or_, select
 from sqlalchemy.orm import selectinload
 
+from drumbo.core.catalogue import FILAMENT
 from drumbo.core.catalogue import find as parameters
 from drumbo.core.processes import process_of_family
+from drumbo.links.journal import RUNNING
 from drumbo.services.convert import kind_of, plan_of, readings_of
+from drumbo.services.prints import asks_line, needs_somebody
 from drumbo.services.profiles import Card, card
 from drumbo.services.shelf import Spine, find
 from drumbo.services.trials import Run, run_of
@@ -17,12 +20,12 @@ from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PrinterRow, PrintRow, ProfileRow, TrialRow
 from drumbo.trials import kind
 
-SHELF, NEXTS = 12, 3
+SHELF, NEXTS, MOST = 12, 3, 6
 
 
 @dataclass(frozen=True, slots=True)
 class Going:
-    """A run that is on a printer now."""
+    """A run that is on a printer now, or went wrong there. `asks_line` tells whether its printer can be asked."""
 
     run: Run
     printer: str
@@ -30,6 +33,8 @@ class Going:
     title: str
     profile: str
     seconds: float
+    asks_line: bool
+    process: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +52,7 @@ class Waiting:
 class Bench:
     """All for the first page."""
 
+    troubles: tuple[Going, ...]
     going: tuple[Going, ...]
     waiting: tuple[Waiting, ...]
     shelf: tuple[Spine, ...]
@@ -58,16 +64,13 @@ class Bench:
 def bench(workshop: Workshop) -> Bench:
     """What is going on."""
     with workshop.reading() as session:
-        runs = session.scalars(
-            select(PrintRow)
-            .where(PrintRow.state.in_(("sending", "paused")))
-            .options(selectinload(PrintRow.trial).selectinload(TrialRow.profile), selectinload(PrintRow.printer))
-        )
-        going = tuple(
-            Going(run_of(r), r.printer.name, r.trial_id, kind(r.trial.kind).title, r.trial.profile.name,
-                  float(r.trial.facts["seconds"]))
-            for r in runs
+        with_papers = (
+            selectinload(PrintRow.trial).selectinload(TrialRow.profile), selectinload(PrintRow.printer)
         )  # fmt: skip
+        runs = session.scalars(select(PrintRow).where(PrintRow.state.in_(RUNNING)).options(*with_papers))
+        going = tuple(_going(r, workshop) for r in runs)
+        left = select(PrintRow).where(needs_somebody()).options(*with_papers).order_by(PrintRow.id.desc()).limit(MOST)
+        troubles = tuple(_going(r, workshop) for r in session.scalars(left))
         busy = {g.trial for g in going}
         open_trials = session.scalars(
             select(TrialRow)
@@ -81,7 +84,13 @@ def bench(workshop: Workshop) -> Bench:
         materials = len(session.scalars(select(MaterialRow.id)).all())
     shelf = find(workshop, size=SHELF).spines
     nexts = tuple(card(workshop, spine.id) for spine in shelf[:NEXTS])
-    return Bench(going, waiting, shelf, nexts, printers, materials)
+    return Bench(troubles, going, waiting, shelf, nexts, printers, materials)
+
+
+def _going(row: PrintRow, workshop: Workshop) -> Going:
+    title, seconds = kind(row.trial.kind).title, float(row.trial.facts["seconds"])
+    return Going(run_of(row, workshop), row.printer.name, row.trial_id, title, row.trial.profile.name, seconds,
+                 asks_line(row.printer.spec), row.printer.spec.get("process", FILAMENT))  # fmt: skip
 
 
 def _waiting(row: TrialRow) -> Waiting:

@@ -1,83 +1,98 @@
-"""Printing over a link: one run a printer at a time, its state kept in the database as it goes."""
+"""Printing over a link: begun here, sent by a process of its own, followed by its journal.
+
+The database learns of a print's beginning and its end. In between nothing here is needed: the application may end, be
+killed or be kept from its database, and the print goes on.
+"""
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
 import json
 import logging
-import math
 import threading
-import urllib.error
 import urllib.request
-from dataclasses import asdict, dataclass
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
-from sqlalchemy import select, update
+from sqlalchemy import or_, select, update
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
+from drumbo.core.address import WEB, parse_address
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
-from drumbo.core.piece.piece import Jaw
-from drumbo.links.sender import Progress
-from drumbo.links.sending import AnySender, say_hello, sender_for
-from drumbo.services.convert import kind_of, material_of, piece_of, plan_of, printer_of
+from drumbo.links.closing import OFF as HEATERS_OFF
+from drumbo.links.closing import TOLD, UNTOUCHED
+from drumbo.links.greeting import greet
+from drumbo.links.journal import RUNNING, Entry
+from drumbo.links.package import layers_of
+from drumbo.links.runs import GO_ON, OFF, PACKAGE, PRINT, STOP, Job, Runs, count_lines, new_name
+from drumbo.services.convert import kind_of, material_of, piece_of, printer_of
 from drumbo.services.pictures import add_picture
-from drumbo.services.reading import first_all, measure_all, score_all
+from drumbo.services.simulated import ask_standin
 from drumbo.services.spools import take_from_spool
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
-from drumbo.store.models import PictureRow, PrinterRow, PrintRow, TrialRow, now
+from drumbo.store.models import PrinterRow, PrintRow, now
 
 log = logging.getLogger(__name__)
-RUNNING = ("sending", "paused")
-ENDED = ("done", "stopped", "failed", "lost")
+FOLLOW_S = 1.0
+STOPS_S = 60.0
+UNKNOWN, ASKING = "unknown", "asking"
+"""Of heaters: nobody has looked; somebody is looking."""
+KILLED = "The program that was sending has ended in the middle of it, so nobody looks after the printer."
 
 
 class PrintRoom:
-    """Holds the senders of this process. Everything that must outlive it is in the database."""
+    """The prints of a workshop, whichever application began them."""
 
-    def __init__(self, workshop: Workshop, silence_s: float = 30.0) -> None:
+    def __init__(self, workshop: Workshop, timing: dict[str, float] | None = None) -> None:
         self._workshop = workshop
-        self._silence_s = silence_s
-        self._senders: dict[int, AnySender] = {}
-        self._lock = threading.Lock()
-        self._forget_lost()
+        self._timing = timing or {}
+        self.runs = Runs(workshop.folder)
+        self._closing = threading.Event()
+        self._follower = threading.Thread(target=self._follow_on, name="prints", daemon=True)
+        self._follower.start()
 
-    def _forget_lost(self) -> None:
-        """Runs that a former process left behind are lost: nobody listens to that printer any more."""
-        message = "Drumbo was stopped while it was printing. Look at the printer now."
-        with self._workshop.writing() as session:
-            session.execute(
-                update(PrintRow)
-                .where(PrintRow.state.in_(RUNNING))
-                .values(state="lost", message=message, finished_at=now())
-            )
+    # -- what people do
 
     def start(self, trial_id: int) -> int:
-        """Send a trial's file to its printer. NotNow while that printer is busy; InvalidInput without a link."""
-        with self._lock:
-            with self._workshop.reading() as session:
-                trial = get_trial(session, trial_id)
-                printer, material = printer_of(trial.profile.printer), trial.profile.material
-                self._may_start(session, trial.profile.printer_id, printer)
-                data = self._workshop.files.get(trial.file_digest)
-                holder = material_of(material).holder
-                spool = {"family": material.family, "seed": material.spool_seed, "colour": material.colour_hex}
+        """Send a trial's file to its printer. NotNow while that one is busy, InvalidInput without a link, GcodeError
+        where a line of the file is too long.
+        """
+        with self._workshop.reading() as session:
+            trial = get_trial(session, trial_id)
+            printer, material = printer_of(trial.profile.printer), trial.profile.material
+            printer_id = trial.profile.printer_id
+            self._may_start(session, printer_id, printer)
+            digest = trial.file_digest
+            self._workshop.files.get(digest)
+            holder = material_of(material).holder
+            spool = {"family": material.family, "seed": material.spool_seed, "colour": material.colour_hex}
+        job = self._job(printer, self._workshop.files.path(digest).resolve())
+        name = new_name()
+        with self.runs.claim(job.url, printer.name) as claimed:
             if printer.camera_url:
-                _ask(printer.camera_url, f"/{holder}", spool)
-
-            def report(progress: Progress) -> None:
-                self._report(run_id, trial_id, printer.camera_url, progress)
-
-            sender = sender_for(printer.link_url, data, report, self._silence_s)
+                ask_standin(printer.camera_url, f"/{holder}", spool)
             with self._workshop.writing() as session:
-                trial = get_trial(session, trial_id)
+                session.execute(
+                    update(PrintRow)
+                    .where(PrintRow.printer_id == printer_id, PrintRow.dealt_at.is_(None), _over())
+                    .values(dealt_at=now())
+                )
                 run = PrintRow(
-                    trial_id=trial.id, printer_id=trial.profile.printer_id, state="sending", total=sender.total
+                    trial_id=trial_id, printer_id=printer_id, state="sending", total=job.total, run=name, dealt_at=None
                 )
                 session.add(run)
                 session.flush()
                 run_id = run.id
-            self._senders[run_id] = sender
-        sender.start()
+            try:
+                self.runs.launch(name, job, claimed)
+            except LinkError as error:
+                self._finish(run_id, Entry("failed", message=str(error), heaters=UNTOUCHED))
+                raise
+        self.runs.tidy()
         return run_id
 
     def _may_start(self, session: Session, printer_id: int, printer: Any) -> None:
@@ -87,46 +102,169 @@ class PrintRoom:
         if session.scalars(busy).first() is not None:
             raise NotNow(f"{printer.name} is printing; wait until it is done, or stop it")
 
-    def stop(self, run_id: int) -> None:
-        """Stop a run; its heaters go off."""
-        sender = self._senders.get(run_id)
-        if sender is None:
-            raise NotNow("this print is not running any more")
-        sender.stop()
-        sender.join(5)
+    def _job(self, printer: Any, path: Any) -> Job:
+        web = parse_address(printer.link_url).way == WEB
+        return Job(
+            PACKAGE if web else PRINT,
+            printer.link_url,
+            printer.name,
+            str(path),
+            layers_of(path) if web else count_lines(path),
+            park=tuple(printer.park_lines()),
+            timing=self._timing,
+            **self._line_of(printer),
+        )
 
-    def close(self) -> None:
-        """Stop all runs, so that no printer is left hot when the application ends."""
-        for sender in list(self._senders.values()):
-            sender.stop()
-        for sender in list(self._senders.values()):
-            sender.join(5)
+    def _line_of(self, printer: Any) -> dict[str, Any]:
+        return {"baud": int(getattr(printer, "baud", 0) or 115_200)}
+
+    def stop(self, run_id: int, wait_s: float = 0.0) -> None:
+        """Have a run stop; its heaters go off, and its journal says whether the printer confirms it."""
+        name = self._name(run_id)
+        self.runs.order(name, STOP)
+        if wait_s:
+            self.join(run_id, wait_s)
+
+    def go_on(self, run_id: int) -> None:
+        """Have a printer that waits for somebody go on."""
+        self.runs.order(self._name(run_id), GO_ON)
+
+    def look_after(self, run_id: int, *, switch_off: bool = True) -> None:
+        """Ask a printer what it does, and switch its heaters off. NotNow while it prints."""
+        with self._workshop.reading() as session:
+            row = _get(session, run_id)
+            printer = printer_of(row.printer)
+            if row.state in RUNNING:
+                raise NotNow("this print goes on; stop it first")
+        if not asks_line({"link_url": printer.link_url}):
+            raise NotNow(f"{printer.name} cannot be asked over its link; go and look")
+        name = new_name()
+        with self.runs.claim(printer.link_url, printer.name) as claimed:
+            self._write(run_id, {"rescue": name, "heaters": ASKING})
+            job = Job(OFF, printer.link_url, printer.name, switch_off=switch_off, timing=self._timing,
+                      **self._line_of(printer))  # fmt: skip
+            self.runs.launch(name, job, claimed)
+
+    def deal(self, run_id: int) -> None:
+        """Somebody has looked at the printer: the print needs nobody any more."""
+        self._write(run_id, {"dealt_at": now()})
 
     def join(self, run_id: int, timeout_s: float) -> None:
-        """Wait for a run's end."""
-        sender = self._senders.get(run_id)
-        if sender is not None:
-            sender.join(timeout_s)
+        """Wait for a run's end, and for what follows from it."""
+        name = self._name(run_id)
+        if self.runs.wait(name, timeout_s) is not None:
+            self.follow()
 
-    def _report(self, run_id: int, trial_id: int, camera_url: str, progress: Progress) -> None:
-        if progress.state == "done" and camera_url:
-            self._photograph(trial_id, camera_url)
-        ended = progress.state in ENDED
+    def close(self, *, stop_prints: bool = False) -> list[str]:
+        """Let go. Prints go on, unless they are to be stopped: then this waits, and tells what the printers confirm."""
+        self._closing.set()
+        self._follower.join()
+        with self._workshop.reading() as session:
+            wanted = select(PrintRow.id, PrintRow.run, PrinterRow.name).join(PrintRow.printer)
+            going = session.execute(wanted.where(PrintRow.state.in_(RUNNING))).all()
+        if not stop_prints:
+            return [f"{printer} goes on printing; drumbo stop ends it." for _, _, printer in going]
+        for _, name, _ in going:
+            with contextlib.suppress(NotNow, NotFound):
+                self.runs.order(name, STOP)
+        told = []
+        for number, name, printer in going:
+            entry = self.runs.wait(name, STOPS_S) if name else None
+            sure = entry is not None and entry.heaters in {HEATERS_OFF, UNTOUCHED}
+            told.append(
+                f"{printer}: stopped" + (", and it says so." if sure else "? It does not confirm it. Go and look.")
+            )
+            with contextlib.suppress(OperationalError, NotNow):
+                self.join(number, STOPS_S)
+        return told
+
+    def _name(self, run_id: int) -> str:
+        with self._workshop.reading() as session:
+            name = _get(session, run_id).run
+        if not name:
+            raise NotNow("this print is not running any more")
+        return name
+
+    def _write(self, run_id: int, values: dict[str, Any]) -> None:
         with self._workshop.writing() as session:
-            run = session.get(PrintRow, run_id)
-            if run is None:
-                return
-            run.state, run.sent, run.message = progress.state, progress.sent, progress.message
-            run.heat = asdict(progress.heat) if progress.heat else run.heat
-            if ended:
-                run.finished_at = now()
-                take_from_spool(session, run.trial, run.sent / max(run.total, 1))
-            if progress.state == "done":
-                trial = session.get(TrialRow, trial_id)
-                if trial is not None and trial.state == "planned":
-                    trial.state, trial.printed_at = "printed", now()
-        if ended:
-            self._senders.pop(run_id, None)
+            session.execute(update(PrintRow).where(PrintRow.id == run_id).values(**values))
+
+    # -- what goes on by itself
+
+    def _follow_on(self) -> None:
+        while not self._closing.wait(FOLLOW_S):
+            try:
+                self.follow()
+            except OperationalError as error:
+                # Somebody keeps the database to himself, or the disk is full. Prints do not care, and this comes again.
+                log.warning("prints are not written down for now: %s", error.orig)
+
+    def follow(self) -> None:
+        """Write down what has ended meanwhile, and look after printers whose sending process is gone."""
+        with self._workshop.reading() as session:
+            wanted = select(PrintRow.id, PrintRow.run, PrintRow.state, PrintRow.rescue)
+            rows = session.execute(wanted.where(or_(PrintRow.state.in_(RUNNING), PrintRow.heaters == ASKING))).all()
+        for number, name, state, rescue in rows:
+            if state in RUNNING:
+                self._follow_run(number, name)
+            else:
+                self._follow_rescue(number, rescue)
+
+    def _follow_run(self, number: int, name: str) -> None:
+        if not name:
+            self._finish(number, Entry("lost", message=KILLED, heaters=UNKNOWN))
+            return
+        entry, gone = self.runs.look(name)
+        if entry is not None and not entry.running and entry.heaters:
+            self._finish(number, entry)
+        elif gone and (entry is None or not entry.at):
+            self._finish(number, Entry("failed", message="The print did not begin.", heaters=UNTOUCHED))
+        elif gone and entry is not None:
+            said = f"{KILLED} That was after line {entry.line} of the file." if entry.line else KILLED
+            self._finish(number, Entry("lost", entry.sent, entry.total, entry.line, said, entry.heat, UNKNOWN))
+
+    def _follow_rescue(self, number: int, name: str) -> None:
+        entry, gone = self.runs.look(name)
+        if entry is not None and not entry.running and entry.heaters:
+            self._write(number, {"heaters": entry.heaters, "heat": entry.heat, "rescue": name})
+        elif gone:
+            self._write(number, {"heaters": UNKNOWN})
+
+    def _finish(self, run_id: int, entry: Entry) -> None:
+        """A run has ended: what follows from that, once, whoever sees it first."""
+        with self._workshop.reading() as session:
+            name = _get(session, run_id).run
+        with self._alone(name):
+            with self._workshop.reading() as session:
+                row = _get(session, run_id)
+                if row.state not in RUNNING:
+                    return
+                trial_id, printer = row.trial_id, printer_of(row.printer)
+            if entry.state == "done" and printer.camera_url:
+                self._photograph(trial_id, printer.camera_url)
+            self._write_end(run_id, entry)
+        if entry.heaters == UNKNOWN:
+            with contextlib.suppress(NotNow, LinkError, InvalidInput):
+                self.look_after(run_id, switch_off=getattr(printer, "after_crash", "off") == "off")
+
+    def _write_end(self, run_id: int, entry: Entry) -> None:
+        with self._workshop.writing() as session:
+            run = _get(session, run_id)
+            run.state, run.sent, run.message, run.heaters = entry.state, entry.sent, entry.message, entry.heaters
+            run.total, run.elapsed_s = entry.total or run.total, entry.elapsed_s
+            run.heat, run.finished_at = entry.heat or run.heat, now()
+            take_from_spool(session, run.trial, run.sent / max(run.total, 1))
+            if entry.state == "done" and run.trial.state == "planned":
+                run.trial.state, run.trial.printed_at = "printed", now()
+
+    @contextmanager
+    def _alone(self, name: str) -> Iterator[None]:
+        """Nobody else, in this application or another one, writes down the end of that run meanwhile."""
+        folder = self.runs.folder(name) if name else self.runs.home()
+        folder.mkdir(parents=True, exist_ok=True)
+        with (folder / "ending").open("a") as file:
+            fcntl.flock(file, fcntl.LOCK_EX)
+            yield
 
     def _photograph(self, trial_id: int, camera_url: str) -> None:
         """A picture of what came off the bed. A camera that fails costs the picture, not the print."""
@@ -144,121 +282,38 @@ class PrintRoom:
             log.warning("no picture of trial %s: %s", trial_id, error)
 
 
-def _ask(camera_url: str, path: str, body: dict[str, Any]) -> dict[str, Any]:
-    request = urllib.request.Request(
-        camera_url.rstrip("/") + path, json.dumps(body).encode(), {"Content-Type": "application/json"}
-    )
-    try:
-        with urllib.request.urlopen(request, timeout=60) as answer:
-            return dict(json.load(answer))
-    except urllib.error.HTTPError as error:
-        raise LinkError(_refusal(error.read(2000))) from error
-    except (OSError, ValueError) as error:
-        raise LinkError("nothing answers beside the stand-in; is it running?") from error
+def _over() -> Any:
+    return PrintRow.state.not_in(RUNNING)
 
 
-def _refusal(body: bytes) -> str:
-    try:
-        return str(json.loads(body)["error"])
-    except (ValueError, KeyError):
-        return "the stand-in refused without saying why"
+def _get(session: Session, run_id: int) -> PrintRow:
+    row = session.get(PrintRow, run_id)
+    if row is None:
+        raise NotFound(f"there is no print number {run_id}")
+    return row
 
 
-def _printed_on_standin(row: TrialRow) -> tuple[Any, int | None]:
-    """The stand-in that printed a trial, and the number of the object; NotNow for a real printer's print."""
-    printer = printer_of(row.profile.printer)
-    if not printer.camera_url or not any(run.state == "done" for run in row.prints):
-        raise NotNow("that can only be asked about a print of the stand-in")
-    seen = [p.frame["object"] for p in row.pictures if p.source == "camera" and p.frame]
-    return printer, seen[-1] if seen else None
-
-
-def ask_the_eye(workshop: Workshop, trial_id: int) -> int:
-    """Fill in what a practised maker would score and measure; for stand-in prints only. Returns how many readings."""
-    with workshop.reading() as session:
-        row = get_trial(session, trial_id)
-        printer, number = _printed_on_standin(row)
-        piece = piece_of(row)
-        to_read = kind_of(row).readings(plan_of(row))
-    aspects = [a.key for a in to_read.aspects]
-    asked = {"object": number, "seed": trial_id}
-    count = 0
-    if aspects:
-        boxes = [place.box(printer.bed_middle) for place in piece.places]
-        found = _ask(printer.camera_url, "/eye", {**asked, "boxes": boxes, "aspects": aspects})
-        scores = {
-            (aspect, step): int(row[place])
-            for step, row in enumerate(found["scores"])
-            for place, aspect in enumerate(aspects)
-        }
-        score_all(workshop, trial_id, scores)
-        count += len(scores)
-    if to_read.firsts:
-        boxes = [place.box(printer.bed_middle) for place in piece.places]
-        signs = [f.key for f in to_read.firsts]
-        steps = _ask(printer.camera_url, "/first", {**asked, "boxes": boxes, "signs": signs})["steps"]
-        first_all(workshop, trial_id, {key: int(step) for key, step in steps.items()})
-        count += len(steps)
-    if piece.jaws:
-        jaws = [_placed(jaw.on_bed(printer.bed_middle)) for jaw in piece.jaws]
-        found = _ask(printer.camera_url, "/measure", {**asked, "jaws": jaws})
-        numbers = {
-            (jaw.measure, jaw.step, jaw.site): float(value)
-            for jaw, value in zip(piece.jaws, found["numbers"], strict=True)
-            if value is not None
-        }
-        measure_all(workshop, trial_id, numbers)
-        count += len(numbers)
-    return count
-
-
-def _placed(jaw: Jaw) -> dict[str, Any]:
-    return {"a": jaw.a, "b": jaw.b, "z": jaw.z, "tool": jaw.tool}
-
-
-@dataclass(frozen=True, slots=True)
-class Points:
-    """Two points on a picture, in its pixels from the upper left."""
-
-    a: tuple[float, float]
-    b: tuple[float, float]
-
-
-def close_jaws(
-    workshop: Workshop, picture_id: int, points: Points, height_mm: float | None = None, tool: str = "calliper"
-) -> float:
-    """What a calliper says between two points of a picture, mm.
-
-    On the stand-in's own picture its jaws close on the object (or, as another `tool`, open in a gap or stand upright),
-    at `height_mm` where that is known; on a maker's photo
-    it is the distance by the photo's scale. NotNow where a photo has no scale yet.
+def needs_somebody() -> Any:
+    """Which prints stay on the bench until somebody has dealt with them: those that went wrong, and those after which
+    it is not known that the printer is cold.
     """
-    with workshop.reading() as session:
-        picture = session.get(PictureRow, picture_id)
-        if picture is None:
-            raise NotFound(f"there is no picture number {picture_id}")
-        frame = picture.frame
-        printer = printer_of(picture.trial.profile.printer)
-        source = picture.source
-    if frame is None:
-        raise NotNow("set this photo's scale first: pick two points and type how far apart they are")
-    per_px = 1 / float(frame["px_per_mm"])
-    if source != "camera":
-        return round(math.dist(points.a, points.b) * per_px, 2)
-    if frame.get("view") != "top":
-        raise NotNow("callipers reach the object from above; use the picture from there")
-    a, b = ([frame["left_mm"] + x * per_px, frame["bottom_mm"] + (frame["height"] - y) * per_px]
-            for x, y in (points.a, points.b))  # fmt: skip
-    asked = {"jaws": [{"a": a, "b": b, "z": height_mm, "tool": tool}], "object": frame["object"]}
-    return float(_ask(printer.camera_url, "/calliper", asked)["number"])
+    unsure = PrintRow.heaters.in_((TOLD, "gone", UNKNOWN, ASKING))
+    return _over() & PrintRow.dealt_at.is_(None) & (PrintRow.state.in_(("failed", "lost")) | unsure)
+
+
+def asks_line(spec: dict[str, Any]) -> bool:
+    """Whether a printer has a line over which it can be asked and told."""
+    link = str(spec.get("link_url") or "")
+    return bool(link) and not link.startswith("http")
 
 
 def try_link(workshop: Workshop, printer_id: int) -> str:
-    """Say hello to a printer; LinkError tells what is wrong."""
+    """Greet a printer; LinkError tells what is wrong, NotNow while it prints."""
     with workshop.reading() as session:
         row = session.get(PrinterRow, printer_id)
-        url = printer_of(row).link_url if row is not None else ""
-    if not url:
+        printer = printer_of(row) if row is not None else None
+    if printer is None or not printer.link_url:
         raise InvalidInput("link_url", "there is no link to test")
-    say_hello(url)
-    return "It answers."
+    with Runs(workshop.folder).claim(printer.link_url, printer.name):
+        said = greet(printer.link_url, int(getattr(printer, "baud", 0) or 115_200))
+    return f"It answers{said}."

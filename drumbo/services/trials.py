@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
@@ -14,6 +14,8 @@ from sqlalchemy.orm import Session, selectinload
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.piece import Drawing, Piece, draw, stl_bytes
 from drumbo.exchange.meshes import threemf_bytes
+from drumbo.links.journal import RUNNING, last_entry
+from drumbo.links.runs import Runs
 from drumbo.services.convert import context_of, kind_of, latest, plan_of, readings_of, result_of
 from drumbo.services.files import as_bytes, file_of
 from drumbo.services.pictures import Picture, pictures_of
@@ -40,11 +42,21 @@ class Run:
     heat: dict[str, Any] | None
     started_at: datetime
     finished_at: datetime | None
+    heaters: str = ""
+    elapsed_s: float = 0.0
+    dealt: bool = False
+    told: str = ""
 
     @property
     def running(self) -> bool:
         """Whether the printer is at it."""
-        return self.state in {"sending", "paused"}
+        return self.state in RUNNING
+
+    @property
+    def needs_somebody(self) -> bool:
+        """Whether it went wrong, or nobody knows that the printer is cold, and nobody has dealt with it."""
+        unsure = self.heaters in {"told", "gone", "unknown", "asking"}
+        return not self.running and not self.dealt and (self.state in {"failed", "lost"} or unsure)
 
     @property
     def share(self) -> float:
@@ -55,7 +67,7 @@ class Run:
         """Seconds to go: by its own pace so far, or as planned while that is too young to tell."""
         if self.share < 0.04:
             return planned_s * (1 - self.share)
-        return (now() - self.started_at).total_seconds() * (1 - self.share) / self.share
+        return self.elapsed_s * (1 - self.share) / self.share
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,7 +209,7 @@ def sheet(workshop: Workshop, trial_id: int) -> Sheet:
             facts=row.facts,
             drawing=_drawing(row.file_digest, lambda: chosen.piece(plan, context)),
             pictures=pictures_of(row),
-            run=run_of(row.prints[-1]) if row.prints else None,
+            run=run_of(row.prints[-1], workshop) if row.prints else None,
             runs=tuple(run.state for run in row.prints),
             adopted_revision=row.adopted_revision,
             created_at=row.created_at,
@@ -218,9 +230,27 @@ def _drawing(file_digest: str, piece: Callable[[], Piece]) -> Drawing:
     return _DRAWINGS[file_digest]
 
 
-def run_of(row: PrintRow) -> Run:
-    """A run as the page shows it."""
-    return Run(row.id, row.state, row.sent, row.total, row.message, row.heat, row.started_at, row.finished_at)
+def run_of(row: PrintRow, workshop: Workshop) -> Run:
+    """A run as the page shows it: while it goes on, by its journal."""
+    runs = Runs(workshop.folder)
+    run = Run(
+        row.id, row.state, row.sent, row.total, row.message, row.heat, row.started_at, row.finished_at,
+        row.heaters, row.elapsed_s or 0.0, row.dealt_at is not None,
+    )  # fmt: skip
+    if run.running and row.run:
+        entry = last_entry(runs.folder(row.run))
+        if entry is not None:
+            # What has ended is at its end once that is written down, with its picture and all.
+            state, said = (
+                (entry.state, entry.message) if entry.running else ("stopping", entry.message or "It is through.")
+            )
+            return replace(
+                run, state=state, sent=entry.sent, total=entry.total or run.total, message=said,
+                heat=entry.heat, elapsed_s=entry.elapsed_s,
+            )  # fmt: skip
+    if row.rescue and (entry := last_entry(runs.folder(row.rescue))) is not None:
+        return replace(run, told=entry.message)
+    return run
 
 
 def printed_file(workshop: Workshop, trial_id: int) -> bytes:

@@ -55,6 +55,11 @@ def material(workshop: Workshop, number: int) -> Any:
         return material_of(_get(session, MaterialRow, number, "material"))
 
 
+def as_typed(workshop: Workshop, number: int) -> dict[str, Any]:
+    """A printer as its form has it, for saving it with something changed."""
+    return asdict(printer(workshop, number))
+
+
 @dataclass(frozen=True, slots=True)
 class Consequence:
     """What changing a printer does to one of its profiles: names of values that will want a recheck, and reasons for

@@ -129,7 +129,11 @@ class TrialRow(Base):
 
 
 class PrintRow(Base):
-    """One run over a link. `state`: sending, paused, done, stopped, failed, lost."""
+    """One run over a link. `state`: sending, paused, stopping; at its end done, stopped, failed, lost.
+
+    While it runs, its journal in the folder `run` knows more than this row. `heaters` is what was read back at the end,
+    `rescue` a run that looked after the printer later, and `dealt_at` when a person said that all is well.
+    """
 
     __tablename__ = "prints"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -142,6 +146,11 @@ class PrintRow(Base):
     heat: Mapped[dict[str, Any] | None]
     started_at: Mapped[datetime] = mapped_column(default=now)
     finished_at: Mapped[datetime | None]
+    run: Mapped[str] = mapped_column(default="", server_default="")
+    heaters: Mapped[str] = mapped_column(default="", server_default="")
+    rescue: Mapped[str] = mapped_column(default="", server_default="")
+    dealt_at: Mapped[datetime | None]
+    elapsed_s: Mapped[float | None]
 
     trial: Mapped[TrialRow] = relationship(back_populates="prints")
     printer: Mapped[PrinterRow] = relationship()

@@ -8,6 +8,7 @@ from typing import Any
 
 from flask import Flask, Response, redirect, render_template, request, session, url_for
 from flask_wtf.csrf import CSRFError, CSRFProtect
+from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from drumbo import __version__
@@ -111,6 +112,13 @@ def _errors(app: Flask) -> None:
     @app.errorhandler(DrumboError)
     def refused(error: DrumboError) -> Any:
         return page("That does not go", plain_words(error), 422 if isinstance(error, InvalidInput) else 409)
+
+    @app.errorhandler(OperationalError)
+    def busy(error: OperationalError) -> Any:
+        app.logger.warning("the database: %s", error.orig)
+        text = f"The workshop's database cannot be used just now ({error.orig}). Nothing was changed; try again. " \
+               "Prints that run go on."  # fmt: skip
+        return page("Not now", text, 503)
 
     @app.errorhandler(CSRFError)
     def stale(_error: CSRFError) -> Any:

@@ -10,7 +10,7 @@ from urllib.parse import urlencode
 from flask import Flask
 from markupsafe import Markup, escape
 
-from drumbo.core.catalogue import BY_KEY, Parameter
+from drumbo.core.catalogue import BY_KEY, RESIN, Parameter
 from drumbo.core.piece import Jaw
 from drumbo.core.processes import FAMILY_NAMES
 from drumbo.core.profile import From, Law, Value
@@ -72,6 +72,27 @@ def plus_minus(value: Value, key: str) -> str:
     if value.error is None:
         return ""
     return f"± {BY_KEY[key].show_error(value.error) if key in BY_KEY else format(value.error, '.1g')}"
+
+
+_HEATERS = {
+    "off": "Heaters are off; the printer confirms it.",
+    "told": "Heaters were switched off, but the printer does not confirm it. Go and look now.",
+    "gone": "The connection is gone. Switch the printer off at its plug.",
+    "unknown": "It may still be hot. Go and look now.",
+    "asking": "Asking the printer …",
+    "untouched": "Nothing was sent, so nothing was heated.",
+}
+_LAMP = {
+    "off": "",
+    "told": "The printer does not confirm that it has stopped. Go and look now.",
+    "gone": "The connection is gone. Go and look now.",
+    "unknown": "It may still print. Go and look now.",
+}
+
+
+def heaters(known: str, process: str) -> str:
+    """What is known of a printer's heaters after a print, in a sentence or two."""
+    return (_LAMP if process == RESIN else _HEATERS).get(known, "")
 
 
 def along(law: Law) -> list[float]:
@@ -143,6 +164,7 @@ def register(app: Flask) -> None:
         words_of,
         along,
         state_of,
+        heaters,
         family_name,
         plain,
         as_choice,

@@ -28,9 +28,15 @@ LARGEST_BODY = 2_000_000_000
 
 
 def run(
-    folder: Path, *, host: str, port: int, say: Say, ready: Callable[[Workshop, PrintRoom], object] | None = None
+    folder: Path,
+    *,
+    host: str,
+    port: int,
+    say: Say,
+    ready: Callable[[Workshop, PrintRoom], object] | None = None,
+    stop_prints: bool = False,
 ) -> None:
-    """Serve the workshop in `folder` and block. Ends on Ctrl-C or SIGTERM; running prints are stopped then.
+    """Serve the workshop in `folder` and block. Ends on Ctrl-C or SIGTERM; running prints go on, unless `stop_prints`.
 
     `ready` is called once with the workshop and the print room, before the first page is served.
     """
@@ -57,7 +63,10 @@ def run(
         pass
     finally:
         stop.set()
-        room.close()
+        if stop_prints:
+            say("Stopping prints, if any …")
+        for line in room.close(stop_prints=stop_prints):
+            say(line)
         # An answer still under way would wake the closed server through a number that may be the database's by then.
         server.task_dispatcher.shutdown(timeout=ANSWERS_END_S)
         server.close()

@@ -39,7 +39,7 @@ def test_from_a_bottles_label_to_two_layer_heights(page: Page, site: Site, vat: 
     page.get_by_label("Light power").check()
     page.get_by_role("button", name="Add the printer").click()
     expect(page.get_by_text("Light power, Z compensation")).to_be_visible()
-    page.get_by_role("button", name="Say hello").click()
+    page.get_by_role("button", name="Test the connection").click()
     expect(page.get_by_text("It answers.")).to_be_visible()
 
     page.goto(f"{site.base}/materials/")

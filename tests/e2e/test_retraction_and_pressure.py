@@ -93,4 +93,4 @@ def test_pressure_advance_on_a_bowden_printer(page: Page, site: Site, bowden: in
     expect(page.locator(".ba")).to_contain_text(said)
     page.get_by_role("button", name=re.compile("Adopt as revision")).click()
     expect(page.get_by_role("link", name=re.compile("Pressure, measured"))).to_have_count(1)
-    assert prints.try_link(site.house, bowden) == "It answers."
+    assert prints.try_link(site.house, bowden).startswith("It answers")

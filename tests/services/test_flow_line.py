@@ -12,9 +12,10 @@ from PIL import Image
 
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.profile import Known
-from drumbo.services import adopting, by_hand, pictures, prints, profiles, reading, trials, workshop
+from drumbo.services import adopting, by_hand, pictures, profiles, reading, simulated, trials, workshop
 from drumbo.services.convert import piece_of
-from drumbo.services.prints import Points, PrintRoom
+from drumbo.services.prints import PrintRoom
+from drumbo.services.simulated import Points
 from drumbo.store.database import Workshop
 from tests.conftest import Begun, Standin
 
@@ -146,16 +147,16 @@ def test_callipers_close_on_the_stand_ins_walls(house: Workshop, begun: Begun, r
     with house.reading() as session:
         piece = piece_of(trials.get_trial(session, trial))
     jaw = next(j for j in piece.jaws if (j.step, j.site) == (0, "left-low")).on_bed((110.0, 110.0))
-    numbers = [prints.close_jaws(house, picture.id, Points(pixel(*jaw.a), pixel(*jaw.b)), jaw.z) for _ in range(6)]
+    numbers = [simulated.close_jaws(house, picture.id, Points(pixel(*jaw.a), pixel(*jaw.b)), jaw.z) for _ in range(6)]
     assert max(numbers) - min(numbers) <= 0.06
     assert sum(numbers) / 6 == pytest.approx(0.45, abs=0.06)
     with pytest.raises(LinkError, match="close on nothing"):
-        prints.close_jaws(house, picture.id, Points(pixel(*jaw.a), pixel(jaw.a[0] - 1, jaw.a[1])), jaw.z)
+        simulated.close_jaws(house, picture.id, Points(pixel(*jaw.a), pixel(jaw.a[0] - 1, jaw.a[1])), jaw.z)
     for typed, says in (("abc", "not a number"), ("9", "cannot be"), ("1,234.5", "two ways")):
         with pytest.raises(InvalidInput, match=says):
             reading.measure(house, trial, "width", 0, "left-low", typed)
     assert reading.measure(house, trial, "width", 0, "left-low", "0,45 mm") == 0.45
-    assert prints.ask_the_eye(house, trial) == 16
+    assert simulated.ask_the_eye(house, trial) == 16
 
 
 def test_a_photo_measures_once_its_scale_is_told(house: Workshop, begun: Begun) -> None:
@@ -164,11 +165,11 @@ def test_a_photo_measures_once_its_scale_is_told(house: Workshop, begun: Begun) 
     Image.new("RGB", (1200, 900), "#885522").save(out, "JPEG")
     photo = pictures.add_picture(house, trial, out.getvalue())
     with pytest.raises(NotNow, match="set this photo's scale first"):
-        prints.close_jaws(house, photo, Points((0, 0), (100, 0)))
+        simulated.close_jaws(house, photo, Points((0, 0), (100, 0)))
     with pytest.raises(InvalidInput, match="further apart"):
         pictures.set_scale(house, photo, 5.0, "50")
     assert pictures.set_scale(house, photo, 1000.0, "50 mm") == 20.0
-    assert prints.close_jaws(house, photo, Points((10, 10), (10, 27))) == 0.85
+    assert simulated.close_jaws(house, photo, Points((10, 10), (10, 27))) == 0.85
 
 
 def test_the_scale_weighs_what_lies_in_a_box(house: Workshop, begun: Begun, room: PrintRoom, standin: Standin) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from drumbo.core.errors import InvalidInput
-from drumbo.services import adopting, by_hand, prints, profiles, reading, trials
+from drumbo.services import adopting, by_hand, profiles, reading, simulated, trials
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
 from tests.conftest import Begun
@@ -53,7 +53,7 @@ def test_weighed_blobs_move_the_limit_with_every_later_temperature(
     house: Workshop, room: PrintRoom, begun: Begun
 ) -> None:
     tray = _printed(house, room, begun.profile, "weighed-blobs")
-    assert prints.ask_the_eye(house, tray) == 21
+    assert simulated.ask_the_eye(house, tray) == 21
     before = adopting.preview(house, tray)
     assert [change.key for change in before.changes] == ["max_flow_mm3_s"]
     adopting.adopt(house, tray)
@@ -72,7 +72,7 @@ def test_weighed_blobs_move_the_limit_with_every_later_temperature(
 
 def test_a_wall_moves_the_curve_that_blobs_have_found(house: Workshop, room: PrintRoom, begun: Begun) -> None:
     tray = _printed(house, room, begun.profile, "weighed-blobs")
-    prints.ask_the_eye(house, tray)
+    simulated.ask_the_eye(house, tray)
     adopting.adopt(house, tray)
     limit = profiles.sheet(house, begun.profile).profile.values["max_flow_mm3_s"]
     by_hand.set_value(house, begun.profile, "nozzle_c", "220")

@@ -16,7 +16,8 @@ from drumbo.core.profile import From, Known
 from drumbo.core.resin import ResinPrinter as Machine
 from drumbo.exchange.meshes import read_part
 from drumbo.services import adopting, by_hand, life, profiles, reading, shelf, trials, workshop
-from drumbo.services.prints import PrintRoom, ask_the_eye, try_link
+from drumbo.services.prints import PrintRoom, try_link
+from drumbo.services.simulated import ask_the_eye
 from drumbo.standins.resin.bottle import draw_bottle, true_exposure_s
 from drumbo.standins.resin.device import ResinPrinter
 from drumbo.standins.resin.server import PackageServer
@@ -145,7 +146,7 @@ def test_what_a_print_can_come_to(house: Workshop, room: PrintRoom, lit: Lit) ->
         time.sleep(0.05)
     with pytest.raises(NotNow, match="is printing"):
         room.start(trial)
-    room.stop(number)
+    room.stop(number, wait_s=20)
     assert trials.sheet(house, trial).run.state == "stopped"
 
     other = trials.create(house, lit.profile, "cure-on-glass", trials.draft(house, lit.profile, "cure-on-glass").plan)
@@ -160,9 +161,13 @@ def test_nothing_answers_and_nothing_mixes(house: Workshop, room: PrintRoom, lit
         try_link(house, workshop.save_printer(house, dead))
     on_a_line = {**dead, "name": "on a line", "link_url": "socket://127.0.0.1:9"}
     trial = trials.create(house, lit.profile, "cure-on-glass", trials.draft(house, lit.profile, "cure-on-glass").plan)
-    workshop.save_printer(house, {**on_a_line, "camera_url": ""}, lit.printer)
-    with pytest.raises(LinkError, match="goes over a link that begins with http"):
-        room.start(trial)
+    with pytest.raises(InvalidInput, match="is reached over http"):
+        workshop.save_printer(house, on_a_line, lit.printer)
+    workshop.save_printer(house, {**dead, "name": "darker", "camera_url": ""}, lit.printer)
+    room.join(room.start(trial), 30)
+    run = trials.sheet(house, trial).run
+    assert (run.state, run.heaters) == ("failed", "untouched")
+    assert "nothing that takes layer packages answers" in run.message
     spool = workshop.save_material(house, {
         "family": "pla", "maker": "m", "product": "p", "colour": "c", "colour_hex": "#000000", "nozzle_low_c": 200,
         "nozzle_high_c": 220, "diameter_mm": 1.75, "density_g_cm3": 1.24, "currency": "€",

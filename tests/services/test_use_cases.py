@@ -6,7 +6,6 @@ import gzip
 import json
 import sqlite3
 import threading
-import time
 from pathlib import Path
 
 import pytest
@@ -22,16 +21,16 @@ from drumbo.services import (
     by_hand,
     check,
     pictures,
-    prints,
     profiles,
     reading,
     shelf,
+    simulated,
     trials,
     workshop,
 )
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
-from drumbo.store.models import Base, PrinterRow, PrintRow
+from drumbo.store.models import Base, PrinterRow
 from tests.conftest import LABEL, Begun, Standin
 
 SMALL = {"hot_c": "220", "cold_c": "200", "step_c": "10", "step_mm": "8", "first_c": "215", "aim": "balanced"}
@@ -125,7 +124,7 @@ def test_the_whole_line_from_label_to_adopted_value(house: Workshop, begun: Begu
     assert (data[:4], mime) == (b"\x89PNG", "image/png")
     with pytest.raises(NotNow, match="read the piece first"):
         adopting.preview(house, trial)
-    assert prints.ask_the_eye(house, trial) == 15
+    assert simulated.ask_the_eye(house, trial) == 15
     sheet = trials.sheet(house, trial)
     assert sheet.result is not None
     assert sheet.result.value is not None
@@ -151,17 +150,17 @@ def test_the_eye_looks_at_the_piece_it_is_asked_about(
 ) -> None:
     first = _plan(house, begun)
     room.join(room.start(first), 60)
-    prints.ask_the_eye(house, first)
+    simulated.ask_the_eye(house, first)
     seen = trials.sheet(house, first).readings
     second = trials.create(house, begun.profile, "temperature", {**SMALL, "hot_c": "240", "cold_c": "220"})
     room.join(room.start(second), 60)
-    prints.ask_the_eye(house, second)
-    prints.ask_the_eye(house, first)
+    simulated.ask_the_eye(house, second)
+    simulated.ask_the_eye(house, first)
     assert trials.sheet(house, first).readings == seen, "not at the one that lies on the bed now"
     assert trials.sheet(house, second).readings != seen
     standin.device._shelf.clear()
     with pytest.raises(LinkError, match="not at the stand-in any more"):
-        prints.ask_the_eye(house, first)
+        simulated.ask_the_eye(house, first)
 
 
 def test_the_profile_file_tells_values_and_origins(house: Workshop, begun: Begun) -> None:
@@ -197,54 +196,6 @@ def test_scores_are_refused_with_words_and_cleared_with_none(house: Workshop, be
     reading.score(house, trial, "bridge", 0, 3)
     reading.score(house, trial, "bridge", 0, None)
     assert trials.sheet(house, trial).result is None
-
-
-def test_the_link_pulled_mid_print(house: Workshop, begun: Begun, room: PrintRoom, standin: Standin) -> None:
-    trial = _plan(house, begun)
-    standin.device.faults["drop-connection"] = 900
-    room.join(room.start(trial), 30)
-    for _ in range(50):
-        sheet = trials.sheet(house, trial)
-        if sheet.run is not None and sheet.run.state == "lost":
-            break
-        time.sleep(0.1)
-    assert sheet.run is not None
-    assert sheet.run.state == "lost"
-    assert 0 < sheet.run.share < 0.2
-    assert sheet.state == "planned", "it can be printed again; nothing is half done"
-    room.join(room.start(trial), 60)
-    assert trials.sheet(house, trial).state == "printed"
-
-
-def test_stop_keeps_the_trial_and_cools_the_printer(
-    house: Workshop, begun: Begun, room: PrintRoom, standin: Standin
-) -> None:
-    standin.device.clock.change(200.0)
-    trial = _plan(house, begun)
-    run = room.start(trial)
-    time.sleep(1.5)
-    room.stop(run)
-    sheet = trials.sheet(house, trial)
-    assert sheet.run is not None
-    assert sheet.run.state == "stopped"
-    assert sheet.state == "planned"
-    for _ in range(40):
-        if standin.device.machine.nozzle.target_c == 0:
-            break
-        time.sleep(0.05)
-    assert standin.device.machine.nozzle.target_c == 0
-
-
-def test_a_print_that_a_former_process_left_is_lost_not_forgotten(house: Workshop, begun: Begun) -> None:
-    trial = _plan(house, begun)
-    with house.writing() as session:
-        session.add(PrintRow(trial_id=trial, printer_id=begun.printer, state="sending", total=10, sent=4))
-    room = PrintRoom(house)
-    sheet = trials.sheet(house, trial)
-    assert sheet.run is not None
-    assert sheet.run.state == "lost"
-    assert "Drumbo was stopped" in sheet.run.message
-    room.close()
 
 
 def test_photos_are_checked_and_made_handy(house: Workshop, begun: Begun, tmp_path: Path) -> None:

@@ -18,14 +18,15 @@ from drumbo.standins.filament.geometry import geometry
 from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import draw_spool
+from drumbo.standins.line.manners import HALTS, Manners
+from drumbo.standins.line.session import Halted
 
 BUFFER_MOVES = 16
-READY = "ok P0 B16"
-"""What ends the answer to a line: that it was taken, and how many lines there is room for before the planner."""
+MANNERS = Manners(ok="ok P0 B{room}")
+"""It tells with every answer how many lines there is room for before the planner."""
 KEPT_OBJECTS = 6
 BUSY_EVERY_S = 1.0
 Reply = Callable[[str], None]
-FAULTS = ("drop-byte", "drop-connection", "stall", "runaway", "run-out", "power-cut")
 
 
 @dataclass
@@ -58,10 +59,6 @@ class Clock:
             stop.wait(wait)
 
 
-class Halted(Exception):
-    """The device stopped itself or was told to; only a restart helps."""
-
-
 class FilamentPrinter:
     """The device: machine, buffer, faults, and the object on its bed."""
 
@@ -70,6 +67,7 @@ class FilamentPrinter:
         self.drive, self.nozzle_mm, self.bed = drive, nozzle_mm, bed
         self.loaded = Loaded()
         self.machine = Machine()
+        self.manners = MANNERS
         self.faults: dict[str, float] = {}
         self.lines_run = 0
         self.halted = ""
@@ -124,6 +122,10 @@ class FilamentPrinter:
             self._stop("")
             say("ok")
             return
+        if word == "M410":
+            self._drop_moves()
+            say("ok")
+            return
         if word == "M155":
             self.report_every_s = float(text.upper().partition("S")[2] or 0)
             say("ok")
@@ -133,7 +135,7 @@ class FilamentPrinter:
             say("ok")
             return
         self._run(word, text, say)
-        say(READY)
+        say("ok")
 
     def _run(self, word: str, text: str, say: Reply) -> None:
         self.lines_run += 1
@@ -150,7 +152,8 @@ class FilamentPrinter:
             self._pause(say)
             return
         with self._lock:
-            self._digest = crc32(text.encode(), self._digest)
+            if word != "M400":
+                self._digest = crc32(text.encode(), self._digest)
             _, seconds = self.machine.run(text)
         if word == "M104" and self.machine.nozzle.target_c == 0:
             self._bed_done = bool(self.machine.moves["x"])
@@ -202,6 +205,9 @@ class FilamentPrinter:
             self._paused.set()
         elif word == "M24":
             self._paused.clear()
+        elif word == "M410":
+            self._drop_moves()
+            self._cancel.set()
         elif word == "M112":
             self._stop("halted by M112")
             self._cancel.set()
@@ -212,6 +218,15 @@ class FilamentPrinter:
     def break_wait(self) -> None:
         """M108: end what the device waits for."""
         self._cancel.set()
+
+    def _drop_moves(self) -> None:
+        self._queue.clear()
+        self._end = self.clock.now()
+
+    def reset(self) -> None:
+        """Restart: cold, forgetful of speeds and modes; what lies on the bed stays."""
+        self._stop("")
+        self.machine.restart()
 
     def _stop(self, halted: str) -> None:
         self._queue.clear()
@@ -230,30 +245,31 @@ class FilamentPrinter:
             self.machine.bed.settle(passed)
 
     def _fault(self, say: Reply) -> None:
-        if self._due("stall"):
+        if not self.faults:
+            return
+        if self.due("stall"):
             time.sleep(3600)
-        if self._due("runaway"):
-            self._stop("thermal runaway, heaters are off; printer halted")
-            say(f"Error:{self.halted}")
-            raise Halted
-        if self._due("run-out"):
+        for name, words in HALTS.items():
+            if self.due(name):
+                self._stop(words)
+                say(f"Error:{words}")
+                raise Halted
+        if self.due("run-out"):
             say("//action:paused filament run-out")
             self._pause(say)
-        if self._due("power-cut") or self._due("drop-connection"):
+        if self.due("power-cut"):
+            self.reset()
+            raise ConnectionAbortedError
+        if self.due("drop-connection"):
             raise ConnectionAbortedError
 
-    def _due(self, name: str) -> bool:
+    def due(self, name: str) -> bool:
+        """Whether a fault's moment has come; it comes once."""
         at = self.faults.get(name)
         if at is None or self.lines_run < at:
             return False
         del self.faults[name]
         return True
-
-    def mangle(self, raw: bytes) -> bytes:
-        """A line as it arrives over a bad cable: once, one byte short."""
-        if self._due("drop-byte") and len(raw) > 8:
-            return raw[:6] + raw[7:]
-        return raw
 
     # -- reports
 
@@ -269,7 +285,7 @@ _REPORTS: dict[str, Callable[[FilamentPrinter], str]] = {
     "M114": lambda device: "X:{:.2f} Y:{:.2f} Z:{:.2f} E:{:.2f}\nok".format(*device.machine.position),
     "M115": lambda device: (
         f"FIRMWARE_NAME:stand-in PROTOCOL_VERSION:1.0 EXTRUDER_COUNT:1 DRIVE:{device.drive} "
-        f"PACE:{device.clock.pace:g}\nok"
+        f"PACE:{device.clock.pace:g}\nCap:EMERGENCY_PARSER:1\nCap:AUTOREPORT_TEMP:1\nok"
     ),
     "M110": lambda _: "ok",
 }

@@ -9,7 +9,7 @@ import math
 import re
 from array import array
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 
 _WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
 _COMMENT = re.compile(r"\([^)]*\)")
@@ -73,6 +73,14 @@ class Machine:
     skew: float = 0.0
     wait_s: float = 0.0
     moves: dict[str, array[float]] = field(default_factory=lambda: {name: array("d") for name in MOVE_COLUMNS})
+
+    def restart(self) -> None:
+        """Power came back: modes, speeds and places are as they usually are. What was made stays, and so does heat."""
+        fresh = Machine()
+        kept = {"nozzle", "bed", "true_steps_mm", "skew", "moves"}
+        for each in fields(self):
+            if each.name not in kept:
+                setattr(self, each.name, getattr(fresh, each.name))
 
     def forget_moves(self) -> None:
         """Start a new object on a clean bed."""

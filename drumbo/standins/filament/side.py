@@ -29,8 +29,9 @@ from drumbo.standins import eye, tools
 from drumbo.standins.door import Door, JsonHandler, jaws_of, point
 from drumbo.standins.filament.above import top_picture
 from drumbo.standins.filament.camera import front_picture
-from drumbo.standins.filament.device import FAULTS, FilamentPrinter, Loaded
+from drumbo.standins.filament.device import FilamentPrinter, Loaded
 from drumbo.standins.filament.printing import PrintedObject
+from drumbo.standins.line.manners import FAULTS
 from drumbo.standins.tools import Jaws
 
 PICTURES = {"/front.png": (front_picture, "10"), "/top.png": (top_picture, "16")}

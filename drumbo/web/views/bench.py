@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import tempfile
+from typing import Any
 
-from flask import Blueprint, Response, render_template, request, send_file
+from flask import Blueprint, Response, redirect, render_template, request, send_file, url_for
 
 from drumbo.services import bench as service
 from drumbo.services.workshop import pack
-from drumbo.web.views.common import workshop
+from drumbo.web.views.common import room, whole, workshop
 
 pages = Blueprint("bench", __name__)
 
@@ -19,9 +20,28 @@ def show() -> str:
     return render_template("bench/show.html", bench=found, nexts=found.nexts)
 
 
-@pages.get("/going")
-def going() -> str:
-    return render_template("bench/_going.html", bench=service.bench(workshop()))
+@pages.get("/now")
+def now() -> str:
+    return render_template("bench/_now.html", bench=service.bench(workshop()))
+
+
+@pages.post("/prints/<int:number>/ask")
+def ask(number: int) -> Any:
+    """Ask a printer what it does, and have it switch its heaters off."""
+    room().look_after(number)
+    return _back()
+
+
+@pages.post("/prints/<int:number>/deal")
+def deal(number: int) -> Any:
+    """Somebody has looked at the printer."""
+    room().deal(number)
+    return _back()
+
+
+def _back() -> Any:
+    trial = whole(request.form.get("trial"))
+    return redirect(url_for("trials.leaf", number=trial, leaf="print") if trial else url_for("bench.show"))
 
 
 @pages.get("/archive.zip")

@@ -9,7 +9,7 @@ from flask import Blueprint, Response, redirect, render_template, request, url_f
 
 from drumbo.core.errors import DrumboError, InvalidInput, NotFound, NotNow
 from drumbo.core.processes import process
-from drumbo.services import adopting, pictures, prints, reading
+from drumbo.services import adopting, pictures, reading, simulated
 from drumbo.services import trials as service
 from drumbo.web.chart import chart_picture
 from drumbo.web.figure import fit_picture, piece_picture, spread_picture, tower_room
@@ -158,9 +158,20 @@ def stop(number: int) -> Any:
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
 
+@pages.post("/trials/<int:number>/go-on")
+def go_on(number: int) -> Any:
+    """The printer waits for somebody, who is here."""
+    sheet = service.sheet(workshop(), number)
+    if sheet.run is not None and sheet.run.running:
+        room().go_on(sheet.run.id)
+    return redirect(url_for("trials.leaf", number=number, leaf="print"))
+
+
 @pages.get("/trials/<int:number>/progress")
 def progress(number: int) -> Any:
     sheet = service.sheet(workshop(), number)
+    if sheet.run is not None and sheet.run.heaters == "asking":
+        return Response(status=204)
     if sheet.run is None or not sheet.run.running:
         return Response(headers={"HX-Redirect": url_for("trials.leaf", number=number, leaf="print")})
     return render_template("trials/_progress.html", sheet=sheet)
@@ -225,7 +236,7 @@ def note(number: int) -> Any:
 
 @pages.post("/trials/<int:number>/eye")
 def eye(number: int) -> Any:
-    prints.ask_the_eye(workshop(), number)
+    simulated.ask_the_eye(workshop(), number)
     return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
@@ -253,16 +264,16 @@ def _finite(number: float) -> float:
     return number if math.isfinite(number) else 0.0
 
 
-def _points() -> prints.Points:
+def _points() -> simulated.Points:
     ax, ay, bx, by = (_finite(request.form.get(key, 0.0, float)) for key in ("ax", "ay", "bx", "by"))
-    return prints.Points((ax, ay), (bx, by))
+    return simulated.Points((ax, ay), (bx, by))
 
 
 @pages.post("/pictures/<int:number>/calliper")
 def calliper(number: int) -> Any:
     """The number between two points of a picture, as JSON for the field that waits."""
     height, tool = request.form.get("z", None, float), request.form.get("tool") or "calliper"
-    return {"number": prints.close_jaws(workshop(), number, _points(), height, tool)}
+    return {"number": simulated.close_jaws(workshop(), number, _points(), height, tool)}
 
 
 @pages.post("/pictures/<int:number>/scale")

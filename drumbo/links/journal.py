@@ -1,0 +1,133 @@
+"""What a print has come to, written by the process that sends it and read by whoever wants to know.
+
+One JSON line an entry. Room for entries is taken from the disk ahead of need: on a full one the last entry is
+overwritten in place, so that news still come. A reader takes the last whole line.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import time
+from dataclasses import asdict, dataclass, fields, replace
+from pathlib import Path
+from typing import Any
+
+NAME = "journal.jsonl"
+AHEAD = 65_536
+LONGEST = 2_000
+LONGEST_MESSAGE = 600
+EVERY_S = 1.0
+RUNNING = ("sending", "paused", "stopping")
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """Where a print is. `state`: sending, paused, stopping; at its end done, stopped, failed or lost.
+
+    `heaters` at the end: "off" (the printer says so), "told" (no answer, or it does not say), "gone" (the line is),
+    "untouched" (nothing was sent). `line` is the file's line that was taken last; `elapsed_s` runs on a clock that
+    nobody sets.
+    """
+
+    state: str
+    sent: int = 0
+    total: int = 0
+    line: int = 0
+    message: str = ""
+    heat: dict[str, Any] | None = None
+    heaters: str = ""
+    elapsed_s: float = 0.0
+    at: float = 0.0
+
+    @property
+    def running(self) -> bool:
+        """Whether it goes on."""
+        return self.state in RUNNING
+
+
+class Journal:
+    """Writes entries; never an exception, as no print ends for want of a disk."""
+
+    def __init__(self, folder: Path) -> None:
+        self._began = time.monotonic()
+        self._file = os.open(folder / NAME, os.O_RDWR | os.O_CREAT, 0o600)
+        self._at = self._before = self._room = 0
+        self.last = Entry("sending")
+        self._written_at, self._owes = 0.0, False
+        self._reserve()
+
+    def _reserve(self) -> None:
+        if self._at + LONGEST <= self._room:
+            return
+        with contextlib.suppress(OSError):
+            os.posix_fallocate(self._file, self._room, AHEAD)
+            self._room += AHEAD
+
+    def note(self, *, now: bool = False, **changed: Any) -> None:
+        """Write down what has changed: a new state at once, anything else once a second."""
+        entry = replace(self.last, **changed)
+        passed = time.monotonic()
+        due = now or entry.state != self.last.state or passed - self._written_at >= EVERY_S
+        self._owes = self._owes or now or entry != self.last
+        self.last = entry
+        if due and self._owes:
+            self._written_at, self._owes = passed, False
+            self._write(now or not entry.running)
+
+    def _write(self, keep: bool) -> None:
+        self.last = replace(
+            self.last,
+            message=self.last.message[:LONGEST_MESSAGE],
+            elapsed_s=round(time.monotonic() - self._began, 2),
+            at=round(time.time(), 2),
+        )
+        raw = json.dumps(asdict(self.last), ensure_ascii=True).encode()[: LONGEST - 1] + b"\n"
+        self._reserve()
+        full = self._at + len(raw) > self._room
+        if full:
+            self._at = self._before
+        with contextlib.suppress(OSError):
+            # Cut to where an older, longer entry may end: what follows is blank.
+            os.pwrite(self._file, raw + (b" " * (self._room - self._at - len(raw)) if full else b""), self._at)
+            self._before, self._at = self._at, self._at + len(raw)
+            if keep:
+                os.fsync(self._file)
+
+    def close(self) -> None:
+        """Give back what was not needed, and let go of the file."""
+        with contextlib.suppress(OSError):
+            os.ftruncate(self._file, self._at)
+        os.close(self._file)
+
+
+def entries(folder: Path, most_bytes: int = 4 * LONGEST) -> list[Entry]:
+    """The last entries of a journal, oldest first; what a crash left half is passed over."""
+    try:
+        with (folder / NAME).open("rb") as file:
+            size = _used(file.fileno(), os.fstat(file.fileno()).st_size)
+            raw = os.pread(file.fileno(), most_bytes, max(size - most_bytes, 0))
+    except OSError:
+        return []
+    found = []
+    known = {f.name for f in fields(Entry)}
+    for line in raw.split(b"\n"):
+        try:
+            data = json.loads(line)
+            found.append(Entry(**{key: value for key, value in data.items() if key in known}))
+        except (ValueError, TypeError, AttributeError):
+            continue
+    return found
+
+
+def _used(file: int, size: int) -> int:
+    """Where what was written ends: the room ahead is empty."""
+    low = max(size - 2 * AHEAD, 0)
+    return low + len(os.pread(file, size - low, low).rstrip(b"\0 "))
+
+
+def last_entry(folder: Path) -> Entry | None:
+    """The last entry, or None where nothing was written yet."""
+    found = entries(folder)
+    return found[-1] if found else None

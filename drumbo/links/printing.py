@@ -1,0 +1,238 @@
+"""The process that sends: `python -m drumbo.links.printing FOLDER`, with the folder of a run.
+
+It is small and knows nothing of the application: no database, no pages, none of the scientific packages. Whatever
+happens, also to itself, ends in the same closing: heaters off, read back, said in the journal.
+"""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+import time
+import traceback
+from pathlib import Path
+
+from drumbo.core.errors import DrumboError, LinkError
+from drumbo.links.closing import OFF as OFF_SAID
+from drumbo.links.closing import UNTOUCHED, Closing, connect
+from drumbo.links.flight import Flight
+from drumbo.links.journal import Journal
+from drumbo.links.lines import FileLines
+from drumbo.links.runs import GO_ON, OFF, ORDER_BYTES, ORDERS, PACKAGE, STOP, Job
+from drumbo.links.talk import FAILED, LOST, Ended, Mute, Talk, Timing
+
+ORDERS_EVERY_S = 0.1
+SILENCE_TOLD_S = 10.0
+
+
+class StopWanted(Exception):
+    """Somebody wants the print to end."""
+
+
+class Orders:
+    """What this process is told from outside: by its orders, or by a signal of the system."""
+
+    def __init__(self, folder: Path) -> None:
+        self._file = os.open(folder / ORDERS, os.O_RDONLY)
+        self._looked = 0.0
+        self.stop = self.go_on = False
+        for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+            signal.signal(number, self._signalled)
+
+    def _signalled(self, *_args: object) -> None:
+        self.stop = True
+
+    def look(self) -> None:
+        """Read them, ten times a second at most."""
+        now = time.monotonic()
+        if now - self._looked < ORDERS_EVERY_S:
+            return
+        self._looked = now
+        try:
+            what = os.pread(self._file, ORDER_BYTES, 0).strip().decode("ascii", "replace")
+        except OSError:
+            return
+        self.stop = self.stop or what == STOP
+        self.go_on = what == GO_ON
+
+    def done(self, folder: Path) -> None:
+        """What was told was done, so that it may be told again."""
+        self.go_on = False
+        try:
+            handle = os.open(folder / ORDERS, os.O_RDWR)
+            os.pwrite(handle, b" " * ORDER_BYTES, 0)
+            os.close(handle)
+        except OSError:
+            pass
+
+
+class Sending:
+    """One print over a line, from greeting to closing."""
+
+    def __init__(self, folder: Path, job: Job, journal: Journal, orders: Orders) -> None:
+        self._folder, self._job, self._journal, self._orders = folder, job, journal, orders
+        self._timing = Timing(**job.timing)
+        self._talk: Talk | None = None
+        self._lines: FileLines | None = None
+        self._flight: Flight | None = None
+        self._touched = False
+
+    def run(self) -> None:
+        """Print, and close down whatever comes."""
+        try:
+            state, message = self._print()
+        except Ended as ended:
+            state, message = ended.state, self._where(ended.message)
+        except StopWanted:
+            state, message = "stopped", "Stopped."
+        except LinkError as error:
+            state = LOST if self._touched else FAILED
+            message = self._where("The line to the printer broke.") if self._touched else _sentence(str(error))
+        except DrumboError as error:
+            state, message = FAILED, _sentence(str(error))
+        except BaseException as error:
+            traceback.print_exc()
+            state, message = FAILED, self._where(f"Drumbo itself failed ({type(error).__name__}: {error}).")
+        self._end(state, message)
+
+    def _where(self, message: str) -> str:
+        if self._lines is None or not self._taken():
+            return message
+        return f"{message} That was after line {self._lines.number(self._taken() - 1)} of the file."
+
+    def _taken(self) -> int:
+        """Lines of the file that the printer has taken."""
+        return self._flight.places if self._flight else 0
+
+    def _print(self) -> tuple[str, str]:
+        self._lines = FileLines(Path(self._job.file))
+        self._journal.note(total=len(self._lines), now=True)
+        self._talk = connect(self._job.url, self._job.baud, self._timing, self._tick)
+        self._flight = self._talk.flight(self._lines)
+        self._touched = True
+        self._talk.send(self._flight)
+        return "done", ""
+
+    def _tick(self) -> None:
+        """Ten times a second: orders, and the journal."""
+        self._orders.look()
+        if self._orders.stop:
+            raise StopWanted
+        talk = self._talk
+        if talk is None:
+            return
+        if self._orders.go_on:
+            self._orders.done(self._folder)
+            talk.go_on()
+        self._note("paused" if talk.waits_for else "sending", talk.waits_for or self._silence(talk) or talk.note)
+
+    def _silence(self, talk: Talk) -> str:
+        quiet = talk.silence_s
+        return f"The printer has said nothing for {quiet:.0f} s." if quiet > SILENCE_TOLD_S else ""
+
+    def _note(self, state: str, message: str, *, now: bool = False) -> None:
+        taken = self._taken()
+        self._journal.note(
+            state=state, message=message, sent=taken, now=now,
+            line=self._lines.number(taken - 1) if taken and self._lines else 0,
+            heat=self._talk.heats.to_json() if self._talk and self._talk.heats else self._journal.last.heat,
+        )  # fmt: skip
+
+    def _end(self, state: str, message: str) -> None:
+        """Heaters off, read back, said; then nothing more."""
+        heaters = UNTOUCHED
+        if self._touched:
+            self._note("stopping", f"{message} Switching off.".strip(), now=True)
+            try:
+                heaters = self._close(state)
+            except BaseException:
+                traceback.print_exc()
+                heaters = "told"
+        elif self._talk is not None:
+            self._talk.line.close()
+        self._journal.note(state=state, message=message, sent=self._taken(), heaters=heaters, now=True)
+
+    def _close(self, state: str) -> str:
+        def tick() -> None:
+            self._note("stopping", self._journal.last.message)
+
+        seen = self._talk.heats if self._talk else None
+        closing = Closing(
+            lambda: connect(self._job.url, self._job.baud, self._timing, tick, off=True),
+            self._timing, tick, seen, hurry=state != "done",
+        )  # fmt: skip
+        if state == "done" and self._talk is not None:
+            try:
+                # What is planned is printed before anything goes cold, and mostly the file has switched off by itself.
+                self._talk.calm(self._timing, tick)
+                self._talk.deliver(["M400"])
+                if closing.is_off(self._talk):
+                    self._talk.line.close()
+                    self._journal.note(heat=self._talk.heats.to_json() if self._talk.heats else None)
+                    return OFF_SAID
+            except (Ended, LinkError) as error:
+                traceback.print_exception(error)
+        park = self._job.park if state in {"stopped", FAILED} and self._taken() else ()
+        heaters, heats = closing.finish(self._talk, quick=state != "done", park=park)
+        if heats is not None:
+            self._journal.note(heat=heats.to_json())
+        return heaters
+
+
+def _sentence(text: str) -> str:
+    return text[:1].upper() + text[1:] + ("" if text.endswith((".", "!", "?")) else ".")
+
+
+def look_after(job: Job, journal: Journal) -> None:
+    """After a print whose process is gone: ask the printer, and switch it off where that is wanted."""
+    timing = Timing(**job.timing)
+
+    def tick() -> None:
+        journal.note(state="stopping", message=journal.last.message or "Asking the printer.")
+
+    def again() -> Talk:
+        return connect(job.url, job.baud, timing, tick, off=job.switch_off)
+
+    tick()
+    try:
+        talk = again()
+    except (LinkError, Ended) as error:
+        heaters = "gone" if not isinstance(error, Mute | Ended) else "told" if job.switch_off else "unknown"
+        journal.note(state="done", message=_sentence(str(error)), heaters=heaters, now=True)
+        return
+    heats = talk.heats
+    said = f"It answers: {heats.says}." if heats else "It answers, and tells no temperatures."
+    told = heats.to_json() if heats else None
+    if not job.switch_off:
+        talk.line.close()
+        off = heats is not None and heats.all_off is True
+        journal.note(state="done", message=said, heaters="off" if off else "unknown", heat=told, now=True)
+        return
+    journal.note(state="stopping", message=said, heat=told, now=True)
+    heaters, last = Closing(again, timing, tick, heats).finish(talk, quick=True)
+    journal.note(state="done", message=said, heaters=heaters, heat=last.to_json() if last else told, now=True)
+
+
+def main(folder: Path) -> None:
+    """Do a run's job."""
+    orders, journal, job = Orders(folder), Journal(folder), Job.read(folder)
+    journal.note(total=job.total, now=True)
+    try:
+        if job.kind == PACKAGE:
+            from drumbo.links.package import print_package  # noqa: PLC0415 - HTTP is more than G-code needs
+
+            print_package(job, journal, orders)
+        elif job.kind == OFF:
+            look_after(job, journal)
+        else:
+            Sending(folder, job, journal, orders).run()
+    except BaseException as error:
+        journal.note(state=FAILED, message=f"Drumbo itself failed ({type(error).__name__}: {error}).", now=True)
+        raise
+    finally:
+        journal.close()
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]))

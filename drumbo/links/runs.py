@@ -1,0 +1,235 @@
+"""Prints as processes of their own: begun, followed and stopped from any program that works on the same data folder.
+
+Each run has a folder with its job, its journal and its orders. The process that sends holds two locks, which the system
+lets go of when it dies however it dies: one of the printer's address, so that nobody else talks to it, and one of the
+run, by which others see that it lives.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import hashlib
+import json
+import os
+import secrets
+import shutil
+import signal
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import asdict, dataclass, field, fields
+from pathlib import Path
+from typing import Any
+
+from drumbo.core.errors import LinkError, NotFound, NotNow
+from drumbo.links.journal import Entry, last_entry
+from drumbo.links.lines import FileLines
+
+FOLDER = "prints"
+JOB, ORDERS, ALIVE, LOG = "job.json", "orders", "alive", "log"
+ORDER_BYTES = 64
+STOP, GO_ON = "stop", "go on"
+KEPT_RUNS = 200
+TRIES, PAUSE_S = 4, 0.1
+PRINT, PACKAGE, OFF = "print", "package", "off"
+
+
+@dataclass(frozen=True, slots=True)
+class Job:
+    """What a process is to do: PRINT a G-code file, PACKAGE over HTTP, or OFF: look at a printer, and with `switch_off`
+    switch its heaters off.
+    """
+
+    kind: str
+    url: str
+    printer: str = "the printer"
+    file: str = ""
+    total: int = 0
+    baud: int = 115_200
+    park: tuple[str, ...] = ()
+    switch_off: bool = True
+    timing: dict[str, float] = field(default_factory=dict)
+
+    def write(self, folder: Path) -> None:
+        """Keep it in the run's folder."""
+        (folder / JOB).write_text(json.dumps(asdict(self)))
+
+    @classmethod
+    def read(cls, folder: Path) -> Job:
+        """The job of a run's folder."""
+        known = {f.name for f in fields(cls)}
+        data = json.loads((folder / JOB).read_text())
+        read: dict[str, Any] = {k: tuple(v) if k == "park" else v for k, v in data.items() if k in known}
+        return cls(**read)
+
+
+class Runs:
+    """The runs of one data folder."""
+
+    def __init__(self, data: Path) -> None:
+        self._folder = data.resolve() / FOLDER
+
+    def home(self) -> Path:
+        """The folder of all runs."""
+        return self._folder
+
+    def folder(self, name: str) -> Path:
+        """Where a run's papers are."""
+        if not name or "/" in name or name.startswith("."):
+            raise NotFound("there is no such run")
+        return self._folder / name
+
+    @contextmanager
+    def claim(self, url: str, printer: str) -> Iterator[int]:
+        """Have a printer's line for oneself; NotNow where somebody has it."""
+        self._folder.mkdir(parents=True, exist_ok=True)
+        handle = os.open(self._folder / f"{_key(url)}.lock", os.O_RDWR | os.O_CREAT, 0o600)
+        try:
+            if not _locked(handle):
+                raise NotNow(f"{printer} is busy with another print; wait until it is done, or stop it")
+            yield handle
+        finally:
+            os.close(handle)
+
+    def begin(self, job: Job, name: str = "") -> str:
+        """Start a process for a job; returns the run's name. NotNow where the printer is busy."""
+        name = name or new_name()
+        with self.claim(job.url, job.printer) as claimed:
+            self.launch(name, job, claimed)
+        return name
+
+    def launch(self, name: str, job: Job, claimed: int) -> None:
+        """Start the process with a line that was claimed: the claim goes over to it."""
+        folder = self.folder(name)
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            job.write(folder)
+            (folder / ORDERS).write_bytes(b" " * ORDER_BYTES)
+            alive = os.open(folder / ALIVE, os.O_RDWR | os.O_CREAT, 0o600)
+        except OSError as error:
+            raise LinkError(f"the print cannot begin: {error.strerror} in the data folder") from error
+        try:
+            fcntl.flock(alive, fcntl.LOCK_EX)
+            with (folder / LOG).open("ab") as log:
+                # Nothing that is in use by the whole application may keep it from ending, or end with it.
+                child = subprocess.Popen(
+                    [sys.executable, "-m", "drumbo.links.printing", str(folder)],
+                    stdin=subprocess.DEVNULL, stdout=log, stderr=log, pass_fds=(claimed, alive),
+                    start_new_session=True,
+                )  # fmt: skip
+            os.pwrite(alive, b"%d" % child.pid, 0)
+        except OSError as error:
+            raise LinkError(f"the print cannot begin: {error.strerror}") from error
+        finally:
+            os.close(alive)
+        _reap(child)
+
+    def alive(self, name: str) -> bool:
+        """Whether a process is at it."""
+        _reap()
+        try:
+            handle = os.open(self.folder(name) / ALIVE, os.O_RDWR)
+        except OSError:
+            return False
+        try:
+            return not _locked(handle, fcntl.LOCK_SH, tries=1)
+        finally:
+            os.close(handle)
+
+    def look(self, name: str) -> tuple[Entry | None, bool]:
+        """The last entry of its journal, and whether it ended: by itself, or because its process is gone."""
+        lives = self.alive(name)
+        entry = last_entry(self.folder(name))
+        return entry, not lives
+
+    def order(self, name: str, what: str) -> None:
+        """Tell a run to stop or to go on; NotNow where none is at it."""
+        if not self.alive(name):
+            raise NotNow("this print is not running any more")
+        folder = self.folder(name)
+        try:
+            handle = os.open(folder / ORDERS, os.O_RDWR)
+            try:
+                if os.pread(handle, ORDER_BYTES, 0).strip() != STOP.encode():
+                    os.pwrite(handle, what.encode().ljust(ORDER_BYTES), 0)
+            finally:
+                os.close(handle)
+        except OSError:
+            if what == STOP:
+                self._signal(folder)
+
+    def _signal(self, folder: Path) -> None:
+        """Where the orders cannot be written, the system takes the message."""
+        with contextlib.suppress(OSError, ValueError):
+            os.kill(int((folder / ALIVE).read_text()), signal.SIGTERM)
+
+    def wait(self, name: str, timeout_s: float) -> Entry | None:
+        """Wait for a run's end; its last entry then, or None where it goes on still."""
+        until = time.monotonic() + timeout_s
+        while self.alive(name):
+            if time.monotonic() > until:
+                return None
+            time.sleep(0.02)
+        return last_entry(self.folder(name)) or Entry("failed", message="The print did not begin.", heaters="untouched")
+
+    def names(self) -> list[str]:
+        """All runs whose papers are here, oldest first."""
+        return sorted(p.name for p in self._folder.glob("*/") if p.is_dir()) if self._folder.is_dir() else []
+
+    def tidy(self) -> None:
+        """Drop the papers of old runs."""
+        for name in self.names()[:-KEPT_RUNS]:
+            if not self.alive(name):
+                shutil.rmtree(self.folder(name), ignore_errors=True)
+
+
+_CHILDREN: list[subprocess.Popen[bytes]] = []
+_CHILDREN_LOCK = threading.Lock()
+
+
+def _reap(*more: subprocess.Popen[bytes]) -> None:
+    """Let the system forget processes of ours that have ended. They outlive whoever began them."""
+    with _CHILDREN_LOCK:
+        _CHILDREN[:] = [child for child in _CHILDREN if child.poll() is None] + list(more)
+
+
+def new_name() -> str:
+    """A name for a run; later ones sort behind earlier ones."""
+    return time.strftime("%Y%m%d-%H%M%S", time.gmtime()) + "-" + secrets.token_hex(3)
+
+
+def _key(url: str) -> str:
+    """One key an address, so that presets of one machine share its lock."""
+    path = os.path.realpath(url) if url.startswith("/dev/") else url.strip().lower().rstrip("/")
+    return hashlib.sha256(path.encode()).hexdigest()[:16]
+
+
+def _locked(handle: int, how: int = fcntl.LOCK_EX, tries: int = TRIES) -> bool:
+    """Try to lock; somebody who only asks a printer something holds it for a moment."""
+    for left in range(tries - 1, -1, -1):
+        try:
+            fcntl.flock(handle, how | fcntl.LOCK_NB)
+        except OSError:
+            if left:
+                time.sleep(PAUSE_S)
+        else:
+            return True
+    return False
+
+
+def count_lines(path: Path) -> int:
+    """How many lines of a G-code file a printer gets; GcodeError names one that it could not take."""
+    lines = FileLines(path)
+    try:
+        return len(lines)
+    finally:
+        lines.close()
+
+
+def as_json(entry: Entry) -> dict[str, Any]:
+    """An entry for programs."""
+    return asdict(entry)
