@@ -27,15 +27,15 @@ browser:
 	  SUDO=$$(test "$$(id -u)" = 0 || echo sudo); \
 	  $$SUDO apt-get -qq update && $$SUDO apt-get -qq install -y --no-install-recommends chromium-headless-shell; }
 
-# Three at a time, as tests often wait for a page or a printer, the longest first; what watches the clock on a line has the
-# machine for itself.
+# Three at a time, as tests often wait for a page or a printer, the longest first. What watches the clock on a line comes
+# afterwards and mostly waits, so that more of it fits beside each other.
 LONGEST := tests/e2e/test_start_to_proof.py tests/test_cli.py
 ALONE := tests/links
 
 test:
 	$(MAKE) --no-print-directory -j2 install browser
 	$(BIN)/python -m pytest -n 3 --dist loadfile --no-loadscope-reorder $(LONGEST) tests/e2e tests $(addprefix --ignore=,$(ALONE))
-	$(BIN)/python -m pytest $(ALONE)
+	$(BIN)/python -m pytest -n 4 $(ALONE)
 
 lint: install
 	$(BIN)/ruff check .
@@ -46,6 +46,7 @@ lint: install
 bench: install
 	$(BIN)/python bench/speed.py
 	$(BIN)/python bench/accuracy.py --seed 1 --spools 20
+	$(BIN)/python bench/faults.py --seed 1 --runs 300
 
 shots: install browser
 	$(BIN)/python docs/make_shots.py

@@ -39,6 +39,7 @@ FIRMWARE = {
     "in pieces": Manners(pieces=True),
     "reports apart": Manners(splits_reports=True),
     "starts when opened": Manners(boots_s=0.3),
+    "reports by itself": Manners(reports_s=0.3, ok="ok P0 B{room}"),
 }
 RECOVERABLE = frozenset({
     "drop-byte", "soft-error", "run-out", "pause", "prompt", "busy", "lost-ok", "doubled-ok", "garbled-ok",

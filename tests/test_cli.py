@@ -10,6 +10,7 @@ import signal
 import socket
 import subprocess
 import sys
+import time
 import urllib.error
 import urllib.request
 from dataclasses import asdict
@@ -24,6 +25,8 @@ from drumbo.core.errors import NotNow
 from drumbo.core.workshop import Printer
 from drumbo.exchange.meshes import read_part
 from drumbo.services import profiles, workshop
+from drumbo.standins.line.session import LineServer
+from drumbo.standins.line.strict import StrictPrinter
 from drumbo.store.database import Workshop
 from drumbo.web.serving import run
 from tests.conftest import LABEL, Standin
@@ -128,9 +131,42 @@ def test_wrong_words_are_answered_in_one_line(tmp_path: Path) -> None:
     assert "hot_c" in _run("kinds")
 
 
-def test_print_follows_a_file_to_its_end(tower: Path, standin: Standin) -> None:
-    assert "done 100%" in _run("print", str(tower), "--link", standin.link)
-    assert "failed" in _run("print", str(tower), "--link", "socket://127.0.0.1:1", code=1)
+def test_print_follows_a_file_to_its_end(tower: Path, standin: Standin, tmp_path: Path) -> None:
+    printing = ["--data", str(tmp_path), "print", str(tower), "--link"]
+    told = _run(*printing, standin.link)
+    assert "done 100%" in told
+    assert "Heaters are off: the printer says so." in told
+    assert "failed" in _run(*printing, "socket://127.0.0.1:1", code=1)
+    assert "is no address of a printer" in _run(*printing, "spy://x?file=y", code=1)
+    assert "Nothing is printing" in _run("--data", str(tmp_path), "stop")
+    assert not list(tmp_path.glob("prints/*/file")), "copies of files are not kept"
+
+
+@pytest.mark.parametrize("how", [signal.SIGTERM, signal.SIGHUP, signal.SIGINT, None])
+def test_print_that_is_ended_leaves_no_printer_hot(how: int | None, tower: Path, tmp_path: Path) -> None:
+    printer = StrictPrinter(heat_s=600.0)
+    server = LineServer(printer)
+    server.start()
+    command = [sys.executable, "-m", "drumbo", "--data", str(tmp_path)]
+    printing = subprocess.Popen(
+        [*command, "print", str(tower), "--link", server.link],
+        stdout=subprocess.PIPE,
+        text=True,
+        start_new_session=True,
+    )
+    until = time.monotonic() + 20
+    while not printer.hot:
+        assert time.monotonic() < until
+        time.sleep(0.02)
+    if how is None:
+        stopped = subprocess.run([*command, "stop"], capture_output=True, text=True, check=True)
+        assert "the printer says so" in stopped.stdout
+    else:
+        os.killpg(printing.pid, how)
+    assert "Heaters are off: the printer says so." in printing.communicate(timeout=30)[0]
+    assert printing.returncode == 1, "it did not print"
+    assert not printer.hot
+    server.close()
 
 
 def test_a_taken_port_is_said_in_one_line(tmp_path: Path) -> None:
@@ -155,8 +191,8 @@ def test_the_demo_fills_its_workshop_serves_it_and_leaves_nothing_running(tmp_pa
     link = re.search(r"socket://127\.0\.0\.1:(\d+)", urllib.request.urlopen(f"{base}/printers/1").read().decode())
     assert link is not None
     os.killpg(demo.pid, signal.SIGINT)
-    assert demo.wait(20) == 0
-    demo.stdout.close()
+    assert "Petrel One: stopped; it confirms that." in demo.communicate(timeout=30)[0]
+    assert demo.returncode == 0
     with pytest.raises(urllib.error.URLError):
         urllib.request.urlopen(base)
     with pytest.raises(ConnectionRefusedError):

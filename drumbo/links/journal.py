@@ -1,7 +1,8 @@
 """What a print has come to, written by the process that sends it and read by whoever wants to know.
 
-One JSON line an entry. Room for entries is taken from the disk ahead of need: on a full one the last entry is
-overwritten in place, so that news still come. A reader takes the last whole line.
+One JSON line an entry. The last one is written anew every second, and stays every five. Room is taken from the disk
+ahead of need: on a full one the last entry alone is written anew, so that news still come. A reader takes the last
+whole line.
 """
 
 from __future__ import annotations
@@ -18,7 +19,7 @@ NAME = "journal.jsonl"
 AHEAD = 65_536
 LONGEST = 2_000
 LONGEST_MESSAGE = 600
-EVERY_S = 1.0
+EVERY_S, STAYS_EVERY_S = 1.0, 5.0
 RUNNING = ("sending", "paused", "stopping")
 
 
@@ -28,7 +29,7 @@ class Entry:
 
     `heaters` at the end: "off" (the printer says so), "told" (no answer, or it does not say), "gone" (the line is),
     "untouched" (nothing was sent). `line` is the file's line that was taken last; `elapsed_s` runs on a clock that
-    nobody sets.
+    nobody sets. `found` are printers that were looked for: path, speed, what they tell.
     """
 
     state: str
@@ -38,6 +39,7 @@ class Entry:
     message: str = ""
     heat: dict[str, Any] | None = None
     heaters: str = ""
+    found: tuple[tuple[str, int, str], ...] = ()
     elapsed_s: float = 0.0
     at: float = 0.0
 
@@ -55,7 +57,7 @@ class Journal:
         self._file = os.open(folder / NAME, os.O_RDWR | os.O_CREAT, 0o600)
         self._at = self._before = self._room = 0
         self.last = Entry("sending")
-        self._written_at, self._owes = 0.0, False
+        self._written_at, self._appended_at, self._owes = 0.0, 0.0, False
         self._reserve()
 
     def _reserve(self) -> None:
@@ -69,14 +71,17 @@ class Journal:
         """Write down what has changed: a new state at once, anything else once a second."""
         entry = replace(self.last, **changed)
         passed = time.monotonic()
-        due = now or entry.state != self.last.state or passed - self._written_at >= EVERY_S
-        self._owes = self._owes or now or entry != self.last
+        fresh = now or entry.state != self.last.state
+        self._owes = self._owes or fresh or entry != self.last
         self.last = entry
-        if due and self._owes:
+        if self._owes and (fresh or passed - self._written_at >= EVERY_S):
             self._written_at, self._owes = passed, False
-            self._write(now or not entry.running)
+            # Few enough stay for a print of days; the newest is always there.
+            append = fresh or passed - self._appended_at >= STAYS_EVERY_S
+            self._appended_at = passed if append else self._appended_at
+            self._write(append=append, keep=now or not entry.running)
 
-    def _write(self, keep: bool) -> None:
+    def _write(self, *, append: bool, keep: bool) -> None:
         self.last = replace(
             self.last,
             message=self.last.message[:LONGEST_MESSAGE],
@@ -85,12 +90,12 @@ class Journal:
         )
         raw = json.dumps(asdict(self.last), ensure_ascii=True).encode()[: LONGEST - 1] + b"\n"
         self._reserve()
-        full = self._at + len(raw) > self._room
-        if full:
+        if not append or self._at + len(raw) > self._room:
+            # In place of the last one; what an older, longer one may leave behind is blanked.
+            raw = raw.rstrip(b"\n").ljust(self._at - self._before - 1) + b"\n"
             self._at = self._before
         with contextlib.suppress(OSError):
-            # Cut to where an older, longer entry may end: what follows is blank.
-            os.pwrite(self._file, raw + (b" " * (self._room - self._at - len(raw)) if full else b""), self._at)
+            os.pwrite(self._file, raw, self._at)
             self._before, self._at = self._at, self._at + len(raw)
             if keep:
                 os.fsync(self._file)

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Protocol
 
-from drumbo.core.errors import GcodeError
+from drumbo.core.errors import GcodeError, LinkError
 
 LONGEST = 96
 """What a printer's buffer holds of one line, with its number and checksum."""
@@ -66,7 +66,10 @@ class FileLines:
     def __getitem__(self, place: int) -> str:
         start = self._starts[place]
         raw = os.pread(self._file, self._starts[place + 1] - start, start)
-        return clean(_text(raw.split(b"\n", 1)[0]))
+        text = clean(_text(raw.split(b"\n", 1)[0]))
+        if not text:
+            raise LinkError("the file was changed while it was printed")
+        return text
 
     def number(self, place: int) -> int:
         """Which line of the file that is, from 1."""

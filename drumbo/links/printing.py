@@ -11,6 +11,7 @@ import signal
 import sys
 import time
 import traceback
+from dataclasses import replace
 from pathlib import Path
 
 from drumbo.core.errors import DrumboError, LinkError
@@ -19,7 +20,7 @@ from drumbo.links.closing import UNTOUCHED, Closing, connect
 from drumbo.links.flight import Flight
 from drumbo.links.journal import Journal
 from drumbo.links.lines import FileLines
-from drumbo.links.runs import GO_ON, OFF, ORDER_BYTES, ORDERS, PACKAGE, STOP, Job
+from drumbo.links.runs import GO_ON, LOOK, OFF, ORDER_BYTES, ORDERS, PACKAGE, STOP, Job
 from drumbo.links.talk import FAILED, LOST, Ended, Mute, Talk, Timing
 
 ORDERS_EVERY_S = 0.1
@@ -37,11 +38,13 @@ class Orders:
         self._file = os.open(folder / ORDERS, os.O_RDONLY)
         self._looked = 0.0
         self.stop = self.go_on = False
+        self.why = ""
         for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
             signal.signal(number, self._signalled)
 
-    def _signalled(self, *_args: object) -> None:
+    def _signalled(self, number: int, _frame: object) -> None:
         self.stop = True
+        self.why = f"The sending process was told to end ({signal.Signals(number).name})."
 
     def look(self) -> None:
         """Read them, ten times a second at most."""
@@ -85,10 +88,10 @@ class Sending:
         except Ended as ended:
             state, message = ended.state, self._where(ended.message)
         except StopWanted:
-            state, message = "stopped", "Stopped."
+            state, message = "stopped", self._orders.why
         except LinkError as error:
             state = LOST if self._touched else FAILED
-            message = self._where("The line to the printer broke.") if self._touched else _sentence(str(error))
+            message = self._where(_sentence(str(error))) if self._touched else _sentence(str(error))
         except DrumboError as error:
             state, message = FAILED, _sentence(str(error))
         except BaseException as error:
@@ -143,7 +146,7 @@ class Sending:
         """Heaters off, read back, said; then nothing more."""
         heaters = UNTOUCHED
         if self._touched:
-            self._note("stopping", f"{message} Switching off.".strip(), now=True)
+            self._note("stopping", f"{message} Switching the heaters off.".strip(), now=True)
             try:
                 heaters = self._close(state)
             except BaseException:
@@ -214,6 +217,24 @@ def look_after(job: Job, journal: Journal) -> None:
     journal.note(state="done", message=said, heaters=heaters, heat=last.to_json() if last else told, now=True)
 
 
+def look_around(job: Job, journal: Journal, orders: Orders) -> None:
+    """Try ports at the usual speeds."""
+    from drumbo.links.ports import TRY, USUAL, look_at  # noqa: PLC0415 - lists the system's devices, which is rarely wanted
+
+    def tick(said: str) -> None:
+        journal.note(state="sending", message=said)
+        orders.look()
+        if orders.stop:
+            raise StopWanted
+
+    try:
+        found, failed = look_at(job.ports, USUAL, tick, replace(TRY, **job.timing))
+    except StopWanted:
+        journal.note(state="stopped", message="Stopped.", heaters=UNTOUCHED, now=True)
+        return
+    journal.note(state="done", message=" ".join(failed), heaters=UNTOUCHED, found=tuple(found), now=True)
+
+
 def main(folder: Path) -> None:
     """Do a run's job."""
     orders, journal, job = Orders(folder), Journal(folder), Job.read(folder)
@@ -225,6 +246,8 @@ def main(folder: Path) -> None:
             print_package(job, journal, orders)
         elif job.kind == OFF:
             look_after(job, journal)
+        elif job.kind == LOOK:
+            look_around(job, journal, orders)
         else:
             Sending(folder, job, journal, orders).run()
     except BaseException as error:

@@ -35,13 +35,13 @@ ORDER_BYTES = 64
 STOP, GO_ON = "stop", "go on"
 KEPT_RUNS = 200
 TRIES, PAUSE_S = 4, 0.1
-PRINT, PACKAGE, OFF = "print", "package", "off"
+PRINT, PACKAGE, OFF, LOOK = "print", "package", "off", "look"
 
 
 @dataclass(frozen=True, slots=True)
 class Job:
-    """What a process is to do: PRINT a G-code file, PACKAGE over HTTP, or OFF: look at a printer, and with `switch_off`
-    switch its heaters off.
+    """What a process is to do: PRINT a G-code file, PACKAGE over HTTP; OFF: ask a printer, and with `switch_off` switch
+    its heaters off; LOOK for printers at `ports`.
     """
 
     kind: str
@@ -52,6 +52,7 @@ class Job:
     baud: int = 115_200
     park: tuple[str, ...] = ()
     switch_off: bool = True
+    ports: tuple[str, ...] = ()
     timing: dict[str, float] = field(default_factory=dict)
 
     def write(self, folder: Path) -> None:
@@ -63,7 +64,7 @@ class Job:
         """The job of a run's folder."""
         known = {f.name for f in fields(cls)}
         data = json.loads((folder / JOB).read_text())
-        read: dict[str, Any] = {k: tuple(v) if k == "park" else v for k, v in data.items() if k in known}
+        read: dict[str, Any] = {k: tuple(v) if isinstance(v, list) else v for k, v in data.items() if k in known}
         return cls(**read)
 
 

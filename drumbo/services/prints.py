@@ -172,7 +172,7 @@ class PrintRoom:
             entry = self.runs.wait(name, STOPS_S) if name else None
             sure = entry is not None and entry.heaters in {HEATERS_OFF, UNTOUCHED}
             told.append(
-                f"{printer}: stopped" + (", and it says so." if sure else "? It does not confirm it. Go and look.")
+                f"{printer}: " + ("stopped; it confirms that." if sure else "it does not confirm. Go and look.")
             )
             with contextlib.suppress(OperationalError, NotNow):
                 self.join(number, STOPS_S)
@@ -195,9 +195,9 @@ class PrintRoom:
         while not self._closing.wait(FOLLOW_S):
             try:
                 self.follow()
-            except OperationalError as error:
-                # Somebody keeps the database to himself, or the disk is full. Prints do not care, and this comes again.
-                log.warning("prints are not written down for now: %s", error.orig)
+            except Exception:
+                # Whatever one print's papers hold, the others are followed.
+                log.exception("prints could not be followed")
 
     def follow(self) -> None:
         """Write down what has ended meanwhile, and look after printers whose sending process is gone."""
@@ -205,10 +205,14 @@ class PrintRoom:
             wanted = select(PrintRow.id, PrintRow.run, PrintRow.state, PrintRow.rescue)
             rows = session.execute(wanted.where(or_(PrintRow.state.in_(RUNNING), PrintRow.heaters == ASKING))).all()
         for number, name, state, rescue in rows:
-            if state in RUNNING:
-                self._follow_run(number, name)
-            else:
-                self._follow_rescue(number, rescue)
+            try:
+                if state in RUNNING:
+                    self._follow_run(number, name)
+                else:
+                    self._follow_rescue(number, rescue)
+            except OperationalError as error:
+                # Somebody keeps the database to himself, or the disk is full. Prints do not care; this comes again.
+                log.warning("print %s is not written down for now: %s", number, error.orig)
 
     def _follow_run(self, number: int, name: str) -> None:
         if not name:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 import shutil
@@ -18,13 +19,14 @@ from itertools import pairwise
 from pathlib import Path
 
 import pytest
+import serial
 
 from bench.faults import TIMING, cases, file_lines, run_all
 from drumbo.core.errors import LinkError, NotNow
 from drumbo.links.greeting import greet, tell
 from drumbo.links.journal import NAME, Entry, Journal, entries, last_entry
 from drumbo.links.line import Line
-from drumbo.links.runs import ALIVE, GO_ON, OFF, PRINT, STOP, Job, Runs
+from drumbo.links.runs import ALIVE, GO_ON, LOOK, OFF, PRINT, STOP, Job, Runs
 from drumbo.standins.line.manners import FAULTS, Manners
 from drumbo.standins.line.session import LineServer
 from drumbo.standins.line.strict import StrictPrinter
@@ -172,6 +174,23 @@ def test_a_line_that_is_gone_for_good(tmp_path: Path, runs: Runs) -> None:
     never = _ended(runs, runs.begin(_job(tmp_path, server.link, file_lines(5))))
     assert (never.state, never.heaters) == ("failed", "untouched")
     assert "is the printer on" in never.message
+
+
+def test_a_second_tool_and_a_file_that_is_cut_off_while_it_prints(
+    tmp_path: Path, runs: Runs, server: LineServer, printer: StrictPrinter
+) -> None:
+    printer.targets["T1"] = 0.0
+    entry = _ended(runs, runs.begin(_job(tmp_path, server.link, ["G28", "M104 T1 S180", "M104 S210", "G1 X5"])))
+    assert (entry.state, entry.heaters) == ("done", "off")
+    assert printer.targets == {"T": 0.0, "B": 0.0, "T1": 0.0}
+    printer.line_s = 0.01
+    job = _job(tmp_path, server.link, file_lines(2000))
+    name = runs.begin(job)
+    _entry(runs, name, lambda entry: entry.sent > 20)
+    Path(job.file).write_text("")
+    entry = _ended(runs, name)
+    assert (entry.state, entry.heaters) == ("lost", "off")
+    assert "The file was changed" in entry.message
 
 
 def test_a_printer_that_waits_goes_on_when_the_maker_says_so(
@@ -382,6 +401,22 @@ def test_a_greeting_and_a_few_commands(server: LineServer, printer: StrictPrinte
         tell(server.link, ["M500"])
 
 
+@pytest.mark.parametrize(
+    ("code", "words"),
+    [(errno.EACCES, "group that owns it"), (errno.EBUSY, "another program holds"), (errno.ENXIO, "is the cable in")],
+)
+def test_a_port_that_cannot_be_opened_says_what_to_do(code: int, words: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    def refuse(*_args: object, **_more: object) -> None:
+        raise serial.SerialException(code, "could not open port")
+
+    monkeypatch.setattr(serial, "Serial", refuse)
+    ours, theirs = os.openpty()
+    with pytest.raises(LinkError, match=words):
+        Line(os.ttyname(theirs))
+    os.close(ours)
+    os.close(theirs)
+
+
 def test_a_port_that_is_open_but_mute() -> None:
     guests: list[socket.socket] = []
     with socket.create_server(("127.0.0.1", 0)) as mute:
@@ -398,3 +433,18 @@ def test_a_job_survives_its_file_and_newer_ones_are_read(tmp_path: Path) -> None
     data = json.loads((tmp_path / "job.json").read_text())
     (tmp_path / "job.json").write_text(json.dumps({**data, "of_tomorrow": 1}))
     assert Job.read(tmp_path) == job
+
+
+def test_looking_for_a_printer_finds_the_port_where_one_answers(runs: Runs, server: LineServer) -> None:
+    ours, mute = os.openpty()
+    with _cable(server) as path:
+        timing = {"hello_s": 0.4}
+        name = runs.begin(Job(LOOK, "look:", ports=(os.ttyname(mute), "/dev/ttyNONE7", path), timing=timing))
+        entry = _ended(runs, name)
+    os.close(ours)
+    os.close(mute)
+    assert entry.state == "done"
+    ((found, baud, heat),) = entry.found
+    assert (found, baud) == (path, 115_200)
+    assert "nozzle 25 °C" in heat
+    assert "there is no /dev/ttyNONE7" in entry.message

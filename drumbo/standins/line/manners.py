@@ -70,7 +70,8 @@ class Manners:
     nuls: bool = False
     receives: int = 0
     """Bytes that it can hold before it takes them up; 0 for any number."""
-    tools: int = 1
+    reports_s: float = 0.0
+    """Tells temperatures unasked, so often."""
 
 
 class Cable:

@@ -26,7 +26,7 @@ class StrictPrinter:
         self.line_s, self.heat_s = line_s, heat_s
         self.manners = manners or Manners()
         self.faults: dict[str, float] = {}
-        self.report_every_s = 0.0
+        self.report_every_s = self.manners.reports_s
         self.accepted: list[str] = []
         self.before_reset: list[list[str]] = []
         self.odd: list[str] = []
@@ -140,7 +140,8 @@ def main() -> None:
 
     from drumbo.standins.line.session import LineServer  # noqa: PLC0415
 
-    printer = StrictPrinter(manners=Manners(ok="ok P0 B{room}"))
+    line_s = float(sys.argv[2]) if sys.argv[1:2] == ["--line-s"] else 0.0
+    printer = StrictPrinter(line_s=line_s, manners=Manners(ok="ok P0 B{room}"))
     server = LineServer(printer)
     server.start()
     print(server.link, flush=True)

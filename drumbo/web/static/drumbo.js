@@ -51,6 +51,11 @@
   });
   document.addEventListener("click", (e) => {
     if (e.target.closest("[data-print]")) window.print();
+    const fill = e.target.closest("[data-fill]");
+    if (fill) for (const [key, value] of new URLSearchParams(fill.dataset.fill)) {
+      const field = document.getElementById(`f-${key}`);
+      if (field) { field.value = value; field.dispatchEvent(new Event("input", { bubbles: true })); }
+    }
     const opener = e.target.closest("[data-opens]");
     if (opener && opener.getAttribute("aria-expanded") === "true") {
       e.preventDefault(); e.stopImmediatePropagation();

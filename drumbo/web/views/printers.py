@@ -9,11 +9,11 @@ from typing import Any
 from flask import Blueprint, redirect, render_template, request, url_for
 
 from drumbo.core.catalogue import FILAMENT
-from drumbo.core.errors import InvalidInput
+from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.core.gcode import templates
 from drumbo.core.processes import PROCESSES, process
 from drumbo.core.workshop import Printer, read_printer
-from drumbo.services import prints, shelf
+from drumbo.services import looking, prints, shelf
 from drumbo.services import workshop as service
 from drumbo.trials import kinds_of
 from drumbo.web.views.common import typed, workshop
@@ -53,6 +53,21 @@ def edit(number: int) -> Any:
 @pages.post("/<int:number>/try")
 def try_link(number: int) -> Any:
     return render_template("_toast.html", text=prints.try_link(workshop(), number), good=True)
+
+
+@pages.post("/look-for")
+def look_for() -> Any:
+    """Try this machine's ports at the usual speeds; what is typed into the form stays."""
+    try:
+        found = looking.begin(workshop())
+    except NotNow as error:
+        return render_template("printers/_looking.html", problem=str(error))
+    return render_template("printers/_looking.html", look=found)
+
+
+@pages.get("/look-for/<name>")
+def looked(name: str) -> str:
+    return render_template("printers/_looking.html", look=looking.look(workshop(), name))
 
 
 @pages.get("/<int:number>/copy")
@@ -111,5 +126,6 @@ def _page(number: int | None, values: dict[str, Any], problems: dict[str, str], 
     return render_template(
         "printers/form.html", fields=chosen.printer_fields, values=values, problems=problems, number=number,
         gcode=_look(values) if chosen.key == FILAMENT else None, process=chosen,
-        others=[p for p in PROCESSES.values() if p.key != chosen.key], **more,
+        others=[p for p in PROCESSES.values() if p.key != chosen.key],
+        ports=looking.known_ports() if chosen.key == FILAMENT else [], **more,
     )  # fmt: skip
