@@ -11,16 +11,17 @@ from typing import TYPE_CHECKING
 import click
 
 from drumbo.cli.common import stop_on_signals
+from drumbo.core.run import SURE, Heaters, RunState
 
 if TYPE_CHECKING:
     from drumbo.links.journal import Entry
 
 EACH_S = 0.2
 HEATERS = {
-    "off": "Heaters are off: the printer says so.",
-    "told": "Heaters were told off, but the printer does not confirm it. Go and look.",
-    "gone": "The line is gone. Switch the printer off at its plug.",
-    "untouched": "Nothing was sent.",
+    Heaters.OFF: "Heaters are off: the printer says so.",
+    Heaters.TOLD: "Heaters were told off, but the printer does not confirm it. Go and look.",
+    Heaters.GONE: "The line is gone. Switch the printer off at its plug.",
+    Heaters.UNTOUCHED: "Nothing was sent.",
 }
 
 
@@ -60,11 +61,18 @@ def print_file(folder: Path, file: Path, url: str, baud: int) -> None:
                 runs.order(name, STOP)
             entry = _follow(runs.folder(name), lambda: runs.alive(name))
         click.echo()
-        click.echo(" ".join(filter(None, (entry.message, HEATERS.get(entry.heaters, "" if web else HEATERS["told"])))))
+        click.echo(" ".join(filter(None, (entry.message, _known(entry.heaters, heats=not web)))))
     finally:
         copy.unlink(missing_ok=True)
-    if entry.state != "done":
+    if entry.state != RunState.DONE:
         sys.exit(1)
+
+
+def _known(heaters: Heaters, *, heats: bool) -> str:
+    """What is known of the printer now, in a sentence."""
+    if heats:
+        return HEATERS.get(heaters, HEATERS[Heaters.TOLD])
+    return {Heaters.OFF: "", Heaters.UNTOUCHED: HEATERS[Heaters.UNTOUCHED]}.get(heaters, "Go and look at it now.")
 
 
 def _follow(folder: Path, alive: object) -> Entry:
@@ -73,7 +81,7 @@ def _follow(folder: Path, alive: object) -> Entry:
 
     while True:
         lives = alive()  # type: ignore[operator]
-        entry = last_entry(folder) or Entry("sending")
+        entry = last_entry(folder) or Entry(RunState.SENDING)
         share = entry.sent / max(entry.total, 1)
         heat = entry.heat or {}
         nozzle = f"{heat['nozzle_c']:.0f} °C" if heat.get("nozzle_c") is not None else ""
@@ -81,7 +89,9 @@ def _follow(folder: Path, alive: object) -> Entry:
         if not entry.running and entry.heaters:
             return entry
         if not lives:
-            return Entry("lost", entry.sent, entry.total, message="The sending process was ended.", heaters="told")
+            return Entry(
+                RunState.LOST, entry.sent, entry.total, message="The sending process was ended.", heaters=Heaters.TOLD
+            )
         time.sleep(EACH_S)
 
 
@@ -90,7 +100,7 @@ def _follow(folder: Path, alive: object) -> Entry:
 @click.pass_obj
 def stop(folder: Path, url: str) -> None:
     """Stop all running prints of this data folder, and say whether the printers confirm that heaters are off."""
-    from drumbo.links.runs import STOP, Job, Runs  # noqa: PLC0415
+    from drumbo.links.runs import PACKAGE, STOP, Job, Runs  # noqa: PLC0415
 
     runs = Runs(folder)
     going = [name for name in runs.names() if runs.alive(name)]
@@ -101,9 +111,9 @@ def stop(folder: Path, url: str) -> None:
     for name in going:
         job = Job.read(runs.folder(name))
         entry = runs.wait(name, 1200.0)
-        heaters = entry.heaters if entry else "told"
-        unsure = unsure or heaters not in {"off", "untouched"}
-        click.echo(f"{job.url}: {HEATERS.get(heaters, HEATERS['told'])}")
+        heaters = entry.heaters if entry else Heaters.TOLD
+        unsure = unsure or heaters not in SURE
+        click.echo(f"{job.url}: {_known(heaters, heats=job.kind != PACKAGE)}")
     if not going:
         click.echo("Nothing is printing.")
     if unsure:

@@ -9,6 +9,7 @@ from typing import Any
 
 from drumbo.core.errors import LinkError
 from drumbo.core.resin import ResinPrinter
+from drumbo.core.run import RunState
 from drumbo.core.workshop import Printer
 from drumbo.services import adopting, by_hand, profiles, reading, trials, workshop
 from drumbo.services.prints import PrintRoom
@@ -193,7 +194,7 @@ def _print(house: Workshop, room: PrintRoom, trial: int) -> trials.Sheet:
     run = room.start(trial)
     room.join(run, 600)
     sheet = trials.sheet(house, trial)
-    if sheet.run is None or sheet.run.state != "done":
+    if sheet.run is None or sheet.run.state is not RunState.DONE:
         raise LinkError(f"the demo's piece did not print: {sheet.run.message if sheet.run else 'it never started'}")
     ask_the_eye(house, trial)
     return sheet

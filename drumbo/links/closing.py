@@ -8,12 +8,12 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from drumbo.core.errors import LinkError
+from drumbo.core.run import Heaters
 from drumbo.links.flight import MARK
 from drumbo.links.line import Line
 from drumbo.links.talk import Ended, Mute, Talk, Timing
 from drumbo.links.words import Heats
 
-UNTOUCHED, OFF, TOLD, GONE = "untouched", "off", "told", "gone"
 WORDS_OFF = ("M107", "M104 S0", "M140 S0")
 QUICK = b"\nM108\nM410\n"
 """Ends what it waits for, and drops the moves that it has planned; a printer without these words passes over them."""
@@ -37,26 +37,26 @@ class Closing:
     seen: Heats | None = None
     hurry: bool = True
 
-    def finish(self, talk: Talk | None, *, quick: bool, park: tuple[str, ...] = ()) -> tuple[str, Heats | None]:
+    def finish(self, talk: Talk | None, *, quick: bool, park: tuple[str, ...] = ()) -> tuple[Heaters, Heats | None]:
         """Switch off; returns what is known of the heaters, and the last temperatures."""
-        heaters, heats = GONE, None
+        heaters, heats = Heaters.GONE, None
         until = time.monotonic() + self.timing.slow_s
         for _ in range(ROUNDS):
             try:
                 talk = talk or self._reopened()
-                heaters = TOLD
+                heaters = Heaters.TOLD
                 done = self._switch_off(talk, quick=quick)
                 heats = talk.heats or heats
                 if done:
                     self._park(talk, park)
-                    heaters = OFF
+                    heaters = Heaters.OFF
             except Mute:
-                heaters = TOLD
+                heaters = Heaters.TOLD
                 if talk is not None and talk.heats is not None and self._plainly(talk):
-                    heaters, heats = OFF, talk.heats
+                    heaters, heats = Heaters.OFF, talk.heats
                 break
             except LinkError:
-                heaters = GONE
+                heaters = Heaters.GONE
                 if talk is None:
                     break
                 _hang_up(talk)
@@ -66,8 +66,8 @@ class Closing:
                 if talk is None or talk.halted:
                     break
                 if self._plainly(talk):
-                    heaters, heats = OFF, talk.heats
-            if heaters == OFF or time.monotonic() > until:
+                    heaters, heats = Heaters.OFF, talk.heats
+            if heaters == Heaters.OFF or time.monotonic() > until:
                 break
         _hang_up(talk)
         return heaters, heats

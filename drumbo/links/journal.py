@@ -15,30 +15,28 @@ from dataclasses import asdict, dataclass, fields, replace
 from pathlib import Path
 from typing import Any
 
+from drumbo.core.run import Heaters, RunState
+
 NAME = "journal.jsonl"
 AHEAD = 65_536
 LONGEST = 2_000
 LONGEST_MESSAGE = 600
 EVERY_S, STAYS_EVERY_S = 1.0, 5.0
-RUNNING = ("sending", "paused", "stopping")
 
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """Where a print is. `state`: sending, paused, stopping; at its end done, stopped, failed or lost.
-
-    `heaters` at the end: "off" (the printer says so), "told" (no answer, or it does not say), "gone" (the line is),
-    "untouched" (nothing was sent). `line` is the file's line that was taken last; `elapsed_s` runs on a clock that
-    nobody sets. `found` are printers that were looked for: path, speed, what they tell.
+    """Where a print is. `line` is the file's line that was taken last; `elapsed_s` runs on a clock that nobody sets;
+    `found` are printers that were looked for: path, speed, what they tell.
     """
 
-    state: str
+    state: RunState
     sent: int = 0
     total: int = 0
     line: int = 0
     message: str = ""
     heat: dict[str, Any] | None = None
-    heaters: str = ""
+    heaters: Heaters = Heaters.OPEN
     found: tuple[tuple[str, int, str], ...] = ()
     elapsed_s: float = 0.0
     at: float = 0.0
@@ -46,7 +44,7 @@ class Entry:
     @property
     def running(self) -> bool:
         """Whether it goes on."""
-        return self.state in RUNNING
+        return self.state.running
 
 
 class Journal:
@@ -56,7 +54,7 @@ class Journal:
         self._began = time.monotonic()
         self._file = os.open(folder / NAME, os.O_RDWR | os.O_CREAT, 0o600)
         self._at = self._before = self._room = 0
-        self.last = Entry("sending")
+        self.last = Entry(RunState.SENDING)
         self._written_at, self._appended_at, self._owes = 0.0, 0.0, False
         self._reserve()
 
@@ -120,8 +118,10 @@ def entries(folder: Path, most_bytes: int = 4 * LONGEST) -> list[Entry]:
     for line in raw.split(b"\n"):
         try:
             data = json.loads(line)
-            found.append(Entry(**{key: value for key, value in data.items() if key in known}))
-        except (ValueError, TypeError, AttributeError):
+            told = {key: value for key, value in data.items() if key in known}
+            told |= {"state": RunState(told["state"]), "heaters": Heaters(told.get("heaters", ""))}
+            found.append(Entry(**told))
+        except (ValueError, TypeError, AttributeError, KeyError):
             continue
     return found
 

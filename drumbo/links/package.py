@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import IO, Any, Protocol
 
 from drumbo.core.errors import LinkError
+from drumbo.core.run import Heaters, RunState
 from drumbo.links.journal import Journal
 from drumbo.links.runs import Job
 
@@ -69,7 +70,7 @@ def print_package(job: Job, journal: Journal, orders: Told) -> None:
         with path.open("rb") as file:
             ask(job.url, "/print", file, size=path.stat().st_size)
     except (LinkError, OSError) as error:
-        journal.note(state="failed", message=str(error), heaters="untouched", now=True)
+        journal.note(state=RunState.FAILED, message=str(error), heaters=Heaters.UNTOUCHED, now=True)
         return
     heard = time.monotonic()
     while not journal.last.heaters:
@@ -84,7 +85,7 @@ def print_package(job: Job, journal: Journal, orders: Told) -> None:
             silent = time.monotonic() - heard > job.timing.get("silence_s", SILENCE_S)
             if silent:
                 said = "The link broke. The printer goes on with what it has."
-                journal.note(state="lost", message=said, heaters="gone", now=True)
+                journal.note(state=RunState.LOST, message=said, heaters=Heaters.GONE, now=True)
         else:
             _note(found, job, journal)
         time.sleep(EACH_S)
@@ -98,17 +99,19 @@ def _note(found: dict[str, Any], job: Job, journal: Journal) -> None:
     state = str(found.get("state", "printing"))
     if state == "printing":
         heat = {"layer": layer, "layers": job.total, "resin_c": found.get("resin_c")}
-        journal.note(state="sending", sent=layer, heat=heat)
+        journal.note(state=RunState.SENDING, sent=layer, heat=heat)
         return
-    ended = state if state in {"done", "stopped"} else "failed"
+    ended = RunState(state) if state in {RunState.DONE, RunState.STOPPED} else RunState.FAILED
     message = str(found.get("message", ""))
     # What the printer says of itself was read back just now: it is not at work any more.
-    journal.note(state=ended, sent=job.total if state == "done" else layer, message=message, heaters="off", now=True)
+    journal.note(
+        state=ended, sent=job.total if state == RunState.DONE else layer, message=message, heaters=Heaters.OFF, now=True
+    )
 
 
 def _halt(job: Job, journal: Journal) -> None:
     """Ask for a stop, and believe it when the printer says so."""
-    journal.note(state="stopping", message="Stopping.", now=True)
+    journal.note(state=RunState.STOPPING, message="Stopping.", now=True)
     until, asked = time.monotonic() + STOPS_S, False
     while time.monotonic() < until:
         try:
@@ -120,11 +123,16 @@ def _halt(job: Job, journal: Journal) -> None:
             state = "printing"
         if state != "printing":
             said = "Stopped. What hangs on the plate, and what lies on the film?"
-            journal.note(state="done" if state == "done" else "stopped", message=said, heaters="off", now=True)
+            journal.note(
+                state=RunState.DONE if state == RunState.DONE else RunState.STOPPED,
+                message=said,
+                heaters=Heaters.OFF,
+                now=True,
+            )
             return
         time.sleep(EACH_S / 4)
     said = "It was told to stop and does not say that it has."
-    journal.note(state="lost", message=said, heaters="told" if asked else "gone", now=True)
+    journal.note(state=RunState.LOST, message=said, heaters=Heaters.TOLD if asked else Heaters.GONE, now=True)
 
 
 def layers_of(path: Path) -> int:

@@ -15,13 +15,13 @@ from dataclasses import replace
 from pathlib import Path
 
 from drumbo.core.errors import DrumboError, LinkError
-from drumbo.links.closing import OFF as OFF_SAID
-from drumbo.links.closing import UNTOUCHED, Closing, connect
+from drumbo.core.run import Heaters, RunState
+from drumbo.links.closing import Closing, connect
 from drumbo.links.flight import Flight
 from drumbo.links.journal import Journal
 from drumbo.links.lines import FileLines
 from drumbo.links.runs import GO_ON, LOOK, OFF, ORDER_BYTES, ORDERS, PACKAGE, STOP, Job
-from drumbo.links.talk import FAILED, LOST, Ended, Mute, Talk, Timing
+from drumbo.links.talk import Ended, Mute, Talk, Timing
 
 ORDERS_EVERY_S = 0.1
 SILENCE_TOLD_S = 10.0
@@ -88,15 +88,15 @@ class Sending:
         except Ended as ended:
             state, message = ended.state, self._where(ended.message)
         except StopWanted:
-            state, message = "stopped", self._orders.why
+            state, message = RunState.STOPPED, self._orders.why
         except LinkError as error:
-            state = LOST if self._touched else FAILED
+            state = RunState.LOST if self._touched else RunState.FAILED
             message = self._where(_sentence(str(error))) if self._touched else _sentence(str(error))
         except DrumboError as error:
-            state, message = FAILED, _sentence(str(error))
+            state, message = RunState.FAILED, _sentence(str(error))
         except BaseException as error:
             traceback.print_exc()
-            state, message = FAILED, self._where(f"Drumbo itself failed ({type(error).__name__}: {error}).")
+            state, message = RunState.FAILED, self._where(f"Drumbo itself failed ({type(error).__name__}: {error}).")
         self._end(state, message)
 
     def _where(self, message: str) -> str:
@@ -108,14 +108,14 @@ class Sending:
         """Lines of the file that the printer has taken."""
         return self._flight.places if self._flight else 0
 
-    def _print(self) -> tuple[str, str]:
+    def _print(self) -> tuple[RunState, str]:
         self._lines = FileLines(Path(self._job.file))
         self._journal.note(total=len(self._lines), now=True)
         self._talk = connect(self._job.url, self._job.baud, self._timing, self._tick)
         self._flight = self._talk.flight(self._lines)
         self._touched = True
         self._talk.send(self._flight)
-        return "done", ""
+        return RunState.DONE, ""
 
     def _tick(self) -> None:
         """Ten times a second: orders, and the journal."""
@@ -128,13 +128,15 @@ class Sending:
         if self._orders.go_on:
             self._orders.done(self._folder)
             talk.go_on()
-        self._note("paused" if talk.waits_for else "sending", talk.waits_for or self._silence(talk) or talk.note)
+        self._note(
+            RunState.PAUSED if talk.waits_for else RunState.SENDING, talk.waits_for or self._silence(talk) or talk.note
+        )
 
     def _silence(self, talk: Talk) -> str:
         quiet = talk.silence_s
         return f"The printer has said nothing for {quiet:.0f} s." if quiet > SILENCE_TOLD_S else ""
 
-    def _note(self, state: str, message: str, *, now: bool = False) -> None:
+    def _note(self, state: RunState, message: str, *, now: bool = False) -> None:
         taken = self._taken()
         self._journal.note(
             state=state, message=message, sent=taken, now=now,
@@ -142,30 +144,30 @@ class Sending:
             heat=self._talk.heats.to_json() if self._talk and self._talk.heats else self._journal.last.heat,
         )  # fmt: skip
 
-    def _end(self, state: str, message: str) -> None:
+    def _end(self, state: RunState, message: str) -> None:
         """Heaters off, read back, said; then nothing more."""
-        heaters = UNTOUCHED
+        heaters = Heaters.UNTOUCHED
         if self._touched:
-            self._note("stopping", f"{message} Switching the heaters off.".strip(), now=True)
+            self._note(RunState.STOPPING, f"{message} Switching the heaters off.".strip(), now=True)
             try:
                 heaters = self._close(state)
             except BaseException:
                 traceback.print_exc()
-                heaters = "told"
+                heaters = Heaters.TOLD
         elif self._talk is not None:
             self._talk.line.close()
         self._journal.note(state=state, message=message, sent=self._taken(), heaters=heaters, now=True)
 
-    def _close(self, state: str) -> str:
+    def _close(self, state: RunState) -> Heaters:
         def tick() -> None:
-            self._note("stopping", self._journal.last.message)
+            self._note(RunState.STOPPING, self._journal.last.message)
 
         seen = self._talk.heats if self._talk else None
         closing = Closing(
             lambda: connect(self._job.url, self._job.baud, self._timing, tick, off=True),
-            self._timing, tick, seen, hurry=state != "done",
+            self._timing, tick, seen, hurry=state != RunState.DONE,
         )  # fmt: skip
-        if state == "done" and self._talk is not None:
+        if state == RunState.DONE and self._talk is not None:
             try:
                 # What is planned is printed before anything goes cold, and mostly the file has switched off by itself.
                 self._talk.calm(self._timing, tick)
@@ -173,11 +175,11 @@ class Sending:
                 if closing.is_off(self._talk):
                     self._talk.line.close()
                     self._journal.note(heat=self._talk.heats.to_json() if self._talk.heats else None)
-                    return OFF_SAID
+                    return Heaters.OFF
             except (Ended, LinkError) as error:
                 traceback.print_exception(error)
-        park = self._job.park if state in {"stopped", FAILED} and self._taken() else ()
-        heaters, heats = closing.finish(self._talk, quick=state != "done", park=park)
+        park = self._job.park if state in {RunState.STOPPED, RunState.FAILED} and self._taken() else ()
+        heaters, heats = closing.finish(self._talk, quick=state != RunState.DONE, park=park)
         if heats is not None:
             self._journal.note(heat=heats.to_json())
         return heaters
@@ -192,7 +194,7 @@ def look_after(job: Job, journal: Journal) -> None:
     timing = Timing(**job.timing)
 
     def tick() -> None:
-        journal.note(state="stopping", message=journal.last.message or "Asking the printer.")
+        journal.note(state=RunState.STOPPING, message=journal.last.message or "Asking the printer.")
 
     def again() -> Talk:
         return connect(job.url, job.baud, timing, tick, off=job.switch_off)
@@ -201,8 +203,10 @@ def look_after(job: Job, journal: Journal) -> None:
     try:
         talk = again()
     except (LinkError, Ended) as error:
-        heaters = "gone" if not isinstance(error, Mute | Ended) else "told" if job.switch_off else "unknown"
-        journal.note(state="done", message=_sentence(str(error)), heaters=heaters, now=True)
+        heaters = Heaters.GONE
+        if isinstance(error, Mute | Ended):
+            heaters = Heaters.TOLD if job.switch_off else Heaters.UNKNOWN
+        journal.note(state=RunState.DONE, message=_sentence(str(error)), heaters=heaters, now=True)
         return
     heats = talk.heats
     said = f"It answers: {heats.says}." if heats else "It answers, and tells no temperatures."
@@ -210,11 +214,13 @@ def look_after(job: Job, journal: Journal) -> None:
     if not job.switch_off:
         talk.line.close()
         off = heats is not None and heats.all_off is True
-        journal.note(state="done", message=said, heaters="off" if off else "unknown", heat=told, now=True)
+        journal.note(
+            state=RunState.DONE, message=said, heaters=Heaters.OFF if off else Heaters.UNKNOWN, heat=told, now=True
+        )
         return
-    journal.note(state="stopping", message=said, heat=told, now=True)
+    journal.note(state=RunState.STOPPING, message=said, heat=told, now=True)
     heaters, last = Closing(again, timing, tick, heats).finish(talk, quick=True)
-    journal.note(state="done", message=said, heaters=heaters, heat=last.to_json() if last else told, now=True)
+    journal.note(state=RunState.DONE, message=said, heaters=heaters, heat=last.to_json() if last else told, now=True)
 
 
 def look_around(job: Job, journal: Journal, orders: Orders) -> None:
@@ -222,7 +228,7 @@ def look_around(job: Job, journal: Journal, orders: Orders) -> None:
     from drumbo.links.ports import TRY, USUAL, look_at  # noqa: PLC0415 - lists the system's devices, which is rarely wanted
 
     def tick(said: str) -> None:
-        journal.note(state="sending", message=said)
+        journal.note(state=RunState.SENDING, message=said)
         orders.look()
         if orders.stop:
             raise StopWanted
@@ -230,9 +236,9 @@ def look_around(job: Job, journal: Journal, orders: Orders) -> None:
     try:
         found, failed = look_at(job.ports, USUAL, tick, replace(TRY, **job.timing))
     except StopWanted:
-        journal.note(state="stopped", message="Stopped.", heaters=UNTOUCHED, now=True)
+        journal.note(state=RunState.STOPPED, message="Stopped.", heaters=Heaters.UNTOUCHED, now=True)
         return
-    journal.note(state="done", message=" ".join(failed), heaters=UNTOUCHED, found=tuple(found), now=True)
+    journal.note(state=RunState.DONE, message=" ".join(failed), heaters=Heaters.UNTOUCHED, found=tuple(found), now=True)
 
 
 def main(folder: Path) -> None:
@@ -251,7 +257,9 @@ def main(folder: Path) -> None:
         else:
             Sending(folder, job, journal, orders).run()
     except BaseException as error:
-        journal.note(state=FAILED, message=f"Drumbo itself failed ({type(error).__name__}: {error}).", now=True)
+        journal.note(
+            state=RunState.FAILED, message=f"Drumbo itself failed ({type(error).__name__}: {error}).", now=True
+        )
         raise
     finally:
         journal.close()

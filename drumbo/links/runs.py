@@ -26,6 +26,7 @@ from pathlib import Path
 from typing import Any
 
 from drumbo.core.errors import LinkError, NotFound, NotNow
+from drumbo.core.run import Heaters, RunState
 from drumbo.links.journal import Entry, last_entry
 from drumbo.links.lines import FileLines
 
@@ -175,7 +176,9 @@ class Runs:
             if time.monotonic() > until:
                 return None
             time.sleep(0.02)
-        return last_entry(self.folder(name)) or Entry("failed", message="The print did not begin.", heaters="untouched")
+        return last_entry(self.folder(name)) or Entry(
+            RunState.FAILED, message="The print did not begin.", heaters=Heaters.UNTOUCHED
+        )
 
     def names(self) -> list[str]:
         """All runs whose papers are here, oldest first."""

@@ -12,6 +12,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from drumbo.core.errors import LinkError
+from drumbo.core.run import RunState
 from drumbo.links.flight import MARK, Flight, numbered
 from drumbo.links.line import Line
 from drumbo.links.lines import Source
@@ -20,7 +21,6 @@ from drumbo.links.words import Fact, Heats, Said, hear
 MOST_IMPOSSIBLE = 4
 """Requests for lines that it cannot mean, in a row, before a printer is believed to have lost its way."""
 BREAK_OFF, HURRY_S = b"\nM108\n", 0.5
-FAILED, LOST = "failed", "lost"
 
 
 class Mute(LinkError):
@@ -30,7 +30,7 @@ class Mute(LinkError):
 class Ended(Exception):
     """The print cannot go on: in which state it ends, and what to tell the maker."""
 
-    def __init__(self, state: str, message: str) -> None:
+    def __init__(self, state: RunState, message: str) -> None:
         super().__init__(message)
         self.state, self.message = state, message
 
@@ -202,7 +202,7 @@ class Talk:
         slow = self.slow
         silence = now - self._heard
         if silence > (self._timing.slow_s if slow else self._timing.silence_s):
-            raise Ended(LOST, f"The printer has said nothing for {silence:.0f} s.")
+            raise Ended(RunState.LOST, f"The printer has said nothing for {silence:.0f} s.")
         # Ever longer between probes: a printer that is busy answers all of them later.
         due = self._timing.probe_s * 2 ** min(probes, 4) * (5 if slow and silence < quiet else 1)
         if flight.waits and min(quiet, now - self._sent) > due:
@@ -222,7 +222,7 @@ class Talk:
         self._answered = self._heard
         if flight.worn_out:
             wanted = flight.asked_for
-            raise Ended(FAILED, f"The printer did not get “{wanted}” though it was sent many times. "
+            raise Ended(RunState.FAILED, f"The printer did not get “{wanted}” though it was sent many times. "
                                 "Something disturbs the line: look at cable and plugs.")  # fmt: skip
 
     def _resend(self, said: Said, flight: Flight) -> None:
@@ -234,9 +234,9 @@ class Talk:
         if self._impossible < MOST_IMPOSSIBLE:
             return
         if said.number is not None and said.number <= flight.last:
-            raise Ended(LOST, f"The printer asks for line {said.number}, which it had long taken: it has restarted, or "
-                              "lost count. Nothing was sent again.")  # fmt: skip
-        raise Ended(LOST, "The printer asks for a line that was never sent. Nothing was sent again.")
+            asks = f"The printer asks for line {said.number}, which it had long taken"
+            raise Ended(RunState.LOST, f"{asks}: it has restarted, or lost count. Nothing was sent again.")
+        raise Ended(RunState.LOST, "The printer asks for a line that was never sent. Nothing was sent again.")
 
     def _general(self, said: Said) -> None:
         """What counts at any time."""
@@ -249,11 +249,11 @@ class Talk:
         self._apart = said.heats if said.fact is Fact.HEAT else None
         if said.fact is Fact.HALT:
             self.halted = True
-            raise Ended(FAILED, f"The printer has stopped itself: {said.text}.")
+            raise Ended(RunState.FAILED, f"The printer has stopped itself: {said.text}.")
         if said.fact is Fact.BOOT and not self._greeting:
-            raise Ended(LOST, "The printer has restarted.")
+            raise Ended(RunState.LOST, "The printer has restarted.")
         if said.fact is Fact.CANCEL:
-            raise Ended("stopped", "Cancelled at the printer.")
+            raise Ended(RunState.STOPPED, "Cancelled at the printer.")
         if said.fact in {Fact.PAUSED, Fact.PROMPT, Fact.HOLD}:
             self._held = self._held or said.fact is Fact.HOLD
             self.waits_for = f"The printer waits: {said.text or 'press its button, or go on from here'}"

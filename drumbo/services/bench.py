@@ -10,7 +10,7 @@ from sqlalchemy.orm import selectinload
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.catalogue import find as parameters
 from drumbo.core.processes import process_of_family
-from drumbo.links.journal import RUNNING
+from drumbo.core.run import RUNNING
 from drumbo.services.convert import kind_of, plan_of, readings_of
 from drumbo.services.prints import asks_line, needs_somebody
 from drumbo.services.profiles import Card, card

@@ -22,10 +22,9 @@ from sqlalchemy.orm import Session
 
 from drumbo.core.address import WEB, parse_address
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
-from drumbo.links.closing import OFF as HEATERS_OFF
-from drumbo.links.closing import TOLD, UNTOUCHED
+from drumbo.core.run import BROKEN, RUNNING, SURE, UNSURE, Heaters, RunState
 from drumbo.links.greeting import greet
-from drumbo.links.journal import RUNNING, Entry
+from drumbo.links.journal import Entry
 from drumbo.links.package import layers_of
 from drumbo.links.runs import GO_ON, OFF, PACKAGE, PRINT, STOP, Job, Runs, count_lines, new_name
 from drumbo.services.convert import kind_of, material_of, piece_of, printer_of
@@ -39,8 +38,6 @@ from drumbo.store.models import PrinterRow, PrintRow, now
 log = logging.getLogger(__name__)
 FOLLOW_S = 1.0
 STOPS_S = 60.0
-UNKNOWN, ASKING = "unknown", "asking"
-"""Of heaters: nobody has looked; somebody is looking."""
 KILLED = "The program that was sending has ended in the middle of it, so nobody looks after the printer."
 
 
@@ -82,7 +79,12 @@ class PrintRoom:
                     .values(dealt_at=now())
                 )
                 run = PrintRow(
-                    trial_id=trial_id, printer_id=printer_id, state="sending", total=job.total, run=name, dealt_at=None
+                    trial_id=trial_id,
+                    printer_id=printer_id,
+                    state=RunState.SENDING,
+                    total=job.total,
+                    run=name,
+                    dealt_at=None,
                 )
                 session.add(run)
                 session.flush()
@@ -90,7 +92,7 @@ class PrintRoom:
             try:
                 self.runs.launch(name, job, claimed)
             except LinkError as error:
-                self._finish(run_id, Entry("failed", message=str(error), heaters=UNTOUCHED))
+                self._finish(run_id, Entry(RunState.FAILED, message=str(error), heaters=Heaters.UNTOUCHED))
                 raise
         self.runs.tidy()
         return run_id
@@ -140,7 +142,7 @@ class PrintRoom:
             raise NotNow(f"{printer.name} cannot be asked over its link; go and look")
         name = new_name()
         with self.runs.claim(printer.link_url, printer.name) as claimed:
-            self._write(run_id, {"rescue": name, "heaters": ASKING})
+            self._write(run_id, {"rescue": name, "heaters": Heaters.ASKING})
             job = Job(OFF, printer.link_url, printer.name, switch_off=switch_off, timing=self._timing,
                       **self._line_of(printer))  # fmt: skip
             self.runs.launch(name, job, claimed)
@@ -170,7 +172,7 @@ class PrintRoom:
         told = []
         for number, name, printer in going:
             entry = self.runs.wait(name, STOPS_S) if name else None
-            sure = entry is not None and entry.heaters in {HEATERS_OFF, UNTOUCHED}
+            sure = entry is not None and entry.heaters in SURE
             told.append(
                 f"{printer}: " + ("stopped; it confirms that." if sure else "it does not confirm. Go and look.")
             )
@@ -203,7 +205,9 @@ class PrintRoom:
         """Write down what has ended meanwhile, and look after printers whose sending process is gone."""
         with self._workshop.reading() as session:
             wanted = select(PrintRow.id, PrintRow.run, PrintRow.state, PrintRow.rescue)
-            rows = session.execute(wanted.where(or_(PrintRow.state.in_(RUNNING), PrintRow.heaters == ASKING))).all()
+            rows = session.execute(
+                wanted.where(or_(PrintRow.state.in_(RUNNING), PrintRow.heaters == Heaters.ASKING))
+            ).all()
         for number, name, state, rescue in rows:
             try:
                 if state in RUNNING:
@@ -216,23 +220,25 @@ class PrintRoom:
 
     def _follow_run(self, number: int, name: str) -> None:
         if not name:
-            self._finish(number, Entry("lost", message=KILLED, heaters=UNKNOWN))
+            self._finish(number, Entry(RunState.LOST, message=KILLED, heaters=Heaters.UNKNOWN))
             return
         entry, gone = self.runs.look(name)
         if entry is not None and not entry.running and entry.heaters:
             self._finish(number, entry)
         elif gone and (entry is None or not entry.at):
-            self._finish(number, Entry("failed", message="The print did not begin.", heaters=UNTOUCHED))
+            self._finish(number, Entry(RunState.FAILED, message="The print did not begin.", heaters=Heaters.UNTOUCHED))
         elif gone and entry is not None:
             said = f"{KILLED} That was after line {entry.line} of the file." if entry.line else KILLED
-            self._finish(number, Entry("lost", entry.sent, entry.total, entry.line, said, entry.heat, UNKNOWN))
+            self._finish(
+                number, Entry(RunState.LOST, entry.sent, entry.total, entry.line, said, entry.heat, Heaters.UNKNOWN)
+            )
 
     def _follow_rescue(self, number: int, name: str) -> None:
         entry, gone = self.runs.look(name)
         if entry is not None and not entry.running and entry.heaters:
             self._write(number, {"heaters": entry.heaters, "heat": entry.heat, "rescue": name})
         elif gone:
-            self._write(number, {"heaters": UNKNOWN})
+            self._write(number, {"heaters": Heaters.UNKNOWN})
 
     def _finish(self, run_id: int, entry: Entry) -> None:
         """A run has ended: what follows from that, once, whoever sees it first."""
@@ -244,10 +250,10 @@ class PrintRoom:
                 if row.state not in RUNNING:
                     return
                 trial_id, printer = row.trial_id, printer_of(row.printer)
-            if entry.state == "done" and printer.camera_url:
+            if entry.state == RunState.DONE and printer.camera_url:
                 self._photograph(trial_id, printer.camera_url)
             self._write_end(run_id, entry)
-        if entry.heaters == UNKNOWN:
+        if entry.heaters == Heaters.UNKNOWN:
             with contextlib.suppress(NotNow, LinkError, InvalidInput):
                 self.look_after(run_id, switch_off=getattr(printer, "after_crash", "off") == "off")
 
@@ -258,7 +264,7 @@ class PrintRoom:
             run.total, run.elapsed_s = entry.total or run.total, entry.elapsed_s
             run.heat, run.finished_at = entry.heat or run.heat, now()
             take_from_spool(session, run.trial, run.sent / max(run.total, 1))
-            if entry.state == "done" and run.trial.state == "planned":
+            if entry.state == RunState.DONE and run.trial.state == "planned":
                 run.trial.state, run.trial.printed_at = "printed", now()
 
     @contextmanager
@@ -301,8 +307,8 @@ def needs_somebody() -> Any:
     """Which prints stay on the bench until somebody has dealt with them: those that went wrong, and those after which
     it is not known that the printer is cold.
     """
-    unsure = PrintRow.heaters.in_((TOLD, "gone", UNKNOWN, ASKING))
-    return _over() & PrintRow.dealt_at.is_(None) & (PrintRow.state.in_(("failed", "lost")) | unsure)
+    unsure = PrintRow.heaters.in_(UNSURE)
+    return _over() & PrintRow.dealt_at.is_(None) & (PrintRow.state.in_(BROKEN) | unsure)
 
 
 def asks_line(spec: dict[str, Any]) -> bool:

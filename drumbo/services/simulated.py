@@ -11,6 +11,7 @@ from typing import Any
 
 from drumbo.core.errors import LinkError, NotFound, NotNow
 from drumbo.core.piece.piece import Jaw
+from drumbo.core.run import RunState
 from drumbo.services.convert import kind_of, piece_of, plan_of, printer_of
 from drumbo.services.reading import first_all, measure_all, score_all
 from drumbo.services.trials import get_trial
@@ -41,7 +42,7 @@ def _refusal(body: bytes) -> str:
 def _printed_on_standin(row: TrialRow) -> tuple[Any, int | None]:
     """The stand-in that printed a trial, and the number of the object; NotNow for a real printer's print."""
     printer = printer_of(row.profile.printer)
-    if not printer.camera_url or not any(run.state == "done" for run in row.prints):
+    if not printer.camera_url or not any(run.state == RunState.DONE for run in row.prints):
         raise NotNow("that can only be asked about a print of the stand-in")
     seen = [p.frame["object"] for p in row.pictures if p.source == "camera" and p.frame]
     return printer, seen[-1] if seen else None

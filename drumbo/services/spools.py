@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from drumbo.core.run import RunState
 from drumbo.services.convert import material_of
 from drumbo.store.models import PrintRow, TrialRow
 
@@ -33,7 +34,7 @@ def take_from_spool(session: Session, trial: TrialRow, share: float) -> None:
 
 def spent_on(session: Session, profile_id: int) -> Spent:
     """All that came off the bed for a profile: every run over a link that was done, or one print by hand."""
-    runs = select(PrintRow.trial_id, func.count()).where(PrintRow.state == "done").group_by(PrintRow.trial_id)
+    runs = select(PrintRow.trial_id, func.count()).where(PrintRow.state == RunState.DONE).group_by(PrintRow.trial_id)
     done = {row[0]: row[1] for row in session.execute(runs)}
     wanted = select(TrialRow.id, TrialRow.facts)
     wanted = wanted.where(TrialRow.profile_id == profile_id, TrialRow.printed_at.is_not(None))

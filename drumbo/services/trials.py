@@ -13,8 +13,9 @@ from sqlalchemy.orm import Session, selectinload
 
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.piece import Drawing, Piece, draw, stl_bytes
+from drumbo.core.run import BROKEN, UNSURE, Heaters, RunState
 from drumbo.exchange.meshes import threemf_bytes
-from drumbo.links.journal import RUNNING, last_entry
+from drumbo.links.journal import last_entry
 from drumbo.links.runs import Runs
 from drumbo.services.convert import context_of, kind_of, latest, plan_of, readings_of, result_of
 from drumbo.services.files import as_bytes, file_of
@@ -35,14 +36,14 @@ class Run:
     """One run over a link."""
 
     id: int
-    state: str
+    state: RunState
     sent: int
     total: int
     message: str
     heat: dict[str, Any] | None
     started_at: datetime
     finished_at: datetime | None
-    heaters: str = ""
+    heaters: Heaters = Heaters.OPEN
     elapsed_s: float = 0.0
     dealt: bool = False
     told: str = ""
@@ -50,13 +51,12 @@ class Run:
     @property
     def running(self) -> bool:
         """Whether the printer is at it."""
-        return self.state in RUNNING
+        return self.state.running
 
     @property
     def needs_somebody(self) -> bool:
         """Whether it went wrong, or nobody knows that the printer is cold, and nobody has dealt with it."""
-        unsure = self.heaters in {"told", "gone", "unknown", "asking"}
-        return not self.running and not self.dealt and (self.state in {"failed", "lost"} or unsure)
+        return not self.running and not self.dealt and (self.state in BROKEN or self.heaters in UNSURE)
 
     @property
     def share(self) -> float:
@@ -89,7 +89,7 @@ class Sheet:
     drawing: Drawing
     pictures: tuple[Picture, ...]
     run: Run | None
-    runs: tuple[str, ...]
+    runs: tuple[RunState, ...]
     adopted_revision: int | None
     created_at: datetime
     printed_at: datetime | None
@@ -210,7 +210,7 @@ def sheet(workshop: Workshop, trial_id: int) -> Sheet:
             drawing=_drawing(row.file_digest, lambda: chosen.piece(plan, context)),
             pictures=pictures_of(row),
             run=run_of(row.prints[-1], workshop) if row.prints else None,
-            runs=tuple(run.state for run in row.prints),
+            runs=tuple(RunState(run.state) for run in row.prints),
             adopted_revision=row.adopted_revision,
             created_at=row.created_at,
             printed_at=row.printed_at,
@@ -234,15 +234,17 @@ def run_of(row: PrintRow, workshop: Workshop) -> Run:
     """A run as the page shows it: while it goes on, by its journal."""
     runs = Runs(workshop.folder)
     run = Run(
-        row.id, row.state, row.sent, row.total, row.message, row.heat, row.started_at, row.finished_at,
-        row.heaters, row.elapsed_s or 0.0, row.dealt_at is not None,
+        row.id, RunState(row.state), row.sent, row.total, row.message, row.heat, row.started_at, row.finished_at,
+        Heaters(row.heaters), row.elapsed_s or 0.0, row.dealt_at is not None,
     )  # fmt: skip
     if run.running and row.run:
         entry = last_entry(runs.folder(row.run))
         if entry is not None:
             # What has ended is at its end once that is written down, with its picture and all.
             state, said = (
-                (entry.state, entry.message) if entry.running else ("stopping", entry.message or "It is through.")
+                (entry.state, entry.message)
+                if entry.running
+                else (RunState.STOPPING, entry.message or "It is through.")
             )
             return replace(
                 run, state=state, sent=entry.sent, total=entry.total or run.total, message=said,

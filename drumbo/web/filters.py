@@ -14,6 +14,7 @@ from drumbo.core.catalogue import BY_KEY, RESIN, Parameter
 from drumbo.core.piece import Jaw
 from drumbo.core.processes import FAMILY_NAMES
 from drumbo.core.profile import From, Law, Value
+from drumbo.core.run import Heaters
 
 _MONTHS = "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split()
 
@@ -74,19 +75,19 @@ def plus_minus(value: Value, key: str) -> str:
     return f"± {BY_KEY[key].show_error(value.error) if key in BY_KEY else format(value.error, '.1g')}"
 
 
-_HEATERS = {
-    "off": "Heaters are off; the printer confirms it.",
-    "told": "Heaters were switched off, but the printer does not confirm it. Go and look now.",
-    "gone": "The connection is gone. Switch the printer off at its plug.",
-    "unknown": "It may still be hot. Go and look now.",
-    "asking": "Asking the printer …",
-    "untouched": "Nothing was sent, so nothing was heated.",
+_HEATERS: dict[str, str] = {
+    Heaters.OFF: "Heaters are off; the printer confirms it.",
+    Heaters.TOLD: "Heaters were switched off, but the printer does not confirm it. Go and look now.",
+    Heaters.GONE: "The connection is gone. Switch the printer off at its plug.",
+    Heaters.UNKNOWN: "It may still be hot. Go and look now.",
+    Heaters.ASKING: "Asking the printer …",
+    Heaters.UNTOUCHED: "Nothing was sent, so nothing was heated.",
 }
-_LAMP = {
-    "off": "",
-    "told": "The printer does not confirm that it has stopped. Go and look now.",
-    "gone": "The connection is gone. Go and look now.",
-    "unknown": "It may still print. Go and look now.",
+_LAMP: dict[str, str] = {
+    Heaters.OFF: "",
+    Heaters.TOLD: "The printer does not confirm that it has stopped. Go and look now.",
+    Heaters.GONE: "The connection is gone. Go and look now.",
+    Heaters.UNKNOWN: "It may still print. Go and look now.",
 }
 
 

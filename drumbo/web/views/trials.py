@@ -9,6 +9,7 @@ from flask import Blueprint, Response, redirect, render_template, request, url_f
 
 from drumbo.core.errors import DrumboError, InvalidInput, NotFound, NotNow
 from drumbo.core.processes import process
+from drumbo.core.run import Heaters, RunState
 from drumbo.services import adopting, pictures, reading, simulated
 from drumbo.services import trials as service
 from drumbo.web.chart import chart_picture
@@ -109,7 +110,7 @@ def _page(sheet: service.Sheet, leaf: str) -> dict[str, Any]:
         "drawing": sheet.drawing,
         "to_read": sheet.to_read,
         "process": process(sheet.kind.process),
-        "asked_eye": bool(sheet.context.printer.camera_url and any(run == "done" for run in sheet.runs)),
+        "asked_eye": bool(sheet.context.printer.camera_url and RunState.DONE in sheet.runs),
     }
     if leaf == "adopt" and sheet.result is not None and sheet.adopted_revision is None:
         page["preview"] = adopting.preview(workshop(), sheet.id)
@@ -170,7 +171,7 @@ def go_on(number: int) -> Any:
 @pages.get("/trials/<int:number>/progress")
 def progress(number: int) -> Any:
     sheet = service.sheet(workshop(), number)
-    if sheet.run is not None and sheet.run.heaters == "asking":
+    if sheet.run is not None and sheet.run.heaters is Heaters.ASKING:
         return Response(status=204)
     if sheet.run is None or not sheet.run.running:
         return Response(headers={"HX-Redirect": url_for("trials.leaf", number=number, leaf="print")})
