@@ -11,7 +11,8 @@ from dataclasses import asdict, dataclass, field, replace
 from enum import StrEnum
 from typing import Any
 
-from drumbo.core.catalogue import BY_KEY, FILAMENT, Group, groups_of, in_group
+from drumbo.core.catalogue import BY_KEY, FILAMENT, Group, groups_of, in_group, process_of
+from drumbo.core.errors import InvalidInput
 from drumbo.core.processes import AnyMaterial, AnyPrinter
 
 
@@ -141,9 +142,12 @@ class Profile:
 
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Profile:
-        """The profile that `to_json` wrote. Keys that the catalogue does not know are kept."""
-        values = {key: Value.from_json(v) for key, v in data["values"].items()}
-        return cls(data["name"], values, data.get("process", FILAMENT))
+        """The profile that `to_json` wrote. Keys that the catalogue does not know are kept; those of another process,
+        which earlier versions let in, are not.
+        """
+        process = data.get("process", FILAMENT)
+        values = {key: Value.from_json(v) for key, v in data["values"].items() if process_of(key) in {process, None}}
+        return cls(data["name"], values, process)
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,8 +201,11 @@ def changed(profile: Profile, new: Mapping[str, Value], also: Mapping[str, float
 
     A value in `new` without a basis rests on the revision that it makes. A recheck goes away by itself when what
     the value rests on comes back. A value with a law moves along it. `also` are numbers that a profile rests on without
-    holding them: the printer's.
+    holding them: the printer's. InvalidInput names a value of another process.
     """
+    for key in new:
+        if process_of(key) not in {profile.process, None}:
+            raise InvalidInput(key, f"{BY_KEY[key].name} is not for {profile.process}")
     outside = also or {}
     before = {**outside, **profile.numbers()}
     values = {**profile.values, **new}

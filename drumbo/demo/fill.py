@@ -13,7 +13,7 @@ from drumbo.core.run import RunState
 from drumbo.core.workshop import Printer
 from drumbo.services import adopting, by_hand, profiles, reading, trials, workshop
 from drumbo.services.prints import PrintRoom
-from drumbo.services.simulated import ask_the_eye
+from drumbo.services.simulated import simulated_readings
 from drumbo.store.database import Workshop
 
 STANDIN_PRINTER = Printer(
@@ -196,7 +196,7 @@ def _print(house: Workshop, room: PrintRoom, trial: int) -> trials.Sheet:
     sheet = trials.sheet(house, trial)
     if sheet.run is None or sheet.run.state is not RunState.DONE:
         raise LinkError(f"the demo's piece did not print: {sheet.run.message if sheet.run else 'it never started'}")
-    ask_the_eye(house, trial)
+    simulated_readings(house, trial)
     return sheet
 
 

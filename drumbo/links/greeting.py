@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from drumbo.core.address import WEB, parse_address
 from drumbo.core.errors import LinkError
 from drumbo.links.closing import connect
-from drumbo.links.package import ask
+from drumbo.links.package import package_printer
 from drumbo.links.talk import Ended, Timing
 
 SHORT = Timing(hello_s=5.0, silence_s=10.0, slow_s=30.0)
@@ -20,7 +20,7 @@ def _nothing() -> None:
 def greet(url: str, baud: int = 115_200) -> str:
     """Open a link and close it again; what it tells of its temperatures, or "". LinkError tells what is wrong."""
     if parse_address(url).way == WEB:
-        if "state" not in ask(url, "/progress", timeout_s=5):
+        if "state" not in package_printer(url).get("/progress", timeout_s=5):
             raise LinkError(f"what answers at {url} is no printer that takes layer packages")
         return ""
     try:

@@ -11,23 +11,20 @@ from __future__ import annotations
 
 import json
 import time
-import urllib.error
-import urllib.request
 import zipfile
 from pathlib import Path
-from typing import IO, Any, Protocol
+from typing import Any, Protocol
 
 from drumbo.core.errors import LinkError
 from drumbo.core.run import Heaters, RunState
+from drumbo.links.http import HttpDevice
 from drumbo.links.journal import Journal
 from drumbo.links.runs import Job
 
 ZIP = b"PK\x03\x04"
 EACH_S = 0.4
-PATIENCE_S = 60.0
 SILENCE_S = 30.0
 STOPS_S = 20.0
-LONGEST_ANSWER = 100_000
 
 
 class Told(Protocol):
@@ -38,37 +35,18 @@ class Told(Protocol):
     def look(self) -> None: ...
 
 
-def ask(
-    url: str, path: str, data: bytes | IO[bytes] | None = None, timeout_s: float = PATIENCE_S, size: int | None = None
-) -> dict[str, Any]:
-    """One question to the package service; LinkError tells what is wrong."""
-    headers = {"Content-Type": "application/zip", **({} if size is None else {"Content-Length": str(size)})}
-    request = urllib.request.Request(url.rstrip("/") + path, data, headers)
-    try:
-        with urllib.request.urlopen(request, timeout=timeout_s) as answer:
-            found = json.loads(answer.read(LONGEST_ANSWER))
-    except urllib.error.HTTPError as error:
-        raise LinkError(_refusal(error.read(2000))) from error
-    except (OSError, ValueError) as error:
-        raise LinkError(f"nothing that takes layer packages answers at {url}") from error
-    if not isinstance(found, dict):
-        raise LinkError(f"what answers at {url} is no printer that takes layer packages")
-    return found
-
-
-def _refusal(body: bytes) -> str:
-    try:
-        return str(json.loads(body)["error"])
-    except (ValueError, KeyError, TypeError):
-        return "the printer refused without saying why"
+def package_printer(url: str) -> HttpDevice:
+    """The printer at an address."""
+    return HttpDevice(url, f"nothing that takes layer packages answers at {url}")
 
 
 def print_package(job: Job, journal: Journal, orders: Told) -> None:
     """One print, from handing it over to its end."""
     path = Path(job.file)
     try:
+        printer = package_printer(job.url)
         with path.open("rb") as file:
-            ask(job.url, "/print", file, size=path.stat().st_size)
+            printer.send("/print", file, path.stat().st_size, "application/zip")
     except (LinkError, OSError) as error:
         journal.note(state=RunState.FAILED, message=str(error), heaters=Heaters.UNTOUCHED, now=True)
         return
@@ -76,10 +54,10 @@ def print_package(job: Job, journal: Journal, orders: Told) -> None:
     while not journal.last.heaters:
         orders.look()
         if orders.stop:
-            _halt(job, journal)
+            _halt(printer, journal)
             return
         try:
-            found = ask(job.url, "/progress", timeout_s=5)
+            found = printer.get("/progress", timeout_s=5)
             heard = time.monotonic()
         except LinkError:
             silent = time.monotonic() - heard > job.timing.get("silence_s", SILENCE_S)
@@ -109,16 +87,16 @@ def _note(found: dict[str, Any], job: Job, journal: Journal) -> None:
     )
 
 
-def _halt(job: Job, journal: Journal) -> None:
+def _halt(printer: HttpDevice, journal: Journal) -> None:
     """Ask for a stop, and believe it when the printer says so."""
     journal.note(state=RunState.STOPPING, message="Stopping.", now=True)
     until, asked = time.monotonic() + STOPS_S, False
     while time.monotonic() < until:
         try:
             if not asked:
-                ask(job.url, "/stop", b"", timeout_s=5)
+                printer.post("/stop", {}, timeout_s=5)
                 asked = True
-            state = str(ask(job.url, "/progress", timeout_s=5).get("state", "printing"))
+            state = str(printer.get("/progress", timeout_s=5).get("state", "printing"))
         except LinkError:
             state = "printing"
         if state != "printing":

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
-from drumbo.core.catalogue import BY_KEY, PARAMETERS
+from drumbo.core.catalogue import BY_KEY, PARAMETERS, process_of
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
 from drumbo.core.fields import number as read_number
 from drumbo.core.profile import From, Origin, Value, changed, of_printer
@@ -24,8 +24,10 @@ BED_LOW_C, BED_HIGH_C = 0.0, 250.0
 
 def set_value(workshop: Workshop, profile_id: int, key: str, typed: str) -> int:
     """One value by hand, as a new revision. Unusual values are taken; the page warns."""
-    if key not in BY_KEY:
-        raise NotFound(f"the catalogue has no {key!r}")
+    with workshop.reading() as session:
+        kin = profile_of(latest(get_row(session, profile_id))).process
+    if process_of(key) != kin:
+        raise NotFound(f"a {kin} profile has no {BY_KEY[key].name.lower() if key in BY_KEY else key[:40]!r}")
     number = read_number(key, typed)
     with workshop.writing() as session:
         row = get_row(session, profile_id)

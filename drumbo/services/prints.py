@@ -8,10 +8,8 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
-import json
 import logging
 import threading
-import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
@@ -27,9 +25,9 @@ from drumbo.links.greeting import greet
 from drumbo.links.journal import Entry
 from drumbo.links.package import layers_of
 from drumbo.links.runs import GO_ON, OFF, PACKAGE, PRINT, STOP, Job, Runs, count_lines, new_name
+from drumbo.links.simulated import Load, simulated_reader
 from drumbo.services.convert import kind_of, material_of, piece_of, printer_of
 from drumbo.services.pictures import add_picture
-from drumbo.services.simulated import ask_standin
 from drumbo.services.spools import take_from_spool
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
@@ -66,12 +64,12 @@ class PrintRoom:
             digest = trial.file_digest
             self._workshop.files.get(digest)
             holder = material_of(material).holder
-            spool = {"family": material.family, "seed": material.spool_seed, "colour": material.colour_hex}
+            spool = Load(material.family, material.spool_seed, material.colour_hex)
         job = self._job(printer, self._workshop.files.path(digest).resolve())
         name = new_name()
         with self.runs.claim(job.url, printer.name) as claimed:
             if printer.camera_url:
-                ask_standin(printer.camera_url, f"/{holder}", spool)
+                simulated_reader(printer.camera_url).load(holder, spool)
             with self._workshop.writing() as session:
                 session.execute(
                     update(PrintRow)
@@ -285,10 +283,9 @@ class PrintRoom:
                 printed = kind_of(row).solid
             if not printed:
                 return
-            with urllib.request.urlopen(f"{camera_url.rstrip('/')}/{view}.png", timeout=60) as answer:
-                frame = json.loads(answer.headers.get("X-Frame", "null"))
-                add_picture(self._workshop, trial_id, answer.read(), "camera", frame)
-        except (OSError, ValueError) as error:
+            data, frame = simulated_reader(camera_url).picture(view)
+            add_picture(self._workshop, trial_id, data, "camera", frame)
+        except (LinkError, InvalidInput) as error:
             log.warning("no picture of trial %s: %s", trial_id, error)
 
 

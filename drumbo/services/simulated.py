@@ -2,41 +2,18 @@
 
 from __future__ import annotations
 
-import json
 import math
-import urllib.error
-import urllib.request
 from dataclasses import dataclass
 from typing import Any
 
-from drumbo.core.errors import LinkError, NotFound, NotNow
-from drumbo.core.piece.piece import Jaw
+from drumbo.core.errors import NotFound, NotNow
 from drumbo.core.run import RunState
+from drumbo.links.simulated import Jaws, simulated_reader
 from drumbo.services.convert import kind_of, piece_of, plan_of, printer_of
 from drumbo.services.reading import first_all, measure_all, score_all
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from drumbo.store.models import PictureRow, TrialRow
-
-
-def ask_standin(camera_url: str, path: str, body: dict[str, Any]) -> dict[str, Any]:
-    request = urllib.request.Request(
-        camera_url.rstrip("/") + path, json.dumps(body).encode(), {"Content-Type": "application/json"}
-    )
-    try:
-        with urllib.request.urlopen(request, timeout=60) as answer:
-            return dict(json.load(answer))
-    except urllib.error.HTTPError as error:
-        raise LinkError(_refusal(error.read(2000))) from error
-    except (OSError, ValueError) as error:
-        raise LinkError("nothing answers beside the stand-in; is it running?") from error
-
-
-def _refusal(body: bytes) -> str:
-    try:
-        return str(json.loads(body)["error"])
-    except (ValueError, KeyError):
-        return "the stand-in refused without saying why"
 
 
 def _printed_on_standin(row: TrialRow) -> tuple[Any, int | None]:
@@ -48,47 +25,39 @@ def _printed_on_standin(row: TrialRow) -> tuple[Any, int | None]:
     return printer, seen[-1] if seen else None
 
 
-def ask_the_eye(workshop: Workshop, trial_id: int) -> int:
+def simulated_readings(workshop: Workshop, trial_id: int) -> int:
     """Fill in what a practised maker would score and measure; for stand-in prints only. Returns how many readings."""
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
         printer, number = _printed_on_standin(row)
         piece = piece_of(row)
         to_read = kind_of(row).readings(plan_of(row))
+    reader, middle = simulated_reader(printer.camera_url), printer.bed_middle
+    boxes = [place.box(middle) for place in piece.places]
     aspects = [a.key for a in to_read.aspects]
-    asked = {"object": number, "seed": trial_id}
     count = 0
     if aspects:
-        boxes = [place.box(printer.bed_middle) for place in piece.places]
-        found = ask_standin(printer.camera_url, "/eye", {**asked, "boxes": boxes, "aspects": aspects})
-        scores = {
-            (aspect, step): int(row[place])
-            for step, row in enumerate(found["scores"])
-            for place, aspect in enumerate(aspects)
+        rows = reader.scores(boxes, aspects, trial_id, number)
+        scores: dict[tuple[str, int], int | None] = {
+            (aspect, step): row[place] for step, row in enumerate(rows) for place, aspect in enumerate(aspects)
         }
         score_all(workshop, trial_id, scores)
         count += len(scores)
     if to_read.firsts:
-        boxes = [place.box(printer.bed_middle) for place in piece.places]
-        signs = [f.key for f in to_read.firsts]
-        steps = ask_standin(printer.camera_url, "/first", {**asked, "boxes": boxes, "signs": signs})["steps"]
-        first_all(workshop, trial_id, {key: int(step) for key, step in steps.items()})
+        steps = reader.firsts(boxes, [f.key for f in to_read.firsts], trial_id, number)
+        first_all(workshop, trial_id, dict(steps))
         count += len(steps)
     if piece.jaws:
-        jaws = [_placed(jaw.on_bed(printer.bed_middle)) for jaw in piece.jaws]
-        found = ask_standin(printer.camera_url, "/measure", {**asked, "jaws": jaws})
+        jaws = [jaw.on_bed(middle) for jaw in piece.jaws]
+        found = reader.numbers([Jaws(j.a, j.b, j.z, j.tool) for j in jaws], trial_id, number)
         numbers = {
-            (jaw.measure, jaw.step, jaw.site): float(value)
-            for jaw, value in zip(piece.jaws, found["numbers"], strict=True)
+            (jaw.measure, jaw.step, jaw.site): value
+            for jaw, value in zip(piece.jaws, found, strict=True)
             if value is not None
         }
         measure_all(workshop, trial_id, numbers)
         count += len(numbers)
     return count
-
-
-def _placed(jaw: Jaw) -> dict[str, Any]:
-    return {"a": jaw.a, "b": jaw.b, "z": jaw.z, "tool": jaw.tool}
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,5 +93,4 @@ def close_jaws(
         raise NotNow("callipers reach the object from above; use the picture from there")
     a, b = ([frame["left_mm"] + x * per_px, frame["bottom_mm"] + (frame["height"] - y) * per_px]
             for x, y in (points.a, points.b))  # fmt: skip
-    asked = {"jaws": [{"a": a, "b": b, "z": height_mm, "tool": tool}], "object": frame["object"]}
-    return float(ask_standin(printer.camera_url, "/calliper", asked)["number"])
+    return simulated_reader(printer.camera_url).calliper(Jaws(a, b, height_mm, tool), frame["object"])

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from drumbo.core.catalogue import BY_KEY, FILAMENT, GROUPS, PARAMETERS, RESIN, groups_of
+from drumbo.core.catalogue import BY_KEY, FILAMENT, GROUPS, PARAMETERS, RESIN, groups_of, of_process
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import FAMILIES
 from drumbo.core.fields import Field, number, read_all
@@ -145,7 +145,10 @@ origins = st.builds(Origin, st.sampled_from(From), st.text(max_size=20), st.none
 values = st.builds(Value, numbers, origins, st.none() | st.floats(0, 10), st.none() | st.text(max_size=20))
 
 
-@given(st.dictionaries(st.sampled_from(sorted(BY_KEY)) | st.text(max_size=8), values, max_size=12))
+own_keys = st.sampled_from([p.key for p in of_process(FILAMENT)])
+
+
+@given(st.dictionaries(own_keys | st.text(max_size=8), values, max_size=12))
 def test_a_profile_survives_json(held: dict[str, Value]) -> None:
     profile = Profile("any", held)
     assert Profile.from_json(profile.to_json()) == profile

@@ -156,7 +156,7 @@ def test_callipers_close_on_the_stand_ins_walls(house: Workshop, begun: Begun, r
         with pytest.raises(InvalidInput, match=says):
             reading.measure(house, trial, "width", 0, "left-low", typed)
     assert reading.measure(house, trial, "width", 0, "left-low", "0,45 mm") == 0.45
-    assert simulated.ask_the_eye(house, trial) == 16
+    assert simulated.simulated_readings(house, trial) == 16
 
 
 def test_a_photo_measures_once_its_scale_is_told(house: Workshop, begun: Begun) -> None:

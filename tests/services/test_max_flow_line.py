@@ -53,7 +53,7 @@ def test_weighed_blobs_move_the_limit_with_every_later_temperature(
     house: Workshop, room: PrintRoom, begun: Begun
 ) -> None:
     tray = _printed(house, room, begun.profile, "weighed-blobs")
-    assert simulated.ask_the_eye(house, tray) == 21
+    assert simulated.simulated_readings(house, tray) == 21
     before = adopting.preview(house, tray)
     assert [change.key for change in before.changes] == ["max_flow_mm3_s"]
     adopting.adopt(house, tray)
@@ -72,7 +72,7 @@ def test_weighed_blobs_move_the_limit_with_every_later_temperature(
 
 def test_a_wall_moves_the_curve_that_blobs_have_found(house: Workshop, room: PrintRoom, begun: Begun) -> None:
     tray = _printed(house, room, begun.profile, "weighed-blobs")
-    simulated.ask_the_eye(house, tray)
+    simulated.simulated_readings(house, tray)
     adopting.adopt(house, tray)
     limit = profiles.sheet(house, begun.profile).profile.values["max_flow_mm3_s"]
     by_hand.set_value(house, begun.profile, "nozzle_c", "220")

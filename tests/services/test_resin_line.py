@@ -17,7 +17,7 @@ from drumbo.core.resin import ResinPrinter as Machine
 from drumbo.exchange.meshes import read_part
 from drumbo.services import adopting, by_hand, life, profiles, reading, shelf, trials, workshop
 from drumbo.services.prints import PrintRoom, try_link
-from drumbo.services.simulated import ask_the_eye
+from drumbo.services.simulated import simulated_readings
 from drumbo.standins.resin.bottle import draw_bottle, true_exposure_s
 from drumbo.standins.resin.device import ResinPrinter
 from drumbo.standins.resin.server import PackageServer
@@ -58,7 +58,7 @@ def _printed(house: Workshop, room: PrintRoom, profile: int, slug: str) -> int:
     run = trials.sheet(house, trial).run
     assert run is not None
     assert run.state == "done", run.message
-    ask_the_eye(house, trial)
+    simulated_readings(house, trial)
     return trial
 
 
@@ -194,7 +194,7 @@ def test_a_printer_that_takes_one_light_a_layer_prints_coupons_one_by_one(
     assert "once for each exposure" in sheet.kind.instructions(sheet.plan, sheet.context)
     trials.printed_by_hand(house, trial)
     with pytest.raises(NotNow, match="can only be asked about a print of the stand-in"):
-        ask_the_eye(house, trial)
+        simulated_readings(house, trial)
     for step, width in enumerate((1.33, 1.36, 1.38, 1.40, 1.41, 1.42, 1.43)):
         reading.measure(house, trial, "blade", step, "narrow", str(width))
         reading.measure(house, trial, "slit", step, "narrow", f"{2.8 - width:.2f}".replace(".", ","))

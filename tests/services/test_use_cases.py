@@ -124,7 +124,7 @@ def test_the_whole_line_from_label_to_adopted_value(house: Workshop, begun: Begu
     assert (data[:4], mime) == (b"\x89PNG", "image/png")
     with pytest.raises(NotNow, match="read the piece first"):
         adopting.preview(house, trial)
-    assert simulated.ask_the_eye(house, trial) == 15
+    assert simulated.simulated_readings(house, trial) == 15
     sheet = trials.sheet(house, trial)
     assert sheet.result is not None
     assert sheet.result.value is not None
@@ -150,17 +150,17 @@ def test_the_eye_looks_at_the_piece_it_is_asked_about(
 ) -> None:
     first = _plan(house, begun)
     room.join(room.start(first), 60)
-    simulated.ask_the_eye(house, first)
+    simulated.simulated_readings(house, first)
     seen = trials.sheet(house, first).readings
     second = trials.create(house, begun.profile, "temperature", {**SMALL, "hot_c": "240", "cold_c": "220"})
     room.join(room.start(second), 60)
-    simulated.ask_the_eye(house, second)
-    simulated.ask_the_eye(house, first)
+    simulated.simulated_readings(house, second)
+    simulated.simulated_readings(house, first)
     assert trials.sheet(house, first).readings == seen, "not at the one that lies on the bed now"
     assert trials.sheet(house, second).readings != seen
     standin.device._shelf.clear()
     with pytest.raises(LinkError, match="not at the stand-in any more"):
-        simulated.ask_the_eye(house, first)
+        simulated.simulated_readings(house, first)
 
 
 def test_the_profile_file_tells_values_and_origins(house: Workshop, begun: Begun) -> None:

@@ -8,11 +8,15 @@ import re
 import pytest
 from flask.testing import FlaskClient
 from PIL import Image
+from sqlalchemy import select
 
 from drumbo.core.catalogue import FILAMENT, of_process
+from drumbo.core.errors import InvalidInput
+from drumbo.core.profile import From, Origin, Value, changed
 from drumbo.services import profiles, shelf, trials
 from drumbo.services.prints import PrintRoom
 from drumbo.store.database import Workshop
+from drumbo.store.models import RevisionRow
 from drumbo.web import create_app
 from drumbo.web.drum import draw
 from tests.conftest import LABEL, Begun, plain_context
@@ -310,3 +314,24 @@ def test_scripts_and_styles_are_asked_for_once_until_they_change(client: FlaskCl
         for asked, kept in ((address, True), (address.split("?")[0], False)):
             with client.get(asked) as answer:
                 assert ("immutable" in answer.headers["Cache-Control"]) is kept
+
+
+def test_a_value_of_another_process_is_refused_and_an_older_profile_that_has_one_opens(
+    client: FlaskClient, house: Workshop, begun: Begun
+) -> None:
+    page = f"/profiles/{begun.profile}"
+    for typed in ("3", "abc"):
+        answer = client.post(f"{page}/values/exposure_s", data={"number": typed})
+        assert answer.status_code == 404
+        assert "a filament profile has no" in answer.text.lower()
+    assert client.post(f"{page}/values/nozzle_c", data={"number": "abc"}).status_code == 422
+    with pytest.raises(InvalidInput, match="is not for filament"):
+        changed(profiles.sheet(house, begun.profile).profile, {"exposure_s": Value(3.0, Origin(From.HAND))})
+    with house.writing() as session:
+        row = session.scalars(select(RevisionRow).where(RevisionRow.profile_id == begun.profile)).one()
+        foreign = {**row.data["values"]["nozzle_c"], "number": 3.0}
+        row.data = {**row.data, "values": {**row.data["values"], "exposure_s": foreign, "of_tomorrow": foreign}}
+    assert client.get(page).status_code == 200
+    held = profiles.sheet(house, begun.profile).profile
+    assert "exposure_s" not in held.values
+    assert held.number("of_tomorrow") == 3, "what a newer version added is kept"

@@ -12,12 +12,14 @@ from drumbo.core.catalogue.parameter import ELSEWHERE, FILAMENT, RESIN, Group, P
 
 __all__ = [
     "BY_KEY", "ELSEWHERE", "FILAMENT", "GROUPS", "PARAMETERS", "RESIN", "Group", "Parameter", "find", "groups_of",
-    "in_group", "of_process",
+    "in_group", "of_process", "process_of",
 ]  # fmt: skip
 
 GROUPS: tuple[Group, ...] = filament.GROUPS + resin.GROUPS
 PARAMETERS: tuple[Parameter, ...] = filament.PARAMETERS + resin.PARAMETERS
 BY_KEY: dict[str, Parameter] = {p.key: p for p in PARAMETERS}
+_OF_GROUP = {group.key: group.process for group in GROUPS}
+_PROCESSES = {p.key: _OF_GROUP[p.group] for p in PARAMETERS}
 
 
 def groups_of(process: str) -> tuple[Group, ...]:
@@ -28,6 +30,11 @@ def groups_of(process: str) -> tuple[Group, ...]:
 def in_group(group: str) -> Iterator[Parameter]:
     """The parameters of one group that profiles hold, in catalogue order."""
     return (p for p in PARAMETERS if p.group == group and p.scope == "profile")
+
+
+def process_of(key: str) -> str | None:
+    """The process whose profiles hold a parameter; None for a key that the catalogue does not know."""
+    return _PROCESSES.get(key)
 
 
 def of_process(process: str) -> Iterator[Parameter]:

@@ -237,7 +237,7 @@ def note(number: int) -> Any:
 
 @pages.post("/trials/<int:number>/eye")
 def eye(number: int) -> Any:
-    simulated.ask_the_eye(workshop(), number)
+    simulated.simulated_readings(workshop(), number)
     return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
