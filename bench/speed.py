@@ -259,7 +259,7 @@ def profile_list_p95_ms() -> Measured:
     from waitress.server import create_server  # noqa: PLC0415
 
     from drumbo.services import by_hand, profiles, workshop  # noqa: PLC0415
-    from drumbo.services.prints import PrintRoom  # noqa: PLC0415
+    from drumbo.services.prints import PrintManager  # noqa: PLC0415
     from drumbo.store.database import Workshop  # noqa: PLC0415
     from drumbo.web import create_app  # noqa: PLC0415
 
@@ -271,7 +271,7 @@ def profile_list_p95_ms() -> Measured:
             made = profiles.create(house, spool, printer, f"profile {n}")
             for key, number in (("flow_ratio", "0.97"), ("fan_percent", "80")):
                 by_hand.set_value(house, made, key, number)
-        server = create_server(create_app(house, PrintRoom(house), secret="bench"), host="127.0.0.1", port=0)
+        server = create_server(create_app(house, PrintManager(house), secret="bench"), host="127.0.0.1", port=0)
         threading.Thread(target=server.run, daemon=True).start()
         base = f"http://127.0.0.1:{server.effective_port}"
         pages = ("/profiles/", "/profiles/?q=no+4", "/profiles/?sort=name&state=open", "/profiles/?page=7", "/")
@@ -288,7 +288,7 @@ def trial_page_vs_bare_page() -> Measured:
     from waitress.server import create_server  # noqa: PLC0415
 
     from drumbo.services import profiles, reading, trials, workshop  # noqa: PLC0415
-    from drumbo.services.prints import PrintRoom  # noqa: PLC0415
+    from drumbo.services.prints import PrintManager  # noqa: PLC0415
     from drumbo.store.database import Workshop  # noqa: PLC0415
     from drumbo.web import create_app  # noqa: PLC0415
 
@@ -302,7 +302,7 @@ def trial_page_vs_bare_page() -> Measured:
         trials.printed_by_hand(house, trial)
         sheet = trials.sheet(house, trial)
         reading.score_all(house, trial, {(a.key, s.index): 3 for a in sheet.to_read.aspects for s in sheet.steps})
-        app = create_app(house, PrintRoom(house), secret="bench")
+        app = create_app(house, PrintManager(house), secret="bench")
         server = create_server(app, host="127.0.0.1", port=0)
         threading.Thread(target=server.run, daemon=True).start()
         base = f"http://127.0.0.1:{server.effective_port}"

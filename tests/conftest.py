@@ -21,9 +21,9 @@ from drumbo.core.profile import start
 from drumbo.core.resin import Resin, ResinPrinter
 from drumbo.core.workshop import Material, Printer
 from drumbo.services import profiles, workshop
-from drumbo.services.prints import PrintRoom
+from drumbo.services.prints import PrintManager
 from drumbo.standins.filament.device import FilamentPrinter
-from drumbo.standins.filament.side import SideDoor
+from drumbo.standins.filament.side import ControlServer
 from drumbo.standins.line.session import LineServer
 from drumbo.store.database import Workshop
 from drumbo.trials.base import Context
@@ -91,7 +91,7 @@ class Standin:
 @pytest.fixture
 def standin() -> Iterator[Standin]:
     device = FilamentPrinter(pace=1e6)
-    lines, side = LineServer(device), SideDoor(device)
+    lines, side = LineServer(device), ControlServer(device)
     lines.start()
     side.start()
     yield Standin(device, f"socket://127.0.0.1:{lines.port}", f"http://127.0.0.1:{side.port}")
@@ -104,14 +104,14 @@ QUICK = {"silence_s": 3.0, "reopen_s": 3.0, "answer_s": 2.0, "hello_s": 3.0}
 
 
 @pytest.fixture
-def room(house: Workshop) -> Iterator[PrintRoom]:
-    made = PrintRoom(house, QUICK)
+def room(house: Workshop) -> Iterator[PrintManager]:
+    made = PrintManager(house, QUICK)
     yield made
     made.close()
 
 
 @pytest.fixture
-def client(house: Workshop, room: PrintRoom) -> Iterator[FlaskClient]:
+def client(house: Workshop, room: PrintManager) -> Iterator[FlaskClient]:
     app = create_app(house, room, secret="test")
     app.config.update(WTF_CSRF_ENABLED=False, TESTING=True)
     with app.test_client() as made:

@@ -70,7 +70,7 @@ def standin_filament(
     """A filament printer on a TCP port of this machine."""
     from drumbo.standins.filament.bed import draw_bed  # noqa: PLC0415
     from drumbo.standins.filament.device import FilamentPrinter, Loaded  # noqa: PLC0415
-    from drumbo.standins.filament.side import SideDoor  # noqa: PLC0415
+    from drumbo.standins.filament.side import ControlServer  # noqa: PLC0415
     from drumbo.standins.line.manners import FAULTS  # noqa: PLC0415
     from drumbo.standins.line.session import LineServer  # noqa: PLC0415
 
@@ -83,7 +83,7 @@ def standin_filament(
         if name not in FAULTS or not at.isdigit():
             raise click.BadParameter(f"{entry}: write NAME:LINES, with one of {', '.join(FAULTS)}")
         device.faults[name] = float(at)
-    lines, side = LineServer(device, port), SideDoor(device, side_port)
+    lines, side = LineServer(device, port), ControlServer(device, side_port)
     lines.start()
     side.start()
     click.echo(f"stand-in printer: socket://127.0.0.1:{lines.port}  camera: http://127.0.0.1:{side.port}")

@@ -12,7 +12,7 @@ from drumbo.core.resin import ResinPrinter
 from drumbo.core.run import RunState
 from drumbo.core.workshop import Printer
 from drumbo.services import adopting, by_hand, profiles, reading, trials, workshop
-from drumbo.services.prints import PrintRoom
+from drumbo.services.prints import PrintManager
 from drumbo.services.simulated import simulated_readings
 from drumbo.store.database import Workshop
 
@@ -113,7 +113,7 @@ class Filled:
 
 
 def fill(
-    house: Workshop, room: PrintRoom, filament: Device, resin: Device, say: Callable[[str], object]
+    house: Workshop, room: PrintManager, filament: Device, resin: Device, say: Callable[[str], object]
 ) -> Filled:  # fmt: skip
     """Fill an empty workshop; the stand-ins must be running and fast."""
     petrel = workshop.save_printer(house, _linked(STANDIN_PRINTER, filament))
@@ -169,7 +169,7 @@ def _linked(printer: Any, device: Device) -> dict[str, Any]:
     return {**asdict(printer), "link_url": device.link_url, "camera_url": device.camera_url}
 
 
-def _resins(house: Workshop, room: PrintRoom, device: Device) -> None:
+def _resins(house: Workshop, room: PrintManager, device: Device) -> None:
     """One bottle with its working curve and its exposure, and one whose coupons wait to be read."""
     gannet = workshop.save_printer(house, _linked(RESIN_PRINTER, device))
     bottles = [workshop.save_material(house, label, spool_seed=seed) for label, seed in BOTTLES]
@@ -189,7 +189,7 @@ def _plan(house: Workshop, profile: int, asked: dict[str, float], slug: str = "t
     return trials.create(house, profile, slug, {**draft.plan, **asked})
 
 
-def _print(house: Workshop, room: PrintRoom, trial: int) -> trials.Sheet:
+def _print(house: Workshop, room: PrintManager, trial: int) -> trials.Sheet:
     """Print a trial on the stand-in and have the practised eye read it."""
     run = room.start(trial)
     room.join(run, 600)
@@ -200,14 +200,14 @@ def _print(house: Workshop, room: PrintRoom, trial: int) -> trials.Sheet:
     return sheet
 
 
-def _strip(house: Workshop, room: PrintRoom, profile: int) -> None:
+def _strip(house: Workshop, room: PrintManager, profile: int) -> None:
     trial = _plan(house, profile, {}, "flow-surface")
     _print(house, room, trial)
     adopting.adopt(house, trial)
 
 
 def _tower(
-    house: Workshop, room: PrintRoom, profile: int, asked: dict[str, float], *, adopt: bool = True, scored: int = 99
+    house: Workshop, room: PrintManager, profile: int, asked: dict[str, float], *, adopt: bool = True, scored: int = 99
 ) -> None:
     trial = _plan(house, profile, asked)
     sheet = _print(house, room, trial)

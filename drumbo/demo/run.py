@@ -17,7 +17,7 @@ from drumbo.core.catalogue import FILAMENT, RESIN
 from drumbo.core.errors import DrumboError
 from drumbo.demo.fill import Device, fill
 from drumbo.services import workshop
-from drumbo.services.prints import PrintRoom
+from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from drumbo.web.serving import run
 
@@ -38,7 +38,7 @@ def run_demo(folder: Path, *, port: int, pace: float, fresh: bool, say: Say) -> 
         cameras = (filament.camera_url, resin.camera_url)
         first = not done.exists()
 
-        def ready(house: Workshop, room: PrintRoom) -> None:
+        def ready(house: Workshop, room: PrintManager) -> None:
             if first:
                 say("Filling the demo workshop; the first time this takes a minute or two.")
                 for camera in cameras:

@@ -24,7 +24,7 @@ SHELF, NEXTS, MOST = 12, 3, 6
 
 
 @dataclass(frozen=True, slots=True)
-class Going:
+class ActiveRun:
     """A run that is on a printer now, or went wrong there. `asks_line` tells whether its printer can be asked."""
 
     run: Run
@@ -52,8 +52,8 @@ class Waiting:
 class Bench:
     """All for the first page."""
 
-    troubles: tuple[Going, ...]
-    going: tuple[Going, ...]
+    troubles: tuple[ActiveRun, ...]
+    going: tuple[ActiveRun, ...]
     waiting: tuple[Waiting, ...]
     shelf: tuple[Spine, ...]
     nexts: tuple[Card, ...]
@@ -87,9 +87,9 @@ def bench(workshop: Workshop) -> Bench:
     return Bench(troubles, going, waiting, shelf, nexts, printers, materials)
 
 
-def _going(row: PrintRow, workshop: Workshop) -> Going:
+def _going(row: PrintRow, workshop: Workshop) -> ActiveRun:
     title, seconds = kind(row.trial.kind).title, float(row.trial.facts["seconds"])
-    return Going(run_of(row, workshop), row.printer.name, row.trial_id, title, row.trial.profile.name, seconds,
+    return ActiveRun(run_of(row, workshop), row.printer.name, row.trial_id, title, row.trial.profile.name, seconds,
                  asks_line(row.printer.spec), row.printer.spec.get("process", FILAMENT))  # fmt: skip
 
 

@@ -39,7 +39,7 @@ STOPS_S = 60.0
 KILLED = "The program that was sending has ended in the middle of it, so nobody looks after the printer."
 
 
-class PrintRoom:
+class PrintManager:
     """The prints of a workshop, whichever application began them."""
 
     def __init__(self, workshop: Workshop, timing: dict[str, float] | None = None) -> None:

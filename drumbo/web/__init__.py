@@ -14,7 +14,7 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 from drumbo import __version__
 from drumbo.core.errors import DrumboError, InvalidInput, NotFound
 from drumbo.services.check import LARGEST_FILE
-from drumbo.services.prints import PrintRoom
+from drumbo.services.prints import PrintManager
 from drumbo.services.shelf import fill_in
 from drumbo.store.database import Workshop
 from drumbo.web import drum, filters
@@ -25,7 +25,7 @@ STATIC = Path(__file__).parent / "static"
 POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'"
 
 
-def create_app(workshop: Workshop, room: PrintRoom, *, secret: str, code: str | None = None) -> Flask:
+def create_app(workshop: Workshop, room: PrintManager, *, secret: str, code: str | None = None) -> Flask:
     """The application on a workshop. `code` is asked for before anything is shown, where one is set."""
     fill_in(workshop)
     app = Flask(__name__)

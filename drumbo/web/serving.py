@@ -13,7 +13,7 @@ from pathlib import Path
 from waitress.server import create_server
 
 from drumbo.core.errors import NotNow
-from drumbo.services.prints import PrintRoom
+from drumbo.services.prints import PrintManager
 from drumbo.services.warm import warm
 from drumbo.store.database import Workshop
 from drumbo.web import create_app
@@ -33,7 +33,7 @@ def run(
     host: str,
     port: int,
     say: Say,
-    ready: Callable[[Workshop, PrintRoom], object] | None = None,
+    ready: Callable[[Workshop, PrintManager], object] | None = None,
     stop_prints: bool = False,
 ) -> None:
     """Serve the workshop in `folder` and block. Ends on Ctrl-C or SIGTERM; running prints go on, unless `stop_prints`.
@@ -45,7 +45,7 @@ def run(
     except OSError as error:
         raise NotNow(f"port {port} of {host} cannot be had ({error.strerror}); try --port 0") from error
     workshop = Workshop(folder)
-    room = PrintRoom(workshop)
+    room = PrintManager(workshop)
     code = None if _loopback(host) else os.environ.get("DRUMBO_CODE") or secrets.token_hex(3)
     app = create_app(workshop, room, secret=_secret(folder), code=code)
     server = create_server(app, sockets=[listener], threads=8, max_request_body_size=LARGEST_BODY)

@@ -14,13 +14,13 @@ from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.profile import Known
 from drumbo.services import adopting, by_hand, pictures, profiles, reading, simulated, trials, workshop
 from drumbo.services.convert import piece_of
-from drumbo.services.prints import PrintRoom
+from drumbo.services.prints import PrintManager
 from drumbo.services.simulated import Points
 from drumbo.store.database import Workshop
 from tests.conftest import Begun, Standin
 
 
-def _printed(house: Workshop, room: PrintRoom, profile: int, slug: str, **asked: Any) -> int:
+def _printed(house: Workshop, room: PrintManager, profile: int, slug: str, **asked: Any) -> int:
     trial = trials.create(house, profile, slug, {**trials.draft(house, profile, slug).plan, **asked})
     run = room.start(trial)
     room.join(run, 60)
@@ -89,7 +89,9 @@ def test_a_value_rests_on_what_its_trial_was_printed_with(house: Workshop, begun
     assert "Flow" in preview.leaves_open
 
 
-def test_extruder_steps_belong_to_the_printer(house: Workshop, begun: Begun, room: PrintRoom, standin: Standin) -> None:
+def test_extruder_steps_belong_to_the_printer(
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
+) -> None:
     by_hand.set_value(house, begun.profile, "flow_ratio", "0.98")
     standin.device.machine.true_steps_mm = 430.0
     trial = _printed(house, room, begun.profile, "extruder-steps", steps_now=400.0)
@@ -115,7 +117,7 @@ def test_extruder_steps_belong_to_the_printer(house: Workshop, begun: Begun, roo
 
 
 def test_a_printer_that_does_not_answer_keeps_what_it_had(
-    house: Workshop, begun: Begun, room: PrintRoom, standin: Standin
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
 ) -> None:
     trial = _printed(house, room, begun.profile, "extruder-steps")
     reading.measure(house, trial, "left", 0, "first", "21")
@@ -133,7 +135,7 @@ def _spec(house: Workshop, begun: Begun) -> dict[str, Any]:
     return asdict(workshop.printer(house, begun.printer))
 
 
-def test_callipers_close_on_the_stand_ins_walls(house: Workshop, begun: Begun, room: PrintRoom) -> None:
+def test_callipers_close_on_the_stand_ins_walls(house: Workshop, begun: Begun, room: PrintManager) -> None:
     trial = _printed(house, room, begun.profile, "flow-wall", wall_mm=6.0, heights=2.0)
     sheet = trials.sheet(house, trial)
     picture = sheet.pictures[0]
@@ -172,7 +174,9 @@ def test_a_photo_measures_once_its_scale_is_told(house: Workshop, begun: Begun) 
     assert simulated.close_jaws(house, photo, Points((10, 10), (10, 27))) == 0.85
 
 
-def test_the_scale_weighs_what_lies_in_a_box(house: Workshop, begun: Begun, room: PrintRoom, standin: Standin) -> None:
+def test_the_scale_weighs_what_lies_in_a_box(
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
+) -> None:
     trial = _printed(house, room, begun.profile, "flow-wall", wall_mm=6.0)
     body = {"low": [-1e4, -1e4, 0], "high": [1e4, 1e4, 1e4]}
     request = urllib.request.Request(standin.camera + "/weigh", json.dumps(body).encode())

@@ -6,14 +6,14 @@ import pytest
 
 from drumbo.core.errors import InvalidInput
 from drumbo.services import adopting, by_hand, profiles, reading, simulated, trials
-from drumbo.services.prints import PrintRoom
+from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from tests.conftest import Begun
 
 SMALL_WALL = {"low_mm3_s": 6, "high_mm3_s": 12, "step_mm3_s": 2, "band_mm": 3}
 
 
-def _printed(house: Workshop, room: PrintRoom, profile: int, slug: str, **asked: float) -> int:
+def _printed(house: Workshop, room: PrintManager, profile: int, slug: str, **asked: float) -> int:
     plan = {**trials.draft(house, profile, slug).plan, **asked}
     number = trials.create(house, profile, slug, plan)
     room.join(room.start(number), 300)
@@ -27,7 +27,7 @@ def _by_hand(house: Workshop, profile: int) -> int:
     return number
 
 
-def test_a_sign_is_given_by_band_or_by_height_and_taken_back(house: Workshop, room: PrintRoom, begun: Begun) -> None:
+def test_a_sign_is_given_by_band_or_by_height_and_taken_back(house: Workshop, room: PrintManager, begun: Begun) -> None:
     wall = trials.create(
         house, begun.profile, "rising-wall", {**trials.draft(house, begun.profile, "rising-wall").plan, **SMALL_WALL}
     )
@@ -50,7 +50,7 @@ def test_a_sign_is_given_by_band_or_by_height_and_taken_back(house: Workshop, ro
 
 
 def test_weighed_blobs_move_the_limit_with_every_later_temperature(
-    house: Workshop, room: PrintRoom, begun: Begun
+    house: Workshop, room: PrintManager, begun: Begun
 ) -> None:
     tray = _printed(house, room, begun.profile, "weighed-blobs")
     assert simulated.simulated_readings(house, tray) == 21
@@ -70,7 +70,7 @@ def test_weighed_blobs_move_the_limit_with_every_later_temperature(
     assert profiles.sheet(house, begun.profile).profile.values["max_flow_mm3_s"].number == limit.number
 
 
-def test_a_wall_moves_the_curve_that_blobs_have_found(house: Workshop, room: PrintRoom, begun: Begun) -> None:
+def test_a_wall_moves_the_curve_that_blobs_have_found(house: Workshop, room: PrintManager, begun: Begun) -> None:
     tray = _printed(house, room, begun.profile, "weighed-blobs")
     simulated.simulated_readings(house, tray)
     adopting.adopt(house, tray)

@@ -15,7 +15,7 @@ import pytest
 from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.links.runs import ALIVE
 from drumbo.services import bench, trials, workshop
-from drumbo.services.prints import PrintRoom
+from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow
 from tests.conftest import QUICK, Begun, Standin
@@ -46,14 +46,14 @@ def _moves(standin: Standin) -> dict[str, bytes]:
     return {name: bytes(column) for name, column in moves.items() if name != "wait_s"}
 
 
-def _kill(room: PrintRoom, house: Workshop, run_id: int) -> None:
+def _kill(room: PrintManager, house: Workshop, run_id: int) -> None:
     with house.reading() as session:
         name = session.get(PrintRow, run_id).run  # type: ignore[union-attr]
     os.kill(int((room.runs.folder(name) / ALIVE).read_text()), signal.SIGKILL)
 
 
 def test_a_line_that_breaks_is_a_state_with_a_message_and_stays_on_the_bench(
-    house: Workshop, begun: Begun, room: PrintRoom, standin: Standin
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
 ) -> None:
     trial = _plan(house, begun)
     standin.device.faults["drop-connection"] = 900
@@ -74,7 +74,7 @@ def test_a_line_that_breaks_is_a_state_with_a_message_and_stays_on_the_bench(
 
 
 def test_stop_keeps_the_trial_and_reads_back_that_the_printer_is_off(
-    house: Workshop, begun: Begun, room: PrintRoom, standin: Standin
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
 ) -> None:
     standin.device.clock.change(200.0)
     trial = _plan(house, begun)
@@ -94,7 +94,7 @@ def test_stop_keeps_the_trial_and_reads_back_that_the_printer_is_off(
 
 
 def test_a_sending_process_that_is_killed_is_told_and_the_printer_looked_after(
-    house: Workshop, begun: Begun, room: PrintRoom, standin: Standin
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
 ) -> None:
     standin.device.clock.change(200.0)
     trial = _plan(house, begun)
@@ -111,7 +111,7 @@ def test_a_sending_process_that_is_killed_is_told_and_the_printer_looked_after(
 
 
 def test_where_the_maker_wants_to_be_asked_nothing_is_switched_off_unasked(
-    house: Workshop, begun: Begun, room: PrintRoom, standin: Standin
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
 ) -> None:
     standin.device.clock.change(200.0)
     workshop.save_printer(house, {**workshop.as_typed(house, begun.printer), "after_crash": "ask"}, begun.printer)
@@ -127,7 +127,7 @@ def test_where_the_maker_wants_to_be_asked_nothing_is_switched_off_unasked(
 
 
 def test_a_print_that_an_older_version_left_behind_is_looked_after_too(
-    house: Workshop, begun: Begun, room: PrintRoom, standin: Standin
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
 ) -> None:
     standin.device.machine.nozzle.target_c = 210
     trial = _plan(house, begun)
@@ -141,9 +141,9 @@ def test_a_print_that_an_older_version_left_behind_is_looked_after_too(
 APPLICATION = """
 import sys, time
 from pathlib import Path
-from drumbo.services.prints import PrintRoom
+from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
-room = PrintRoom(Workshop(Path(sys.argv[1])))
+room = PrintManager(Workshop(Path(sys.argv[1])))
 if sys.argv[2] != "0":
     room.start(int(sys.argv[2]))
 print("here", flush=True)
@@ -152,7 +152,7 @@ time.sleep(60)
 
 
 def test_an_application_may_be_killed_and_the_print_goes_on_true_to_the_line(
-    house: Workshop, begun: Begun, room: PrintRoom, standin: Standin
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
 ) -> None:
     trial = _plan(house, begun)
     room.join(room.start(trial), 60)
@@ -169,8 +169,8 @@ def test_an_application_may_be_killed_and_the_print_goes_on_true_to_the_line(
         application.kill()
         application.wait()
         application.stdout.close()
-    second = PrintRoom(house, QUICK)
-    third = PrintRoom(house, QUICK)
+    second = PrintManager(house, QUICK)
+    third = PrintManager(house, QUICK)
     with pytest.raises(NotNow, match="is printing"):
         second.start(trial)
     standin.device.clock.change(1e6)
@@ -186,7 +186,7 @@ def test_an_application_may_be_killed_and_the_print_goes_on_true_to_the_line(
 
 
 def test_a_database_that_somebody_locks_does_not_touch_the_print(
-    house: Workshop, begun: Begun, room: PrintRoom, standin: Standin
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
 ) -> None:
     trial = _plan(house, begun)
     standin.device.clock.change(2000.0)
@@ -216,7 +216,7 @@ def test_addresses_that_are_none_of_a_printer_are_refused(house: Workshop, begun
 
 
 def test_a_line_that_no_printer_takes_is_refused_before_anything_is_sent(
-    house: Workshop, begun: Begun, room: PrintRoom, standin: Standin
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
 ) -> None:
     from drumbo.core.errors import GcodeError
 

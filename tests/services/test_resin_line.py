@@ -16,7 +16,7 @@ from drumbo.core.profile import From, Known
 from drumbo.core.resin import ResinPrinter as Machine
 from drumbo.exchange.meshes import read_part
 from drumbo.services import adopting, by_hand, life, profiles, reading, shelf, trials, workshop
-from drumbo.services.prints import PrintRoom, try_link
+from drumbo.services.prints import PrintManager, try_link
 from drumbo.services.simulated import simulated_readings
 from drumbo.standins.resin.bottle import draw_bottle, true_exposure_s
 from drumbo.standins.resin.device import ResinPrinter
@@ -52,7 +52,7 @@ def lit(house: Workshop) -> Iterator[Lit]:
     server.close()
 
 
-def _printed(house: Workshop, room: PrintRoom, profile: int, slug: str) -> int:
+def _printed(house: Workshop, room: PrintManager, profile: int, slug: str) -> int:
     trial = trials.create(house, profile, slug, trials.draft(house, profile, slug).plan)
     room.join(room.start(trial), 60)
     run = trials.sheet(house, trial).run
@@ -62,7 +62,7 @@ def _printed(house: Workshop, room: PrintRoom, profile: int, slug: str) -> int:
     return trial
 
 
-def test_from_a_label_to_an_exposure_and_another_layer_height(house: Workshop, room: PrintRoom, lit: Lit) -> None:
+def test_from_a_label_to_an_exposure_and_another_layer_height(house: Workshop, room: PrintManager, lit: Lit) -> None:
     assert try_link(house, lit.printer) == "It answers."
     assert profiles.card(house, lit.profile).next.kind.title == "Working curve"
     adopting.adopt(house, _printed(house, room, lit.profile, "cure-on-glass"))
@@ -131,7 +131,7 @@ def test_another_lamp_puts_exposures_in_doubt_until_the_old_one_is_back(house: W
     assert profiles.sheet(house, lit.profile).profile.values["exposure_s"].recheck is None
 
 
-def test_what_a_print_can_come_to(house: Workshop, room: PrintRoom, lit: Lit) -> None:
+def test_what_a_print_can_come_to(house: Workshop, room: PrintManager, lit: Lit) -> None:
     trial = trials.create(house, lit.profile, "bottom-feet", trials.draft(house, lit.profile, "bottom-feet").plan)
     lit.device.fault_at = 7
     room.join(room.start(trial), 60)
@@ -155,7 +155,7 @@ def test_what_a_print_can_come_to(house: Workshop, room: PrintRoom, lit: Lit) ->
     assert "for another screen; this one has 1000 × 800" in trials.sheet(house, other).run.message
 
 
-def test_nothing_answers_and_nothing_mixes(house: Workshop, room: PrintRoom, lit: Lit) -> None:
+def test_nothing_answers_and_nothing_mixes(house: Workshop, room: PrintManager, lit: Lit) -> None:
     dead = {**asdict(workshop.printer(house, lit.printer)), "name": "dark", "link_url": "http://127.0.0.1:9"}
     with pytest.raises(LinkError, match="nothing that takes layer packages answers"):
         try_link(house, workshop.save_printer(house, dead))
@@ -181,7 +181,7 @@ def test_nothing_answers_and_nothing_mixes(house: Workshop, room: PrintRoom, lit
 
 
 def test_a_printer_that_takes_one_light_a_layer_prints_coupons_one_by_one(
-    house: Workshop, room: PrintRoom, lit: Lit
+    house: Workshop, room: PrintManager, lit: Lit
 ) -> None:
     plain = {**asdict(workshop.printer(house, lit.printer)), "lights_apart": "no", "link_url": "", "camera_url": ""}
     workshop.save_printer(house, plain, lit.printer)

@@ -28,7 +28,7 @@ from drumbo.services import (
     trials,
     workshop,
 )
-from drumbo.services.prints import PrintRoom
+from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from drumbo.store.models import Base, PrinterRow
 from tests.conftest import LABEL, Begun, Standin
@@ -107,7 +107,7 @@ def test_by_hand_and_back(house: Workshop, begun: Begun) -> None:
     assert [p.number for p in sheet.history] == [3, 2, 1], "nothing is lost by taking back"
 
 
-def test_the_whole_line_from_label_to_adopted_value(house: Workshop, begun: Begun, room: PrintRoom) -> None:
+def test_the_whole_line_from_label_to_adopted_value(house: Workshop, begun: Begun, room: PrintManager) -> None:
     trial = _plan(house, begun)
     with pytest.raises(NotNow, match="print the piece first"):
         reading.score(house, trial, "bridge", 0, 3)
@@ -146,7 +146,7 @@ def test_the_whole_line_from_label_to_adopted_value(house: Workshop, begun: Begu
 
 
 def test_the_eye_looks_at_the_piece_it_is_asked_about(
-    house: Workshop, begun: Begun, room: PrintRoom, standin: Standin
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
 ) -> None:
     first = _plan(house, begun)
     room.join(room.start(first), 60)

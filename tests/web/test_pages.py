@@ -14,7 +14,7 @@ from drumbo.core.catalogue import FILAMENT, of_process
 from drumbo.core.errors import InvalidInput
 from drumbo.core.profile import From, Origin, Value, changed
 from drumbo.services import profiles, shelf, trials
-from drumbo.services.prints import PrintRoom
+from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from drumbo.store.models import RevisionRow
 from drumbo.web import create_app
@@ -178,7 +178,7 @@ def test_six_hundred_megabytes_are_refused_before_they_are_read(client: FlaskCli
     assert "larger than 500 MB" in answer.text
 
 
-def test_a_form_without_its_token_changes_nothing(house: Workshop, room: PrintRoom, begun: Begun) -> None:
+def test_a_form_without_its_token_changes_nothing(house: Workshop, room: PrintManager, begun: Begun) -> None:
     app = create_app(house, room, secret="test")
     with app.test_client() as strict:
         answer = strict.post(f"/profiles/{begun.profile}/undo")
@@ -187,7 +187,7 @@ def test_a_form_without_its_token_changes_nothing(house: Workshop, room: PrintRo
     assert profiles.sheet(house, begun.profile).card.revision == 1
 
 
-def test_beyond_this_machine_a_code_is_asked_for(house: Workshop, room: PrintRoom) -> None:
+def test_beyond_this_machine_a_code_is_asked_for(house: Workshop, room: PrintManager) -> None:
     app = create_app(house, room, secret="test", code="a1b2c3")
     app.config["WTF_CSRF_ENABLED"] = False
     with app.test_client() as guest:

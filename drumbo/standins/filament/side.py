@@ -37,7 +37,7 @@ from drumbo.standins.tools import Jaws
 PICTURES = {"/front.png": (front_picture, "10"), "/top.png": (top_picture, "16")}
 
 
-class SideDoor(Door):
+class ControlServer(Door):
     """The HTTP server beside the device."""
 
     def __init__(self, device: FilamentPrinter, port: int = 0) -> None:

@@ -7,7 +7,7 @@ from typing import cast
 from flask import current_app, request
 
 from drumbo.core.errors import DrumboError, InvalidInput
-from drumbo.services.prints import PrintRoom
+from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 
 LONGEST_NUMBER = 12
@@ -18,9 +18,9 @@ def workshop() -> Workshop:
     return cast("Workshop", current_app.extensions["workshop"])
 
 
-def room() -> PrintRoom:
+def room() -> PrintManager:
     """The prints of this process."""
-    return cast("PrintRoom", current_app.extensions["room"])
+    return cast("PrintManager", current_app.extensions["room"])
 
 
 def typed() -> dict[str, str]:
