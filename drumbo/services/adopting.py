@@ -21,6 +21,9 @@ from drumbo.services.profiles import append, printer_moved
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrinterRow, ProfileRow, TrialRow
+from drumbo.trials.trial import TrialState
+
+TRIES = 10
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,18 +113,36 @@ def _profiles_on(session: Session, printer_id: int) -> list[ProfileRow]:
 
 
 def adopt(workshop: Workshop, trial_id: int) -> int:
-    """Take the result into the profile as a new revision; returns its number. A printer's result returns 0."""
-    with workshop.writing() as session:
-        row = get_trial(session, trial_id)
-        if row.adopted_revision is not None:
-            raise NotNow("this result was adopted already")
-        found = _preview(session, row)
-        if kind_of(row).scope == "printer":
-            number = _into_printer(session, row, found)
-        else:
-            number = append(session, row.profile, found.after, kind_of(row).title, row.id)
-        row.state, row.adopted_revision = "adopted", number
-        return number
+    """Take the result into the profile as a new revision; returns its number. A printer's result returns 0.
+
+    It is worked out first and kept in a moment's transaction; again, where the profile or the readings moved meanwhile.
+    """
+    for _ in range(TRIES):
+        with workshop.reading() as session:
+            row = _open(get_trial(session, trial_id))
+            found, seen = _preview(session, row), _state(row)
+        with workshop.writing() as session:
+            row = _open(get_trial(session, trial_id))
+            if _state(row) != seen:
+                continue
+            if kind_of(row).scope == "printer":
+                number = _into_printer(session, row, found)
+            else:
+                number = append(session, row.profile, found.after, kind_of(row).title, row.id)
+            row.state, row.adopted_revision = TrialState.ADOPTED, number
+            return number
+    raise NotNow("somebody else changes this profile just now; try again")
+
+
+def _open(row: TrialRow) -> TrialRow:
+    if row.adopted_revision is not None:
+        raise NotNow("this result was adopted already")
+    return row
+
+
+def _state(row: TrialRow) -> tuple[object, ...]:
+    """What the outcome of adopting hangs on."""
+    return latest(row.profile).number, row.profile.printer.spec, row.plan, row.readings
 
 
 def _into_printer(session: Session, row: TrialRow, found: Preview) -> int:
@@ -150,7 +171,7 @@ def take_back(workshop: Workshop, trial_id: int) -> None:
         now = printer_of(printer).numbers()[key]
         _set(printer, key, was)
         printer_moved(session, printer.id, key, now, was, f"{BY_KEY[key].name} of {printer.name} set back")
-        row.state, row.adopted_revision = "printed", None
+        row.state, row.adopted_revision = TrialState.PRINTED, None
 
 
 def tell_printer(workshop: Workshop, trial_id: int) -> str:

@@ -19,6 +19,7 @@ from drumbo.services.trials import Run, run_of
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PrinterRow, PrintRow, ProfileRow, TrialRow
 from drumbo.trials import kind
+from drumbo.trials.trial import TrialState, all_read
 
 SHELF, NEXTS, MOST = 12, 3, 6
 
@@ -74,7 +75,7 @@ def bench(workshop: Workshop) -> Bench:
         busy = {g.trial for g in going}
         open_trials = session.scalars(
             select(TrialRow)
-            .where(TrialRow.state.in_(("planned", "printed")))
+            .where(TrialRow.state != TrialState.ADOPTED)
             .options(selectinload(TrialRow.profile))
             .order_by(TrialRow.id.desc())
             .limit(12)
@@ -95,8 +96,7 @@ def _going(row: PrintRow, workshop: Workshop) -> ActiveRun:
 
 def _waiting(row: TrialRow) -> Waiting:
     chosen, plan, readings = kind_of(row), plan_of(row), readings_of(row)
-    read = readings.count() >= chosen.readings(plan).count(len(chosen.steps(plan))) or readings.picked is not None
-    leaf = "print" if row.state == "planned" else "adopt" if read else "read"
+    leaf = "print" if row.state == TrialState.PLANNED else "adopt" if all_read(chosen, plan, readings) else "read"
     return Waiting(row.id, chosen.title, row.profile.name, leaf, readings.count())
 
 

@@ -17,6 +17,7 @@ from drumbo.services.convert import latest, printer_of, profile_of
 from drumbo.services.profiles import append, get_row
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrinterRow, ProfileRow, TrialRow
+from drumbo.trials.trial import TrialState
 
 LONGEST_NOTE = 1000
 BED_LOW_C, BED_HIGH_C = 0.0, 250.0
@@ -116,6 +117,6 @@ def undo(workshop: Workshop, profile_id: int) -> int:
         if gone.trial_id is not None:
             trial = session.get(TrialRow, gone.trial_id)
             if trial is not None and trial.adopted_revision == gone.number:
-                trial.state, trial.adopted_revision = "printed", None
+                trial.state, trial.adopted_revision = TrialState.PRINTED, None
         restored = changed(profile_of(before), {}, printer_of(row.printer).numbers())
         return append(session, row, restored, f"took back revision {gone.number}")

@@ -12,6 +12,7 @@ from drumbo.core.profile import Profile
 from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
 from drumbo.trials import kind
 from drumbo.trials.base import AnyKind, Bound, Readings, Result
+from drumbo.trials.trial import Trial, TrialState
 
 T = TypeVar("T")
 
@@ -46,6 +47,14 @@ def context_of(row: ProfileRow, revision: int | None = None) -> Bound[Any, Any]:
     """What a trial of this profile is bound to: its newest revision, or the one given."""
     chosen = latest(row) if revision is None else next(r for r in row.revisions if r.number == revision)
     return Bound(printer_of(row.printer), material_of(row.material), profile_of(chosen))
+
+
+def trial_of(row: TrialRow) -> Trial:
+    """The trial in a row."""
+    return Trial(
+        kind_of(row), plan_of(row), context_of(row.profile, row.revision), row.revision, TrialState(row.state),
+        readings_of(row), result_of(row),
+    )  # fmt: skip
 
 
 def kind_of(row: TrialRow) -> AnyKind[Any]:

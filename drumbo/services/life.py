@@ -18,6 +18,7 @@ from drumbo.services.convert import latest, material_of, printer_of, profile_of
 from drumbo.services.profiles import Card, add, append, card_of, check_name, chosen_for, get_row, picked
 from drumbo.store.database import Workshop
 from drumbo.store.models import ProfileRow, RevisionRow, TrialRow
+from drumbo.trials.trial import TrialState
 
 MOST_BESIDE = 5
 LONGEST_LABEL, LONGEST_NOTE = 60, 1000
@@ -161,7 +162,7 @@ class Past:
 def history(workshop: Workshop, profile_id: int) -> tuple[Card, tuple[Past, ...]]:
     """All revisions, newest first."""
     with workshop.reading() as session:
-        row = get_row(session, profile_id)
+        row = get_row(session, profile_id, history=True)
         profiles = [profile_of(revision) for revision in row.revisions]
         past = []
         for at, revision in enumerate(row.revisions):
@@ -196,10 +197,10 @@ def restore(workshop: Workshop, profile_id: int, number: int) -> int:
 def _unadopt(session: Session, profile_id: int, restored: Profile, number: int) -> None:
     """A trial that was adopted later and whose values the profile does not hold any more may be adopted again."""
     held = {value.origin.trial for value in restored.values.values()}
-    adopted = select(TrialRow).where(TrialRow.profile_id == profile_id, TrialRow.state == "adopted")
+    adopted = select(TrialRow).where(TrialRow.profile_id == profile_id, TrialRow.state == TrialState.ADOPTED)
     for trial in session.scalars(adopted):
         if trial.adopted_revision and trial.adopted_revision > number and trial.id not in held:
-            trial.state, trial.adopted_revision = "printed", None
+            trial.state, trial.adopted_revision = TrialState.PRINTED, None
 
 
 def remark(workshop: Workshop, profile_id: int, number: int, label: str, note: str) -> None:

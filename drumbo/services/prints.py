@@ -32,6 +32,7 @@ from drumbo.services.spools import take_from_spool
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrinterRow, PrintRow, now
+from drumbo.trials.trial import TrialState
 
 log = logging.getLogger(__name__)
 FOLLOW_S = 1.0
@@ -262,8 +263,8 @@ class PrintManager:
             run.total, run.elapsed_s = entry.total or run.total, entry.elapsed_s
             run.heat, run.finished_at = entry.heat or run.heat, now()
             take_from_spool(session, run.trial, run.sent / max(run.total, 1))
-            if entry.state == RunState.DONE and run.trial.state == "planned":
-                run.trial.state, run.trial.printed_at = "printed", now()
+            if entry.state == RunState.DONE and run.trial.state == TrialState.PLANNED:
+                run.trial.state, run.trial.printed_at = TrialState.PRINTED, now()
 
     @contextmanager
     def _alone(self, name: str) -> Iterator[None]:

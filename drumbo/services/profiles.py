@@ -126,13 +126,16 @@ class Sheet:
     spent: Spent = field(default_factory=lambda: Spent(0, 0.0, 0.0, None))
 
 
-def get_row(session: Session, number: int) -> ProfileRow:
-    """A profile's row with all it needs; NotFound if there is none."""
+def get_row(session: Session, number: int, *, history: bool = False) -> ProfileRow:
+    """A profile's row with all it needs, what every revision held included where `history` is wanted. NotFound if there
+    is none.
+    """
+    revisions = selectinload(ProfileRow.revisions)
+    if history:
+        revisions = revisions.undefer(RevisionRow.data)
     wanted = select(ProfileRow).where(ProfileRow.id == number)
     row = session.scalars(
-        wanted.options(
-            selectinload(ProfileRow.revisions), selectinload(ProfileRow.printer), selectinload(ProfileRow.material)
-        )
+        wanted.options(revisions, selectinload(ProfileRow.printer), selectinload(ProfileRow.material))
     ).first()
     if row is None:
         raise NotFound(f"there is no profile number {number}")
@@ -273,7 +276,7 @@ def printer_moved(session: Session, printer_id: int, key: str, was: float, now: 
 def sheet(workshop: Workshop, profile_id: int) -> Sheet:
     """Everything for a profile's page."""
     with workshop.reading() as session:
-        row = get_row(session, profile_id)
+        row = get_row(session, profile_id, history=True)
         card = card_of(row)
         history = []
         for before, after in zip([None, *row.revisions], row.revisions, strict=False):

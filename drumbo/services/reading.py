@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.core.fields import number
-from drumbo.services.convert import context_of, kind_of, plan_of, readings_of
-from drumbo.services.trials import get_trial
+from drumbo.services.convert import readings_of, trial_of
+from drumbo.services.trials import find_trial, get_trial
 from drumbo.store.database import Workshop
-from drumbo.store.models import TrialRow
-from drumbo.trials.base import Measure, Readings
+from drumbo.trials.base import Measure
+from drumbo.trials.trial import Trial, TrialState
 
 WORST, BEST = 0, 4
+TRIES = 20
+LONGEST_NOTE = 5000
 
 
 def score(workshop: Workshop, trial_id: int, aspect: str, step: int, value: int | None) -> None:
@@ -23,17 +25,19 @@ def score(workshop: Workshop, trial_id: int, aspect: str, step: int, value: int 
 
 def score_all(workshop: Workshop, trial_id: int, scores: Mapping[tuple[str, int], int | None]) -> None:
     """Set several scores together."""
-    with workshop.writing() as session:
-        row = _readable(get_trial(session, trial_id))
-        known = {a.key for a in kind_of(row).readings(plan_of(row)).aspects}
-        readings = readings_of(row)
+
+    def scored(trial: Trial) -> Trial:
+        known = {a.key for a in trial.to_read.aspects}
+        readings = trial.readings
         for (aspect, step), value in scores.items():
-            if aspect not in known or not _is_step(row, step):
+            if aspect not in known or not trial.has_step(step):
                 raise InvalidInput("aspect", "this trial has no such step or aspect")
             if value is not None and not WORST <= value <= BEST:
                 raise InvalidInput("score", f"goes from {WORST} to {BEST}")
             readings = readings.with_score(aspect, step, value)
-        _keep(row, readings)
+        return trial.read(readings)
+
+    _read_anew(workshop, trial_id, scored)
 
 
 def measure(workshop: Workshop, trial_id: int, key: str, step: int, site: str, typed: str | float) -> float | None:
@@ -45,32 +49,35 @@ def measure_all(
     workshop: Workshop, trial_id: int, numbers: Mapping[tuple[str, int, str], str | float]
 ) -> list[float | None]:
     """Set several numbers together."""
-    with workshop.writing() as session:
-        row = _readable(get_trial(session, trial_id))
-        known = {m.key: m for m in kind_of(row).readings(plan_of(row)).measures}
-        readings = readings_of(row)
-        understood: list[float | None] = []
+    understood: list[float | None] = []
+
+    def measured(trial: Trial) -> Trial:
+        understood.clear()
+        known = {m.key: m for m in trial.to_read.measures}
+        readings = trial.readings
         for (key, step, site), typed in numbers.items():
-            if key not in known or not _is_step(row, step) or site not in {s.key for s in known[key].sites}:
+            if key not in known or not trial.has_step(step) or site not in {s.key for s in known[key].sites}:
                 raise InvalidInput("number", "this trial has no such place to measure")
-            value = _read(known[key], typed)
-            readings = readings.with_measure(key, step, site, value)
-            understood.append(value)
-        _keep(row, readings)
-        return understood
+            understood.append(_read(known[key], typed))
+            readings = readings.with_measure(key, step, site, understood[-1])
+        return trial.read(readings)
+
+    _read_anew(workshop, trial_id, measured)
+    return understood
 
 
 def first(workshop: Workshop, trial_id: int, key: str, typed: str | int) -> int | None:
     """Say at which step something is seen first: a step's index, the number of steps where none shows it, a height
     like "31.5 mm" from the plate, or an empty text to take it back. Returns the step as it was understood.
     """
-    with workshop.writing() as session:
-        row = _readable(get_trial(session, trial_id))
-        if key not in {f.key for f in kind_of(row).readings(plan_of(row)).firsts}:
-            raise InvalidInput("first", "this trial has no such sign")
-        step = _first_step(row, typed)
-        _keep(row, readings_of(row).with_first(key, step))
-        return step
+    trial = _read_anew(workshop, trial_id, lambda trial: _begins(trial, key, typed))
+    return trial.readings.firsts.get(key)
+
+
+def _begins(trial: Trial, key: str, typed: str | int) -> Trial:
+    if key not in {f.key for f in trial.to_read.firsts}:
+        raise InvalidInput("first", "this trial has no such sign")
+    return trial.read(trial.readings.with_first(key, _first_step(trial, typed)))
 
 
 def first_all(workshop: Workshop, trial_id: int, steps: Mapping[str, int]) -> None:
@@ -79,18 +86,15 @@ def first_all(workshop: Workshop, trial_id: int, steps: Mapping[str, int]) -> No
         first(workshop, trial_id, key, step)
 
 
-def _first_step(row: TrialRow, typed: str | int) -> int | None:
-    steps = len(kind_of(row).steps(plan_of(row)))
+def _first_step(trial: Trial, typed: str | int) -> int | None:
     text = str(typed).strip()
     if not text:
         return None
-    if text.isdecimal() and int(text) <= steps:
+    if text.isdecimal() and int(text) <= len(trial.steps):
         return int(text)
     if not text.endswith("mm"):
         raise InvalidInput("first", "this trial has no such step")
-    height = number("height", text)
-    chosen, context = kind_of(row), context_of(row.profile, row.revision)
-    places = chosen.piece(plan_of(row), context).places
+    height, places = number("height", text), trial.piece.places
     low, high = places[0].low[2], places[-1].high[2]
     if not low <= height <= high:
         raise InvalidInput("height", f"{height:g} mm is not on the wall: it goes from {low:.1f} to {high:.1f} mm")
@@ -110,46 +114,55 @@ def _read(spec: Measure, typed: str | float) -> float | None:
 
 def pick(workshop: Workshop, trial_id: int, step: int | None) -> None:
     """The quick way: name the best step, or take that back with None."""
-    with workshop.writing() as session:
-        row = _readable(get_trial(session, trial_id))
-        if not kind_of(row).readings(plan_of(row)).pick:
+
+    def picked(trial: Trial) -> Trial:
+        if not trial.to_read.pick:
             raise InvalidInput("step", "this trial is read step by step")
-        if step is not None and not _is_step(row, step):
+        if step is not None and not trial.has_step(step):
             raise InvalidInput("step", "this trial has no such step")
-        _keep(row, replace(readings_of(row), picked=step))
+        return trial.read(replace(trial.readings, picked=step))
+
+    _read_anew(workshop, trial_id, picked)
 
 
 def set_note(workshop: Workshop, trial_id: int, note: str) -> None:
     """The maker's note on the readings."""
-    if len(note) > 5000:
-        raise InvalidInput("note", "is longer than 5000 characters")
+    if len(note) > LONGEST_NOTE:
+        raise InvalidInput("note", f"is longer than {LONGEST_NOTE} characters")
     with workshop.writing() as session:
-        row = get_trial(session, trial_id)
+        row = find_trial(session, trial_id)
         row.readings = {**readings_of(row).to_json(), "note": note.strip()}
 
 
 def set_choice(workshop: Workshop, trial_id: int, field: str, value: str) -> None:
     """Judge the same readings for something else: a choice of the plan that does not touch the piece."""
-    with workshop.writing() as session:
-        row = get_trial(session, trial_id)
-        context = context_of(row.profile, row.revision)
-        spec = next((f for f in kind_of(row).fields(context) if f.key == field and f.late), None)
+
+    def judged(trial: Trial) -> Trial:
+        spec = next((f for f in trial.kind.fields(trial.context) if f.key == field and f.late), None)
         if spec is None:
             raise InvalidInput(field, "cannot be changed after printing")
-        row.plan = {**plan_of(row), field: spec.read(value)}
-        _keep(row, readings_of(row))
+        return trial.judged_for(field, spec.read(value))
+
+    _read_anew(workshop, trial_id, judged, printed=False)
 
 
-def _readable(row: TrialRow) -> TrialRow:
-    if row.state == "planned":
-        raise NotNow("print the piece first; then there is something to read")
-    return row
-
-
-def _is_step(row: TrialRow, step: int) -> bool:
-    return 0 <= step < len(kind_of(row).steps(plan_of(row)))
-
-
-def _keep(row: TrialRow, readings: Readings) -> None:
-    row.readings = readings.to_json()
-    row.result = kind_of(row).evaluate(plan_of(row), readings).to_json() if readings.any else None
+def _read_anew(workshop: Workshop, trial_id: int, change: Callable[[Trial], Trial], *, printed: bool = True) -> Trial:
+    """Work out a change of readings, then keep it in a moment's transaction. Where somebody else has read the same
+    trial meanwhile, it is worked out again on what they read. NotNow before it is printed.
+    """
+    for _ in range(TRIES):
+        with workshop.reading() as session:
+            row = get_trial(session, trial_id)
+            before, trial = (row.plan, row.readings), trial_of(row)
+        if printed and trial.state is TrialState.PLANNED:
+            raise NotNow("print the piece first; then there is something to read")
+        after = change(trial)
+        readings, result = after.readings.to_json(), after.result.to_json() if after.result else None
+        with workshop.writing() as session:
+            row = find_trial(session, trial_id)
+            if (row.plan, row.readings) == before:
+                row.readings, row.result = readings, result
+                if after.plan != trial.plan:
+                    row.plan = dict(after.plan)
+                return after
+    raise NotNow("somebody else is reading this trial just now; try again")

@@ -17,7 +17,7 @@ from drumbo.core.run import BROKEN, UNSURE, Heaters, RunState
 from drumbo.exchange.meshes import threemf_bytes
 from drumbo.links.journal import last_entry
 from drumbo.links.runs import Runs
-from drumbo.services.convert import context_of, kind_of, latest, plan_of, readings_of, result_of
+from drumbo.services.convert import context_of, latest, trial_of
 from drumbo.services.files import as_bytes, file_of
 from drumbo.services.pictures import Picture, pictures_of
 from drumbo.services.profiles import Card, card_of, get_row
@@ -26,6 +26,7 @@ from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow, ProfileRow, TrialRow, now
 from drumbo.trials import kind
 from drumbo.trials.base import AnyKind, Bound, Readings, Result, Step, ToRead
+from drumbo.trials.trial import TrialState
 
 MESHES = {"stl": stl_bytes, "3mf": threemf_bytes}
 Typed = Mapping[str, str | float | None]
@@ -76,7 +77,7 @@ class Sheet:
 
     id: int
     kind: AnyKind[Any]
-    state: str
+    state: TrialState
     plan: dict[str, Any]
     context: Bound[Any, Any]
     card: Card
@@ -158,7 +159,7 @@ def create(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> int:
             revision=revision,
             kind=slug,
             kind_version=chosen.version,
-            state="planned",
+            state=TrialState.PLANNED,
             plan=plan,
             readings={},
             facts={"seconds": file.seconds, "grams": file.grams, "cost": file.cost},
@@ -167,6 +168,14 @@ def create(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> int:
         session.add(trial)
         session.flush()
         return trial.id
+
+
+def find_trial(session: Session, number: int) -> TrialRow:
+    """A trial's row, with nothing that belongs to it; NotFound if there is none."""
+    row = session.get(TrialRow, number)
+    if row is None:
+        raise NotFound(f"there is no trial number {number}")
+    return row
 
 
 def get_trial(session: Session, number: int) -> TrialRow:
@@ -192,22 +201,21 @@ def sheet(workshop: Workshop, trial_id: int) -> Sheet:
     """Everything for a trial's page."""
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
-        context = context_of(row.profile, row.revision)
-        chosen, plan = kind_of(row), plan_of(row)
+        trial = trial_of(row)
         return Sheet(
             id=row.id,
-            kind=chosen,
-            state=row.state,
-            plan=plan,
-            context=context,
+            kind=trial.kind,
+            state=trial.state,
+            plan=dict(trial.plan),
+            context=trial.context,
             card=card_of(row.profile),
-            revision=row.revision,
-            steps=chosen.steps(plan),
-            to_read=chosen.readings(plan),
-            readings=readings_of(row),
-            result=result_of(row),
+            revision=trial.revision,
+            steps=trial.steps,
+            to_read=trial.to_read,
+            readings=trial.readings,
+            result=trial.result,
             facts=row.facts,
-            drawing=_drawing(row.file_digest, lambda: chosen.piece(plan, context)),
+            drawing=_drawing(row.file_digest, lambda: trial.piece),
             pictures=pictures_of(row),
             run=run_of(row.prints[-1], workshop) if row.prints else None,
             runs=tuple(RunState(run.state) for run in row.prints),
@@ -265,14 +273,13 @@ def mesh(workshop: Workshop, trial_id: int, ending: str = "stl") -> bytes:
     """The trial's piece as STL or 3MF, for the maker's own slicer."""
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
-        solid = kind_of(row).piece(plan_of(row), context_of(row.profile, row.revision)).solid
-        return MESHES[ending](solid)
+        return MESHES[ending](trial_of(row).piece.solid)
 
 
 def printed_by_hand(workshop: Workshop, trial_id: int) -> None:
     """The maker printed the file without a link; it can be read now."""
     with workshop.writing() as session:
         row = get_trial(session, trial_id)
-        if row.state == "planned":
-            row.state, row.printed_at = "printed", now()
+        if row.state == TrialState.PLANNED:
+            row.state, row.printed_at = TrialState.PRINTED, now()
             take_from_spool(session, row, 1.0)

@@ -88,7 +88,9 @@ class ProfileRow(Base):
 
 
 class RevisionRow(Base):
-    """`label` is the maker's own, like "sent to a friend"; it and the note may change, the data never does."""
+    """`label` is the maker's own, like "sent to a friend"; it and the note may change, the data never does. `data` is
+    fetched when it is looked at: of most profiles only the newest revision's is.
+    """
 
     __tablename__ = "revisions"
     __table_args__ = (UniqueConstraint("profile_id", "number"),)
@@ -96,7 +98,7 @@ class RevisionRow(Base):
     profile_id: Mapped[int] = mapped_column(ForeignKey("profiles.id"), index=True)
     number: Mapped[int]
     note: Mapped[str]
-    data: Mapped[dict[str, Any]]
+    data: Mapped[dict[str, Any]] = mapped_column(deferred=True)
     trial_id: Mapped[int | None] = mapped_column(ForeignKey("trials.id"))
     label: Mapped[str] = mapped_column(default="", server_default="")
     created_at: Mapped[datetime] = mapped_column(default=now)

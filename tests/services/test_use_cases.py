@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import gzip
 import json
 import sqlite3
@@ -61,6 +62,32 @@ def test_two_writers_at_once_lose_nothing(house: Workshop, begun: Begun) -> None
         thread.join()
     history = profiles.sheet(house, begun.profile).history
     assert [p.number for p in history] == list(range(9, 0, -1))
+
+
+def test_scores_given_at_once_are_all_kept_and_adopted_once(house: Workshop, begun: Begun) -> None:
+    trial = _plan(house, begun)
+    trials.printed_by_hand(house, trial)
+    aspects = ("bridge", "overhang", "strings", "surface", "bond")
+    adopted: list[int] = []
+
+    def read(aspect: str) -> None:
+        for step in range(3):
+            reading.score(house, trial, aspect, step, 3 - abs(step - 1))
+
+    def adopt() -> None:
+        with contextlib.suppress(NotNow):
+            adopted.append(adopting.adopt(house, trial))
+
+    for target, arguments in ((read, [(aspect,) for aspect in aspects]), (adopt, [()] * 4)):
+        threads = [threading.Thread(target=target, args=given) for given in arguments]  # type: ignore[arg-type]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+    sheet = trials.sheet(house, trial)
+    assert sheet.readings.count() == 15
+    assert sheet.result == sheet.kind.evaluate(sheet.plan, sheet.readings), "and the result is of all of them"
+    assert adopted == [2]
 
 
 def test_a_failed_write_leaves_nothing_behind(house: Workshop) -> None:

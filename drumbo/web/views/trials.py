@@ -12,6 +12,7 @@ from drumbo.core.processes import process
 from drumbo.core.run import Heaters, RunState
 from drumbo.services import adopting, pictures, reading, simulated
 from drumbo.services import trials as service
+from drumbo.trials.trial import TrialState
 from drumbo.web.chart import chart_picture
 from drumbo.web.figure import fit_picture, piece_picture, spread_picture, tower_room
 from drumbo.web.plate import plate_picture
@@ -68,7 +69,7 @@ def _draft_picture(draft: service.Draft) -> dict[str, Any]:
 @pages.get("/trials/<int:number>")
 def show(number: int) -> Any:
     sheet = service.sheet(workshop(), number)
-    leaf = {"planned": "print", "printed": "read"}.get(sheet.state, "adopt")
+    leaf = {TrialState.PLANNED: "print", TrialState.PRINTED: "read"}.get(sheet.state, "adopt")
     return redirect(url_for("trials.leaf", number=number, leaf=leaf))
 
 
@@ -85,7 +86,7 @@ def leaf(number: int, leaf: str) -> Any:
 
 def closed(sheet: service.Sheet, leaf: str) -> str | None:
     """Why a leaf cannot be turned to yet, or None."""
-    if leaf in {"read", "adopt"} and sheet.state == "planned":
+    if leaf in {"read", "adopt"} and sheet.state is TrialState.PLANNED:
         return "print the piece first"
     if leaf == "adopt" and (sheet.result is None or sheet.result.value is None):
         return "read the piece first"
