@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import PurePath
+from threading import Condition
 
+from cachetools import LRUCache, cached
 from manifold3d import Manifold
 from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
@@ -139,46 +140,35 @@ def stages(workshop: Workshop, asked: Question) -> tuple[Stage, ...]:
     return planner.stages(asked.now, asked.wish, asked.context.printer, seconds)
 
 
-_PATHS: OrderedDict[tuple[object, ...], Toolpath] = OrderedDict()
-_SOLIDS: OrderedDict[tuple[str, str], Manifold] = OrderedDict()
-_PLANNED: OrderedDict[tuple[object, ...], Planned] = OrderedDict()
+def _planned_key(_workshop: Workshop, asked: Question, wish: Mapping[str, float]) -> tuple[object, ...]:
+    context = asked.context
+    return asked.solid_key, repr(context.printer), repr(context.profile.values), tuple(sorted(wish.items()))
 
 
+@cached(LRUCache(MOST_PLANNED), key=_planned_key, condition=Condition())
 def _planned(workshop: Workshop, asked: Question, wish: Mapping[str, float]) -> Planned:
     """What a wish comes to, reckoned once: the same sets come again with every field that is changed."""
     profile, printer = asked.context.profile, asked.context.printer
-    key = (asked.solid_key, repr(printer), repr(profile.values), tuple(sorted(wish.items())))
-    found = _PLANNED.get(key)
-    if found is None:
-        found = _PLANNED[key] = planner.planned(wish, _roads(workshop, asked, wish), profile, printer)
-        while len(_PLANNED) > MOST_PLANNED:
-            _PLANNED.popitem(last=False)
-    return found
+    return planner.planned(wish, _roads(workshop, asked, wish), profile, printer)
 
 
+def _roads_key(_workshop: Workshop, asked: Question, wish: Mapping[str, float]) -> tuple[object, ...]:
+    lie = tuple(wish[key] for key in planner.ROADS)
+    context = asked.context
+    return asked.solid_key, repr(context.printer), tuple(sorted(context.profile.numbers().items())), lie
+
+
+@cached(LRUCache(MOST_PATHS), key=_roads_key, condition=Condition())
 def _roads(workshop: Workshop, asked: Question, wish: Mapping[str, float]) -> Toolpath:
     """A part's roads, laid once for each set of what decides where they lie."""
-    profile, printer = asked.context.profile, asked.context.printer
-    lie = tuple(wish[key] for key in planner.ROADS)
-    key = (asked.solid_key, repr(printer), tuple(sorted(profile.numbers().items())), lie)
-    path = _PATHS.get(key)
-    if path is None:
-        path = planner.roads(_solid(workshop, asked.solid_key), wish, profile, printer)
-        _PATHS[key] = path
-        while len(_PATHS) > MOST_PATHS:
-            _PATHS.popitem(last=False)
-    return path
+    return planner.roads(_solid(workshop, asked.solid_key), wish, asked.context.profile, asked.context.printer)
 
 
+@cached(
+    LRUCache(MOST_SOLIDS), key=lambda workshop, digest: (str(workshop.folder), digest), condition=Condition()
+)  # fmt: skip
 def _solid(workshop: Workshop, digest: str) -> Manifold:
-    key = (str(workshop.folder), digest)
-    solid = _SOLIDS.get(key)
-    if solid is None:
-        solid = read_part(workshop.files.get(digest)) if digest else planner.reference_part()
-        _SOLIDS[key] = solid
-        while len(_SOLIDS) > MOST_SOLIDS:
-            _SOLIDS.popitem(last=False)
-    return solid
+    return read_part(workshop.files.get(digest)) if digest else planner.reference_part()
 
 
 def kept_sets(workshop: Workshop) -> tuple[KeptSet, ...]:

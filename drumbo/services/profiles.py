@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from dataclasses import dataclass, field, replace
 from datetime import datetime
+from threading import Condition
 from typing import Any
 
+from cachetools import LRUCache, cached
 from sqlalchemy import func, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
@@ -326,28 +327,22 @@ def next_trial(context: Bound[Any, Any]) -> Next | None:
     return None
 
 
-_FACTS: OrderedDict[tuple[object, ...], dict[str, float | None]] = OrderedDict()
-_MOST_FACTS = 200
-
-
 def next_facts(workshop: Workshop, profile_id: int, slug: str) -> dict[str, float | None]:
     """Seconds, grams and money of a trial as it would be suggested now. The roads are laid for it once a revision."""
     with workshop.reading() as session:
         row = get_row(session, profile_id)
-        context = context_of(row)
-        revision = latest(row).number
-        key = (
-            workshop.folder,
-            profile_id,
-            revision,
-            slug,
-            repr(context.printer),
-            repr(replace(context.material, **{context.material.left_key: None})),
-        )
-    if key not in _FACTS:
-        chosen = find_kind(slug)
-        file = file_of(chosen, chosen.suggest(context), context, revision)
-        _FACTS[key] = {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}
-        while len(_FACTS) > _MOST_FACTS:
-            _FACTS.popitem(last=False)
-    return _FACTS[key]
+        context, revision = context_of(row), latest(row).number
+    return _facts((workshop.folder, profile_id), slug, context, revision)
+
+
+def _facts_key(whose: object, slug: str, context: Bound[Any, Any], revision: int) -> tuple[object, ...]:
+    lasting = replace(context.material, **{context.material.left_key: None})
+    return whose, revision, slug, repr(context.printer), repr(lasting)
+
+
+@cached(LRUCache(200), key=_facts_key, condition=Condition())
+def _facts(whose: object, slug: str, context: Bound[Any, Any], revision: int) -> dict[str, float | None]:
+    del whose
+    chosen = find_kind(slug)
+    file = file_of(chosen, chosen.suggest(context), context, revision)
+    return {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}

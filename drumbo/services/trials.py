@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
+from threading import Condition
 from typing import Any
 
+from cachetools import LRUCache, cached
 from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
 
@@ -225,17 +226,11 @@ def sheet(workshop: Workshop, trial_id: int) -> Sheet:
         )
 
 
-_DRAWINGS: OrderedDict[str, Drawing] = OrderedDict()
-_MOST_DRAWINGS = 64
-
-
+@cached(LRUCache(64), key=lambda file_digest, _piece: file_digest, condition=Condition())
 def _drawing(file_digest: str, piece: Callable[[], Piece]) -> Drawing:
     """The piece's drawing; kept for the trials looked at last, as one file always has one piece."""
-    if file_digest not in _DRAWINGS:
-        _DRAWINGS[file_digest] = draw(piece())
-        while len(_DRAWINGS) > _MOST_DRAWINGS:
-            _DRAWINGS.popitem(last=False)
-    return _DRAWINGS[file_digest]
+    del file_digest
+    return draw(piece())
 
 
 def run_of(row: PrintRow, workshop: Workshop) -> Run:
