@@ -7,6 +7,7 @@ import time
 import click
 
 from drumbo.cli.common import stop_on_signals
+from drumbo.standins.line.manners import FAULTS
 
 
 @click.group()
@@ -46,7 +47,10 @@ def standin_resin(
         server.close()
 
 
-@standin.command("filament")
+FAULT_LIST = "\b\nFaults:\n" + "\n".join(f"  {name:16} {words}" for name, words in FAULTS.items())
+
+
+@standin.command("filament", epilog=FAULT_LIST)
 @click.option("--port", default=8770, show_default=True, help="The line protocol's TCP port.")
 @click.option("--side-port", default=8771, show_default=True, help="Camera, spool holder and faults, over HTTP.")
 @click.option("--pace", default=60.0, show_default=True, help="How much faster than real it prints.")
@@ -71,7 +75,6 @@ def standin_filament(
     from drumbo.standins.filament.bed import draw_bed  # noqa: PLC0415
     from drumbo.standins.filament.device import FilamentPrinter, Loaded  # noqa: PLC0415
     from drumbo.standins.filament.side import ControlServer  # noqa: PLC0415
-    from drumbo.standins.line.manners import FAULTS  # noqa: PLC0415
     from drumbo.standins.line.session import LineServer  # noqa: PLC0415
 
     stop_on_signals()

@@ -76,8 +76,9 @@ class Closing:
         """Tell everything off and look; True where the printer says that it is."""
         talk.calm(replace(self.timing, silence_s=self.timing.answer_s), self.tick, hurry=self.hurry)
         talk.line.write(QUICK * quick + BLIND)
-        tools = [f"M104 T{number} S0" for number, _ in (talk.heats.tools if talk.heats else ())]
-        chamber = ["M141 S0"] if talk.heats is not None and talk.heats.chamber is not None else []
+        known = self.seen or talk.most
+        tools = [f"M104 T{number} S0" for number, _ in (known.tools if known else ())]
+        chamber = ["M141 S0"] if known is not None and known.chamber is not None else []
         talk.deliver([*WORDS_OFF, *tools, *chamber])
         return self.is_off(talk)
 

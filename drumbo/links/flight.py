@@ -89,8 +89,14 @@ class Flight:
         return self._back_to is not None or self._settling
 
     @property
+    def unanswered(self) -> list[str]:
+        """What is in flight."""
+        back = (self._last - out.number for out in self._waiting if out.number)
+        return [self._kept[-1 - place][0] for place in back if 0 <= place < len(self._kept)]
+
+    @property
     def latest(self) -> list[str]:
-        """What is in flight or was sent just before, newest first: for how long a printer may be silent over it."""
+        """What was sent last, newest first: a printer may be moving as it says."""
         return [text for text, _ in list(self._kept)[: -2 * MOST_LINES - 1 : -1]]
 
     def batch(self) -> bytes:

@@ -24,7 +24,6 @@ from drumbo.links.runs import GO_ON, LOOK, OFF, ORDER_BYTES, ORDERS, PACKAGE, ST
 from drumbo.links.talk import Ended, Mute, Talk, Timing
 
 ORDERS_EVERY_S = 0.1
-SILENCE_TOLD_S = 10.0
 
 
 class StopWanted(Exception):
@@ -128,13 +127,12 @@ class Sending:
         if self._orders.go_on:
             self._orders.done(self._folder)
             talk.go_on()
-        self._note(
-            RunState.PAUSED if talk.waits_for else RunState.SENDING, talk.waits_for or self._silence(talk) or talk.note
-        )
+        said = " ".join(filter(None, (talk.waits_for, self._silence(talk)))) or talk.note
+        self._note(RunState.PAUSED if talk.waits_for else RunState.SENDING, said)
 
     def _silence(self, talk: Talk) -> str:
         quiet = talk.silence_s
-        return f"The printer has said nothing for {quiet:.0f} s." if quiet > SILENCE_TOLD_S else ""
+        return f"The printer has said nothing for {quiet:.0f} s." if quiet > self._timing.told_s else ""
 
     def _note(self, state: RunState, message: str, *, now: bool = False) -> None:
         taken = self._taken()
@@ -162,7 +160,7 @@ class Sending:
         def tick() -> None:
             self._note(RunState.STOPPING, self._journal.last.message)
 
-        seen = self._talk.heats if self._talk else None
+        seen = self._talk.most if self._talk else None
         closing = Closing(
             lambda: connect(self._job.url, self._job.baud, self._timing, tick, off=True),
             self._timing, tick, seen, hurry=state != RunState.DONE,
@@ -219,7 +217,7 @@ def look_after(job: Job, journal: Journal) -> None:
         )
         return
     journal.note(state=RunState.STOPPING, message=said, heat=told, now=True)
-    heaters, last = Closing(again, timing, tick, heats).finish(talk, quick=True)
+    heaters, last = Closing(again, timing, tick, talk.most).finish(talk, quick=True)
     journal.note(state=RunState.DONE, message=said, heaters=heaters, heat=last.to_json() if last else told, now=True)
 
 

@@ -42,6 +42,8 @@ class Timing:
     hello_s: float = 15.0
     probe_s: float = 2.0
     quiet_s: float = 0.15
+    told_s: float = 10.0
+    """From when on a silence is told."""
     silence_s: float = 30.0
     slow_s: float = 900.0
     heat_every_s: float = 1.0
@@ -57,6 +59,8 @@ class Talk:
         self.line = line
         self._timing, self._tick = timing, tick
         self.heats: Heats | None = None
+        self.most: Heats | None = None
+        """The report that told of most heaters: one that tells of fewer was hurt on its way."""
         self.reports: deque[Heats] = deque(maxlen=2)
         """The last temperatures that were answered, not told unasked."""
         self.waits_for = ""
@@ -175,7 +179,7 @@ class Talk:
             if lines and self._answered == now:
                 probes = 0
             if stale and now - self._answered > 1.0:
-                self.slow, stale = _slow(flight.latest), False
+                self.slow, stale = _slow(flight), False
             if now - asked >= self._timing.heat_every_s:
                 asked = now
                 flight.want_mark()
@@ -243,6 +247,8 @@ class Talk:
         self._wait_said = said.fact is Fact.WAIT
         if said.heats is not None:
             self.heats = said.heats
+            if self.most is None or len(said.heats.all) > len(self.most.all):
+                self.most = said.heats
         if said.fact is Fact.OK and (told := said.heats or (self._apart if self._plain_marks else None)):
             self.reports.append(told)
         # Some tell temperatures in a line of their own, and the `ok` in the next one.
@@ -272,12 +278,11 @@ _SPEED = re.compile(r"F(\d+(?:\.\d+)?)", re.IGNORECASE)
 SLOW_MM_MIN = 600.0
 
 
-def _slow(latest: list[str]) -> bool:
-    """Whether one of these lines may keep a printer silent for minutes: heating, homing, waiting, a slow long move."""
-    for text in latest:
-        if _LONG.match(text):
-            return True
-        speed = _SPEED.search(text) if _MOVE.match(text) else None
-        if speed and float(speed[1]) < SLOW_MM_MIN:
-            return True
-    return False
+def _slow(flight: Flight) -> bool:
+    """Whether a printer may be silent for minutes: over heating, homing or waiting that it has not answered yet, or a
+    slow move, which it answers before it makes it.
+    """
+    if any(_LONG.match(text) for text in flight.unanswered):
+        return True
+    speeds = (_SPEED.search(text) for text in flight.latest if _MOVE.match(text))
+    return any(speed is not None and float(speed[1]) < SLOW_MM_MIN for speed in speeds)

@@ -7,11 +7,12 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 from sqlalchemy import Select, func, or_, select
+from sqlalchemy.orm import selectinload, undefer
 
 from drumbo.core.catalogue import GROUPS, groups_of
 from drumbo.core.errors import NotFound
 from drumbo.core.processes import PROCESSES
-from drumbo.core.profile import PROOF, Known, Profile, Sector, sectors, start
+from drumbo.core.profile import PROOF, Known, Profile, Sector, Value, sectors, start
 from drumbo.services.convert import material_of, printer_of, profile_of
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, now
@@ -86,25 +87,37 @@ def note_state(row: ProfileRow, profile: Profile, number: int, when: datetime) -
 
 
 def fill_in(workshop: Workshop) -> None:
-    """Profiles of an older version have no such columns filled yet, nor the values that came since. Done once."""
+    """Bring profiles of an older version up to date: what lists show of them, and values that came since."""
+    highest = select(func.max(RevisionRow.number)).where(RevisionRow.profile_id == ProfileRow.id)
+    last = highest.correlate(ProfileRow).scalar_subquery()
+    wanted = select(ProfileRow, RevisionRow).join(RevisionRow, RevisionRow.profile_id == ProfileRow.id)
+    wanted = wanted.where(RevisionRow.number == last).options(
+        undefer(RevisionRow.data), selectinload(ProfileRow.printer), selectinload(ProfileRow.material)
+    )
     with workshop.reading() as session:
-        missing = list(session.scalars(select(ProfileRow.id).where(ProfileRow.newest == 0)))
-    if not missing:
+        behind = [
+            row.id
+            for row, newest in session.execute(wanted)
+            if row.newest == 0 or _missing(row, profile_of(newest))
+        ]  # fmt: skip
+    if not behind:
         return
     with workshop.writing() as session:
-        for number in missing:
-            wanted = select(RevisionRow).where(RevisionRow.profile_id == number).order_by(RevisionRow.number.desc())
-            newest, row = session.scalars(wanted.limit(1)).first(), session.get(ProfileRow, number)
-            if newest is not None and row is not None:
-                newest = _with_new_values(row, newest)
-                note_state(row, profile_of(newest), newest.number, newest.created_at)
+        for row, newest in session.execute(wanted.where(ProfileRow.id.in_(behind))):
+            whole = _with_new_values(row, newest)
+            note_state(row, profile_of(whole), whole.number, whole.created_at)
+
+
+def _missing(row: ProfileRow, held: Profile) -> dict[str, Value]:
+    """Starting values of parameters that the version which wrote a profile did not know."""
+    fresh = start(row.name, material_of(row.material), printer_of(row.printer), held.numbers())
+    return {key: value for key, value in fresh.values.items() if key not in held.values}
 
 
 def _with_new_values(row: ProfileRow, newest: RevisionRow) -> RevisionRow:
-    """A revision with starting values of parameters that a former version did not know; the same if there are none."""
+    """A revision with what is missing; the same one where nothing is."""
     held = profile_of(newest)
-    fresh = start(row.name, material_of(row.material), printer_of(row.printer), held.numbers())
-    missing = {key: value for key, value in fresh.values.items() if key not in held.values}
+    missing = _missing(row, held)
     if not missing:
         return newest
     whole = replace(held, values={**held.values, **missing})

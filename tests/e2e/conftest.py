@@ -48,7 +48,7 @@ def site(tmp_path_factory: pytest.TempPathFactory, device: tuple[str, str]) -> I
     folder: Path = tmp_path_factory.mktemp("site")
     link, camera = device
     house = Workshop(folder)
-    room = PrintManager(house, {"answer_s": 2.0})
+    room = PrintManager(house, {"answer_s": 2.0, "told_s": 2.0})
     workshop.save_printer(house, {**asdict(Printer("Petrel One")), "link_url": link, "camera_url": camera})
     server = create_server(create_app(house, room, secret="test"), host="127.0.0.1", port=0, threads=6)
 

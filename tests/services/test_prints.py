@@ -160,7 +160,7 @@ def test_an_application_may_be_killed_and_the_print_goes_on_true_to_the_line(
     number = standin.device.thing().digest  # type: ignore[union-attr]
     room.close()
     standin.device.clock.change(150.0)
-    for begins in (trial, 0, 0):
+    for begins in (trial, 0):
         command = [sys.executable, "-c", APPLICATION, str(house.folder), str(begins)]
         application = subprocess.Popen(command, stdout=subprocess.PIPE)
         assert application.stdout is not None

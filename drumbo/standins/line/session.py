@@ -144,7 +144,7 @@ class Session:
         self._server, self._device, self._host = server, server.device, host
         self._manners, self._cable = server.manners, server.cable
         self._lines: deque[bytes] = deque()
-        self._held = 0
+        self._left, self._held = b"", 0
         self._ready = threading.Condition()
         self._writing = threading.Lock()
         self._open = True
@@ -225,8 +225,7 @@ class Session:
 
     def _receive(self, raw: bytes) -> None:
         """One line as it arrives, maybe without its end, or in two."""
-        parts = (b"".join(self._pending()) + raw).split(b"\n")
-        self._keep(parts.pop())
+        *parts, self._left = (self._left + raw).split(b"\n")
         for part in parts:
             if self._manners.emergency and self._urgent(part):
                 continue
@@ -234,20 +233,11 @@ class Session:
                 limit = self._manners.receives
                 if limit and self._held + len(part) + 1 > limit:
                     # What does not fit is lost, its end too.
-                    self._keep(part[: max(limit - self._held, 0)])
+                    self._left = part[: max(limit - self._held, 0)] + self._left
                     continue
                 self._lines.append(part)
                 self._held += len(part) + 1
                 self._ready.notify()
-
-    _left = b""
-
-    def _pending(self) -> list[bytes]:
-        left, self._left = self._left, b""
-        return [left]
-
-    def _keep(self, part: bytes) -> None:
-        self._left += part
 
     def _urgent(self, raw: bytes) -> bool:
         """Whether a line was one that must not wait; then it is done and answered."""
