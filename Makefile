@@ -27,14 +27,14 @@ browser:
 	  SUDO=$$(test "$$(id -u)" = 0 || echo sudo); \
 	  $$SUDO apt-get -qq update && $$SUDO apt-get -qq install -y --no-install-recommends chromium-headless-shell; }
 
-# Three at a time, as tests often wait for a page or a printer, the longest first. What watches the clock on a line comes
+# Four at a time, as tests often wait for a page or a printer, the longest first. What watches the clock on a line comes
 # afterwards and mostly waits, so that more of it fits beside each other.
 LONGEST := tests/e2e/test_start_to_proof.py tests/test_cli.py
 ALONE := tests/links
 
 test:
 	$(MAKE) --no-print-directory -j2 install browser
-	$(BIN)/python -m pytest -n 3 --dist loadfile --no-loadscope-reorder $(LONGEST) tests/e2e tests $(addprefix --ignore=,$(ALONE))
+	$(BIN)/python -m pytest -n 4 --dist loadfile --no-loadscope-reorder $(LONGEST) tests/e2e tests $(addprefix --ignore=,$(ALONE))
 	$(BIN)/python -m pytest -n 4 $(ALONE)
 
 lint: install
