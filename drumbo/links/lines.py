@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import re
 from array import array
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Protocol
 
@@ -96,9 +96,3 @@ def check_length(text: str, number: int, count: int) -> None:
     if len(text) + len(str(count)) + len("N *255") > LONGEST:
         raise GcodeError(number, f"is too long: a printer takes {LONGEST} characters at once; nothing was sent",
                          text[:40])  # fmt: skip
-
-
-def check_lines(texts: Sequence[str]) -> None:
-    """The same for lines that are at hand."""
-    for number, text in enumerate(texts, 1):
-        check_length(text, number, number)

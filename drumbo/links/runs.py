@@ -232,8 +232,3 @@ def count_lines(path: Path) -> int:
         return len(lines)
     finally:
         lines.close()
-
-
-def as_json(entry: Entry) -> dict[str, Any]:
-    """An entry for programs."""
-    return asdict(entry)

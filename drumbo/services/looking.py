@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -44,6 +45,8 @@ def look(workshop: Workshop, name: str) -> Look:
     return Look(name, entry.running and not gone, entry.message, tuple((p, b, s) for p, b, s in entry.found))
 
 
-def stop(workshop: Workshop, name: str) -> None:
+def stop(workshop: Workshop, name: str) -> Look:
     """Look no further."""
-    Runs(workshop.folder).order(name, STOP)
+    with contextlib.suppress(NotNow):
+        Runs(workshop.folder).order(name, STOP)
+    return look(workshop, name)

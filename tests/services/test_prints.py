@@ -11,10 +11,11 @@ import time
 from collections.abc import Callable
 
 import pytest
+from flask.testing import FlaskClient
 
 from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.links.runs import ALIVE
-from drumbo.services import bench, trials, workshop
+from drumbo.services import bench, looking, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow
@@ -230,3 +231,21 @@ def test_a_line_that_no_printer_takes_is_refused_before_anything_is_sent(
         room.start(trial)
     assert trials.sheet(house, trial).run is None
     assert standin.device.lines_run == 0
+
+
+def test_looking_for_a_printer_goes_on_by_itself_and_can_be_stopped(house: Workshop, client: FlaskClient) -> None:
+    ours, mute = os.openpty()
+    began = looking.begin(house, [os.ttyname(mute)])
+    assert began.running
+    with pytest.raises(NotNow, match="busy"):
+        looking.begin(house, [os.ttyname(mute)])
+    _until(lambda: "Trying" in looking.look(house, began.run).said)
+    assert "Stop looking" in client.get(f"/printers/look-for/{began.run}").text
+    client.post(f"/printers/look-for/{began.run}/stop")
+    _until(lambda: not looking.look(house, began.run).running)
+    assert "No printer answered" in client.get(f"/printers/look-for/{began.run}").text
+    assert client.get("/printers/look-for/..%2F..%2Fetc").status_code == 404
+    with pytest.raises(NotNow, match="no serial port"):
+        looking.begin(house, [])
+    os.close(ours)
+    os.close(mute)

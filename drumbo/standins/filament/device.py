@@ -18,8 +18,8 @@ from drumbo.standins.filament.geometry import geometry
 from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import draw_spool
-from drumbo.standins.line.manners import HALTS, Manners
-from drumbo.standins.line.session import Halted
+from drumbo.standins.line.faulty import Faulty
+from drumbo.standins.line.manners import Manners
 
 BUFFER_MOVES = 16
 MANNERS = Manners(ok="ok P0 B{room}")
@@ -59,17 +59,16 @@ class Clock:
             stop.wait(wait)
 
 
-class FilamentPrinter:
+class FilamentPrinter(Faulty):
     """The device: machine, buffer, faults, and the object on its bed."""
 
     def __init__(self, *, pace: float = 60.0, drive: str = "direct", nozzle_mm: float = 0.4, bed: Bed = FLAT) -> None:
+        super().__init__()
         self.clock = Clock(pace)
         self.drive, self.nozzle_mm, self.bed = drive, nozzle_mm, bed
         self.loaded = Loaded()
         self.machine = Machine()
         self.manners = MANNERS
-        self.faults: dict[str, float] = {}
-        self.lines_run = 0
         self.halted = ""
         self._digest = 0
         self._bed_done = True
@@ -141,7 +140,7 @@ class FilamentPrinter:
         self.lines_run += 1
         if self._paused.is_set():
             self._hold(say)
-        self._fault(say)
+        self.break_down(say)
         self._settle()
         if word == "G28" and self._bed_done:
             with self._lock:
@@ -244,32 +243,13 @@ class FilamentPrinter:
             self.machine.nozzle.settle(passed)
             self.machine.bed.settle(passed)
 
-    def _fault(self, say: Reply) -> None:
-        if not self.faults:
-            return
-        if self.due("stall"):
-            time.sleep(3600)
-        for name, words in HALTS.items():
-            if self.due(name):
-                self._stop(words)
-                say(f"Error:{words}")
-                raise Halted
-        if self.due("run-out"):
-            say("//action:paused filament run-out")
-            self._pause(say)
-        if self.due("power-cut"):
-            self.reset()
-            raise ConnectionAbortedError
-        if self.due("drop-connection"):
-            raise ConnectionAbortedError
+    def halt(self, words: str) -> None:
+        """It stops itself."""
+        self._stop(words)
 
-    def due(self, name: str) -> bool:
-        """Whether a fault's moment has come; it comes once."""
-        at = self.faults.get(name)
-        if at is None or self.lines_run < at:
-            return False
-        del self.faults[name]
-        return True
+    def wait_for_somebody(self, say: Reply) -> None:
+        """The filament ran out, say."""
+        self._pause(say)
 
     # -- reports
 

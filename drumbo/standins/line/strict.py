@@ -10,7 +10,8 @@ import re
 import threading
 import time
 
-from drumbo.standins.line.manners import HALTS, Manners
+from drumbo.standins.line.faulty import Faulty
+from drumbo.standins.line.manners import Manners
 from drumbo.standins.line.session import Halted, Reply
 
 _TARGET = re.compile(r"^M(104|109|140|190)(?!\d).*?[SR](\d+(?:\.\d+)?)", re.IGNORECASE)
@@ -19,13 +20,13 @@ HARMLESS = re.compile(r"^(?:M105|M108|M410|M115|M110.*|M10[49](?: S0)?|M1[49]0(?
 """What may come without a number."""
 
 
-class StrictPrinter:
+class StrictPrinter(Faulty):
     """`accepted` are the numbered lines of this start, in order, without questions for temperatures."""
 
     def __init__(self, *, line_s: float = 0.0, heat_s: float = 0.1, manners: Manners | None = None) -> None:
+        super().__init__()
         self.line_s, self.heat_s = line_s, heat_s
         self.manners = manners or Manners()
-        self.faults: dict[str, float] = {}
         self.report_every_s = self.manners.reports_s
         self.accepted: list[str] = []
         self.before_reset: list[list[str]] = []
@@ -33,7 +34,6 @@ class StrictPrinter:
         self.targets: dict[str, float] = {"T": 0.0, "B": 0.0}
         self.halted = ""
         self.moved_cold = 0
-        self.lines_run = 0
         self._break = threading.Event()
         self._paused = threading.Event()
 
@@ -55,7 +55,7 @@ class StrictPrinter:
         if self.halted:
             say(f"Error:{self.halted}")
             raise Halted
-        self._own_faults(say)
+        self.break_down(say)
         if word == "M105":
             say(f"ok {self.temperatures()}")
             return
@@ -85,25 +85,12 @@ class StrictPrinter:
                 say(self.temperatures())
         self._break.clear()
 
-    def _own_faults(self, say: Reply) -> None:
-        if not self.faults:
-            return
-        if self.due("stall"):
-            time.sleep(3600)
-        for name, words in HALTS.items():
-            if self.due(name):
-                self.halted = words
-                self.targets = dict.fromkeys(self.targets, 0.0)
-                say(f"Error:{words}")
-                raise Halted
-        if self.due("run-out"):
-            say("//action:paused filament run-out")
-            self._wait(1.0, say, "busy: paused for user")
-        if self.due("drop-connection"):
-            raise ConnectionAbortedError
-        if self.due("power-cut"):
-            self.reset()
-            raise ConnectionAbortedError
+    def halt(self, words: str) -> None:
+        self.halted = words
+        self.targets = dict.fromkeys(self.targets, 0.0)
+
+    def wait_for_somebody(self, say: Reply) -> None:
+        self._wait(1.0, say, "busy: paused for user")
 
     def urgent(self, word: str) -> bool:
         if word in {"M108", "M410"}:
@@ -118,13 +105,6 @@ class StrictPrinter:
 
     def break_wait(self) -> None:
         self._break.set()
-
-    def due(self, name: str) -> bool:
-        at = self.faults.get(name)
-        if at is None or self.lines_run < at:
-            return False
-        del self.faults[name]
-        return True
 
     def reset(self) -> None:
         """Cold again, and what it had accepted is history."""

@@ -70,6 +70,11 @@ def looked(name: str) -> str:
     return render_template("printers/_looking.html", look=looking.look(workshop(), name))
 
 
+@pages.post("/look-for/<name>/stop")
+def stop_looking(name: str) -> str:
+    return render_template("printers/_looking.html", look=looking.stop(workshop(), name))
+
+
 @pages.get("/<int:number>/copy")
 def copy(number: int) -> Any:
     """A preset of the same machine: the form, filled in with what it has."""
