@@ -38,7 +38,7 @@ def run(
 ) -> None:
     """Serve the workshop in `folder` and block. Ends on Ctrl-C or SIGTERM; running prints go on, unless `stop_prints`.
 
-    `ready` is called once with the workshop and the print room, before the first page is served.
+    `ready` is called once with the workshop and its prints, before the first page is served.
     """
     try:
         listener = socket.create_server((host, port))
@@ -49,15 +49,15 @@ def run(
     code = None if _loopback(host) else os.environ.get("DRUMBO_CODE") or secrets.token_hex(3)
     app = create_app(workshop, room, secret=_secret(folder), code=code)
     server = create_server(app, sockets=[listener], threads=8, max_request_body_size=LARGEST_BODY)
-    if ready is not None:
-        ready(workshop, room)
     stop = threading.Event()
     warming = threading.Thread(target=warm, args=(stop,), name="warm", daemon=True)
-    warming.start()
-    say(f"Drumbo: http://{host}:{listener.getsockname()[1]}/   (Ctrl-C ends it)")
-    if code is not None:
-        say(f"Open to your network; the access code is {code}")
     try:
+        if ready is not None:
+            ready(workshop, room)
+        warming.start()
+        say(f"Drumbo: http://{host}:{listener.getsockname()[1]}/   (Ctrl-C ends it)")
+        if code is not None:
+            say(f"Open to your network; the access code is {code}")
         server.run()
     except (KeyboardInterrupt, SystemExit):
         pass
@@ -72,7 +72,8 @@ def run(
         server.close()
         workshop.close()
         # A thread that is still laying roads while the interpreter ends may hold it up; it is let finish its kind.
-        warming.join(WARMING_ENDS_S)
+        if warming.is_alive():
+            warming.join(WARMING_ENDS_S)
 
 
 def _loopback(host: str) -> bool:
