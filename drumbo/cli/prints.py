@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import shutil
 import sys
 import time
@@ -36,7 +37,7 @@ def print_file(folder: Path, file: Path, url: str, baud: int) -> None:
     says whether the printer confirms that.
     """
     from drumbo.core.address import WEB, parse_address  # noqa: PLC0415
-    from drumbo.core.errors import LinkError  # noqa: PLC0415
+    from drumbo.core.errors import LinkError, NotNow  # noqa: PLC0415
     from drumbo.links.package import is_package, layers_of  # noqa: PLC0415
     from drumbo.links.runs import PACKAGE, PRINT, STOP, Job, Runs, count_lines, new_name  # noqa: PLC0415
 
@@ -57,7 +58,7 @@ def print_file(folder: Path, file: Path, url: str, baud: int) -> None:
             entry = _follow(runs.folder(name), lambda: runs.alive(name))
         except (KeyboardInterrupt, SystemExit):
             click.echo("\nStopping …")
-            if runs.alive(name):
+            with contextlib.suppress(NotNow):
                 runs.order(name, STOP)
             entry = _follow(runs.folder(name), lambda: runs.alive(name))
         click.echo()
@@ -100,13 +101,15 @@ def _follow(folder: Path, alive: object) -> Entry:
 @click.pass_obj
 def stop(folder: Path, url: str) -> None:
     """Stop all running prints of this data folder, and say whether the printers confirm that heaters are off."""
+    from drumbo.core.errors import NotNow  # noqa: PLC0415
     from drumbo.links.runs import PACKAGE, STOP, Job, Runs  # noqa: PLC0415
 
     runs = Runs(folder)
-    going = [name for name in runs.names() if runs.alive(name)]
+    going = [name for name in runs.names() if runs.at_work(name)]
     going = [name for name in going if not url or Job.read(runs.folder(name)).url == url]
     for name in going:
-        runs.order(name, STOP)
+        with contextlib.suppress(NotNow):
+            runs.order(name, STOP)
     unsure = False
     for name in going:
         job = Job.read(runs.folder(name))

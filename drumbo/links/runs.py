@@ -142,6 +142,13 @@ class Runs:
         finally:
             os.close(handle)
 
+    def at_work(self, name: str) -> bool:
+        """Whether it lives and has not told its end yet; a moment lies between the two."""
+        if not self.alive(name):
+            return False
+        entry = last_entry(self.folder(name))
+        return entry is None or entry.running or not entry.heaters
+
     def look(self, name: str) -> tuple[Entry | None, bool]:
         """The last entry of its journal, and whether it ended: by itself, or because its process is gone."""
         lives = self.alive(name)
@@ -150,7 +157,7 @@ class Runs:
 
     def order(self, name: str, what: str) -> None:
         """Tell a run to stop or to go on; NotNow where none is at it."""
-        if not self.alive(name):
+        if not self.at_work(name):
             raise NotNow("this print is not running any more")
         folder = self.folder(name)
         try:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
 from typing import Any
 
@@ -156,7 +157,9 @@ def start(number: int) -> Any:
 def stop(number: int) -> Any:
     sheet = service.sheet(workshop(), number)
     if sheet.run is not None and sheet.run.running:
-        room().stop(sheet.run.id)
+        # One that has ended by itself meanwhile is told on the page that comes.
+        with contextlib.suppress(NotNow):
+            room().stop(sheet.run.id)
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
 
@@ -165,7 +168,8 @@ def go_on(number: int) -> Any:
     """The printer waits for somebody, who is here."""
     sheet = service.sheet(workshop(), number)
     if sheet.run is not None and sheet.run.running:
-        room().go_on(sheet.run.id)
+        with contextlib.suppress(NotNow):
+            room().go_on(sheet.run.id)
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
 
