@@ -20,6 +20,7 @@ from drumbo.links.words import Fact, Heats, Said, hear
 
 MOST_IMPOSSIBLE = 4
 """Requests for lines that it cannot mean, in a row, before a printer is believed to have lost its way."""
+LONGEST_ASK_S = 16.0
 BREAK_OFF, HURRY_S = b"\nM108\n", 0.5
 
 
@@ -110,9 +111,12 @@ class Talk:
         """Have it count from 1, for sure: an `ok` alone may be another's. Mute where it does not answer."""
         self._heard = self._lives = began = time.monotonic()
         patience_s = self._timing.silence_s * (4 if self.slow else 1)
+        wait_s = 0.5
         while time.monotonic() - self._lives < patience_s and time.monotonic() - began < self._timing.slow_s:
-            self.ask(numbered(0, "M110 N0"))
-            answer = self.ask(numbered(1, MARK))
+            # Ever more patiently, as one that heats in silence but for temperatures answers all of it later.
+            wait_s = min(2 * wait_s, LONGEST_ASK_S)
+            self.ask(numbered(0, "M110 N0"), wait_s)
+            answer = self.ask(numbered(1, MARK), wait_s)
             good = any(said.fact is Fact.OK and (said.heats or self._plain_marks) for said in answer)
             if good and not any(said.fact in {Fact.RESEND, Fact.REFUSED} for said in answer):
                 self.ask(numbered(0, "M110 N0"))
@@ -134,8 +138,11 @@ class Talk:
                 self._general(said)
                 found.append(said)
                 if said.fact in {Fact.BUSY, Fact.HEAT}:
-                    # It lives: whatever keeps it busy may take its time. An urgent word is answered by dead ones too.
-                    since = self._lives = time.monotonic()
+                    # It lives. An urgent word is answered by dead ones too.
+                    self._lives = time.monotonic()
+                if said.fact is Fact.BUSY:
+                    # Whatever keeps it busy may take its time. Temperatures alone come unasked from idle ones as well.
+                    since = time.monotonic()
                 answered = answered or said.fact is Fact.OK
             if answered and not lines:
                 return found
