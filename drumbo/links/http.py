@@ -10,6 +10,7 @@ import json
 import urllib.error
 import urllib.request
 from email.message import Message
+from http.client import HTTPException
 from typing import IO, Any
 
 from drumbo.core.address import WEB, parse_address
@@ -83,16 +84,19 @@ class HttpDevice:
         except urllib.error.HTTPError as error:
             with error:
                 raise LinkError(_refusal(error)) from error
-        except (OSError, ValueError) as error:
+        except (OSError, ValueError, HTTPException) as error:
             raise LinkError(self._nobody) from error
 
     def _body(self, answer: Any, most: int) -> bytes:
         try:
             raw = bytes(answer.read(most + 1))
-        except (OSError, ValueError) as error:
+        except (OSError, ValueError, HTTPException) as error:
             raise LinkError(self._nobody) from error
         if len(raw) > most:
             raise LinkError(f"{self._url} sends more than {most // 1_000_000} MB; that is no answer of a device")
+        if answer.length:
+            # It broke off: so much was still to come.
+            raise LinkError(self._nobody)
         return raw
 
 
@@ -102,5 +106,5 @@ def _refusal(error: urllib.error.HTTPError) -> str:
         return "the address leads elsewhere; write the one that it leads to"
     try:
         return str(json.loads(error.read(LONGEST_REFUSAL))["error"])
-    except (OSError, ValueError, KeyError, TypeError):
+    except (OSError, ValueError, KeyError, TypeError, HTTPException):
         return "the device refused without saying why"

@@ -211,7 +211,7 @@ def look_after(job: Job, journal: Journal) -> None:
     told = heats.to_json() if heats else None
     if not job.switch_off:
         talk.line.close()
-        off = heats is not None and heats.all_off is True
+        off = Closing(again, timing, tick, talk.most).is_off(talk)
         journal.note(
             state=RunState.DONE, message=said, heaters=Heaters.OFF if off else Heaters.UNKNOWN, heat=told, now=True
         )

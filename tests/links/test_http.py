@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import socket
 import threading
 from collections.abc import Iterator
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
@@ -68,6 +69,26 @@ def test_what_a_device_tells_and_what_is_not_taken(base: str) -> None:
     assert device.picture("/top.png")[0] == b"\x89PNG"
     with pytest.raises(LinkError, match="no picture"):
         device.picture("/page.png")
+
+
+def test_what_speaks_no_http_is_nobody() -> None:
+    answers = (b"hello there\r\n\r\n", b"HTTP/1.1 200 OK\r\nContent-Length: 90\r\n\r\n{}", b"")
+    with socket.create_server(("127.0.0.1", 0)) as odd:
+
+        def answer() -> None:
+            for raw in answers:
+                guest, _ = odd.accept()
+                with guest:
+                    guest.recv(4096)
+                    guest.sendall(raw)
+
+        speaker = threading.Thread(target=answer, daemon=True)
+        speaker.start()
+        device = HttpDevice(f"http://127.0.0.1:{odd.getsockname()[1]}", "nobody is there")
+        for _ in answers:
+            with pytest.raises(LinkError, match="nobody is there"):
+                device.get("/told", timeout_s=5)
+        speaker.join(5)
 
 
 def test_a_camera_is_an_address_of_the_network_and_nothing_else(base: str) -> None:
