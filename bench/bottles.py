@@ -22,8 +22,9 @@ from drumbo.standins.resin.bottle import Bottle, draw_bottle, true_exposure_s
 from drumbo.standins.resin.thing import Cured, Lamp, cure
 from drumbo.standins.tools import Jaws
 from drumbo.trials import kind
-from drumbo.trials.base import Plan, Readings, Result
+from drumbo.trials.base import Readings, Result
 from drumbo.trials.layered import LayerKind, ResinContext
+from drumbo.trials.plan import TrialPlan
 
 SCREENS = ((3840, 2400, 35.0), (2560, 1620, 50.0), (5760, 3600, 24.0), (4098, 2560, 30.0))
 LAYER_UM, HALF_UM = 50.0, 25.0
@@ -53,7 +54,7 @@ def drawn(seed: int, number: int) -> DrawnBottle:
     return DrawnBottle(number, context, bottle, lamp)
 
 
-def read(trial: LayerKind, plan: Plan, context: ResinContext, thing: Cured, seed: int) -> Readings:
+def read(trial: LayerKind, plan: TrialPlan, context: ResinContext, thing: Cured, seed: int) -> Readings:
     """What one person sees and measures, with the noise of people and tools."""
     piece, to_read = trial.piece(plan, context), trial.readings(plan)
     boxes = [place.box((0.0, 0.0)) for place in piece.places]
@@ -75,7 +76,7 @@ def read(trial: LayerKind, plan: Plan, context: ResinContext, thing: Cured, seed
 
 def go(
     slug: str, one: DrawnBottle, context: ResinContext, reader: int, files: list, extensions: int = 0
-) -> tuple[Plan, Result, Readings]:
+) -> tuple[TrialPlan, Result, Readings]:
     """Print a kind's suggestion, read it, and go on where it ends too early."""
     trial = kind(slug)
     plan = trial.suggest(context)
@@ -87,10 +88,10 @@ def go(
         result = trial.evaluate(plan, readings)
         if result.state != "edge" or result.extend is None or extensions == 0:
             return plan, result, readings
-        plan, extensions = dict(result.extend), extensions - 1
+        plan, extensions = trial.plan_type.of(result.extend), extensions - 1
 
 
-def adopted(context: ResinContext, slug: str, plan: Plan, result: Result) -> ResinContext:
+def adopted(context: ResinContext, slug: str, plan: TrialPlan, result: Result) -> ResinContext:
     """The context once a result was taken in."""
     new = kind(slug).changes(plan, result, context, 1)
     return replace(context, profile=changed(context.profile, new))
@@ -113,7 +114,7 @@ def curve(one: DrawnBottle, readers: int) -> tuple[Tally, Tally]:
     return deep, onset
 
 
-def _plain_line(plan: Plan, readings: Readings) -> tuple[float, float]:
+def _plain_line(plan: TrialPlan, readings: Readings) -> tuple[float, float]:
     rows = [
         (math.log(step.value), depth * 1000)
         for step in kind("cure-on-glass").steps(plan)
@@ -151,7 +152,7 @@ def exposure(one: DrawnBottle, readers: int) -> tuple[Tally, Tally]:
     return here, half
 
 
-def _plain_coupon(plan: Plan, readings: Readings) -> float:
+def _plain_coupon(plan: TrialPlan, readings: Readings) -> float:
     """The coupon on which blades and slits, on average, are off by the most alike."""
     best, least = math.nan, math.inf
     for step in kind("exposure-coupon").steps(plan):

@@ -21,8 +21,9 @@ from drumbo.standins.resin import look
 from drumbo.standins.resin.bottle import true_exposure_s
 from drumbo.standins.resin.thing import Cured, cure
 from drumbo.trials import kind
-from drumbo.trials.base import Plan, Readings
+from drumbo.trials.base import Readings
 from drumbo.trials.layered import ResinContext
+from drumbo.trials.plan import TrialPlan
 from drumbo.trials.storeys import StoreyKind
 
 KNOWN = 0.03
@@ -64,7 +65,7 @@ def _true_bottom(one: DrawnBottle, context: ResinContext) -> float:
     return float(BOTTOMS_S[int(np.argmax(worth))])
 
 
-def _best_foot(plan: Plan, readings: Readings) -> float:
+def _best_foot(plan: TrialPlan, readings: Readings) -> float:
     steps = kind("bottom-feet").steps(plan)
     sums = np.nansum([readings.column(aspect, steps) for aspect in ("sticks", "clean")], axis=0)
     return float(steps[int(np.argmax(sums))].value)
@@ -85,7 +86,7 @@ def _limit(one: DrawnBottle, readers: int, slug: str, share: Share, change: Chan
     return tally
 
 
-def _last_held(trial: StoreyKind, plan: Plan, readings: Readings) -> float:
+def _last_held(trial: StoreyKind, plan: TrialPlan, readings: Readings) -> float:
     return trial.steps(plan)[readings.firsts[trial.sign.key] - 1].value
 
 

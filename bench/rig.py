@@ -16,7 +16,8 @@ from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import Spool, draw_spool
 from drumbo.standins.tools import Jaws
-from drumbo.trials.base import Context, Kind, Plan, PrintFile, Readings, Result
+from drumbo.trials.base import Context, Kind, PrintFile, Readings, Result
+from drumbo.trials.plan import TrialPlan
 
 INTERVAL_90 = 1.645
 
@@ -109,7 +110,7 @@ def printed(file: PrintFile, spool: Spool, machine: Machine | None = None) -> Pr
     return melt(shape_of(file.gcode, machine), spool, digest=crc32(file.gcode.encode()))
 
 
-def read(trial: Kind, plan: Plan, context: Context, thing: PrintedObject, seed: int) -> Readings:
+def read(trial: Kind, plan: TrialPlan, context: Context, thing: PrintedObject, seed: int) -> Readings:
     """What one person sees and measures, with the noise of people and tools."""
     piece, to_read = trial.piece(plan, context), trial.readings(plan)
     middle = context.printer.bed_middle
@@ -131,8 +132,8 @@ def read(trial: Kind, plan: Plan, context: Context, thing: PrintedObject, seed: 
 
 
 def go(
-    trial: Kind, spool: Drawn, plan: Plan, reader: int, files: list[PrintFile], extensions: int = 0
-) -> tuple[Plan, Result, Readings]:
+    trial: Kind, spool: Drawn, plan: TrialPlan, reader: int, files: list[PrintFile], extensions: int = 0
+) -> tuple[TrialPlan, Result, Readings]:
     """Print a plan, read it, and go on where it ends too early; the files join those of the spool."""
     while True:
         file = trial.print_file(plan, spool.context)
@@ -141,7 +142,7 @@ def go(
         result = trial.evaluate(plan, readings)
         if result.state != "edge" or result.extend is None or extensions == 0:
             return plan, result, readings
-        plan, extensions = dict(result.extend), extensions - 1
+        plan, extensions = trial.plan_type.of(result.extend), extensions - 1
 
 
 def with_values(context: Context, numbers: dict[str, tuple[float, float]]) -> Context:

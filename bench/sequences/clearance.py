@@ -4,6 +4,8 @@ just go in, from the room that is left round every pin, without any noise.
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from bench.rig import Drawn, Tally, printed, read, shape_of
@@ -12,7 +14,8 @@ from drumbo.core.profile import Value
 from drumbo.standins import eye
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
-from drumbo.trials.base import Context, Plan
+from drumbo.trials.base import Context
+from drumbo.trials.plan import TrialPlan
 
 SLUG = "clearance"
 TURNS, PRESSES = 3.5, 1.75
@@ -32,7 +35,7 @@ def presses(spool: Drawn, readers: int) -> Tally:
 
 def _sequence(spool: Drawn, readers: int, score: float) -> Tally:
     trial, context, tally = kind(SLUG), at_its_flow(spool), Tally()
-    plan = {**trial.suggest(context), "low_mm": 0.0}
+    plan = replace(trial.suggest(context), low_mm=0.0)
     file = trial.print_file(plan, context)
     thing = printed(file, spool.spool)
     truth = _truth(spool, context, plan, file.gcode, score)
@@ -57,7 +60,7 @@ def _found(new: dict[str, Value], score: float, value: float | None, error: floa
     return (value, error) if score == TURNS else (new["clearance_press_mm"].number, error)
 
 
-def _truth(spool: Drawn, context: Context, plan: Plan, gcode: str, score: float) -> float:
+def _truth(spool: Drawn, context: Context, plan: TrialPlan, gcode: str, score: float) -> float:
     trial = kind(SLUG)
     quiet = melt(shape_of(gcode), spool.spool, nozzle_c=context.profile.number("nozzle_c"))
     boxes = [place.box(context.printer.bed_middle) for place in trial.piece(plan, context).places]

@@ -9,7 +9,8 @@ import numpy as np
 from bench.rig import Drawn, Tally, best_step, go, shape_of, with_values
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
-from drumbo.trials.base import Plan, Readings
+from drumbo.trials.base import Readings
+from drumbo.trials.plan import TrialPlan
 
 SLUG = "flow-surface"
 MOST_EXTENSIONS = 2
@@ -34,7 +35,7 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     return tally
 
 
-def _habit(plan: Plan, readings: Readings) -> float:
+def _habit(plan: TrialPlan, readings: Readings) -> float:
     """The smoothest pad: the best sum of both scores."""
     steps = kind(SLUG).steps(plan)
     totals = np.array([readings.score("gaps", s.index) + readings.score("ridges", s.index) for s in steps])

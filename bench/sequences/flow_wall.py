@@ -8,7 +8,8 @@ from bench.rig import Drawn, Tally, printed, read, shape_of
 from drumbo.core.toolpath import settings_for
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
-from drumbo.trials.base import Plan, Readings
+from drumbo.trials.base import Readings
+from drumbo.trials.plan import TrialPlan
 
 SLUG = "flow-wall"
 SINGLE = 0
@@ -29,14 +30,14 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     return tally
 
 
-def _habit(plan: Plan, readings: Readings) -> float:
+def _habit(plan: TrialPlan, readings: Readings) -> float:
     """new = old × nominal ÷ mean, with all readings of the single wall: the better of the two for this formula."""
     taken = readings.measures["width"][str(SINGLE)].values()
     nominal = kind(SLUG).steps(plan)[SINGLE].value
     return plan["flow_ratio"] * nominal / float(np.mean(list(taken)))
 
 
-def _truth(spool: Drawn, plan: Plan) -> float:
+def _truth(spool: Drawn, plan: TrialPlan) -> float:
     trial, context = kind(SLUG), spool.context
     shape = shape_of(trial.print_file(plan, context).gcode)
     quiet = melt(shape, spool.spool, nozzle_c=context.profile.number("nozzle_c"))

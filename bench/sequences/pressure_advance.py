@@ -9,7 +9,8 @@ import numpy as np
 from bench.rig import Drawn, Tally, best_step, go, with_values
 from drumbo.standins.filament import physics
 from drumbo.trials import kind
-from drumbo.trials.base import Plan, PrintFile, Readings
+from drumbo.trials.base import PrintFile, Readings
+from drumbo.trials.plan import TrialPlan
 
 SLUG = "pressure-advance"
 MOST_EXTENSIONS = 2
@@ -45,7 +46,7 @@ def sequence(spool: Drawn, readers: int) -> Tally:
 SETS = kind(SLUG).sets[0]
 
 
-def _habit(plan: Plan, readings: Readings) -> float:
+def _habit(plan: TrialPlan, readings: Readings) -> float:
     """The most even road: the best sum of both scores."""
     steps = kind(SLUG).steps(plan)
     totals = np.array([readings.score("bulges", s.index) + readings.score("thins", s.index) for s in steps])

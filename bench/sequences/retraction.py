@@ -14,7 +14,8 @@ from drumbo.standins import eye
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
-from drumbo.trials.base import Plan, PrintFile, Readings
+from drumbo.trials.base import PrintFile, Readings
+from drumbo.trials.plan import TrialPlan
 
 SLUG = "retraction-length"
 MOST_EXTENSIONS = 1
@@ -37,7 +38,7 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     return tally
 
 
-def _habit(plan: Plan, readings: Readings) -> float:
+def _habit(plan: TrialPlan, readings: Readings) -> float:
     """The first clean step, counted from the bottom: the first with full marks, or else with the best there are."""
     steps = kind(SLUG).steps(plan)
     scores = [readings.score("strings", step.index) for step in steps]

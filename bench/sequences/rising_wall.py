@@ -7,7 +7,8 @@ import numpy as np
 from bench.rig import Drawn, Tally, go
 from drumbo.standins.filament import physics
 from drumbo.trials import kind
-from drumbo.trials.base import Plan, PrintFile, Readings
+from drumbo.trials.base import PrintFile, Readings
+from drumbo.trials.plan import TrialPlan
 
 SLUG = "rising-wall"
 MOST_EXTENSIONS = 2
@@ -31,7 +32,7 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     return tally
 
 
-def _habit(plan: Plan, readings: Readings) -> float:
+def _habit(plan: TrialPlan, readings: Readings) -> float:
     """One step below the first band with gaps; the top where there is none."""
     steps = kind(SLUG).steps(plan)
     return steps[max(readings.firsts["gaps"] - 1, 0)].value

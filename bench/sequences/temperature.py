@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from bench.rig import Drawn, Tally, best_step, printed, read, shape_of
@@ -48,7 +50,7 @@ def best_heat(spool: Drawn) -> float:
     aim = next(a for a in AIMS if a.key == suggested["aim"])
     weights = np.array([aim.weights[a] for a in aspects])
     low, high = context.material.nozzle_low_c, context.material.nozzle_high_c
-    plan = {**suggested, "hot_c": low + 10.0, "cold_c": low, "step_c": 5.0}
+    plan = replace(suggested, hot_c=low + 10.0, cold_c=low, step_c=5.0)
     rung = trial.piece(plan, context).places[1]
     shape = band(shape_of(trial.print_file(plan, context).gcode), rung.low[2], rung.high[2])
 

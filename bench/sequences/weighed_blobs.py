@@ -10,7 +10,8 @@ from bench.rig import Drawn, Tally, go
 from bench.sequences.rising_wall import limit
 from drumbo.core.profile import Law
 from drumbo.trials import kind
-from drumbo.trials.base import Plan, PrintFile, Readings
+from drumbo.trials.base import PrintFile, Readings
+from drumbo.trials.plan import TrialPlan
 
 SLUG = "weighed-blobs"
 MOST_EXTENSIONS = 1
@@ -28,7 +29,7 @@ def along(spool: Drawn, readers: int) -> Tally:
     return _sequence(spool, readers, (rows[0] + rows[1]) / 2)
 
 
-def _heats(plan: Plan) -> list[float]:
+def _heats(plan: TrialPlan) -> list[float]:
     return sorted({row.heat_c for row in kind(SLUG).rows(plan)}, reverse=True)
 
 
@@ -48,7 +49,7 @@ def _sequence(spool: Drawn, readers: int, elsewhere: float | None) -> Tally:
     return tally
 
 
-def _habit(plan: Plan, readings: Readings, heat: float) -> float:
+def _habit(plan: TrialPlan, readings: Readings, heat: float) -> float:
     """In each row the fastest blob that weighs 95 % of its slowest one; a ruler between the rows."""
     trial = kind(SLUG)
     heats, limits = [], []

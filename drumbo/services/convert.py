@@ -12,6 +12,7 @@ from drumbo.core.profile import Profile
 from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
 from drumbo.trials import kind
 from drumbo.trials.base import AnyKind, Bound, Readings, Result
+from drumbo.trials.plan import TrialPlan
 from drumbo.trials.trial import Trial, TrialState
 
 T = TypeVar("T")
@@ -57,14 +58,16 @@ def trial_of(row: TrialRow) -> Trial:
     )  # fmt: skip
 
 
-def kind_of(row: TrialRow) -> AnyKind[Any]:
+def kind_of(row: TrialRow) -> AnyKind[Any, Any]:
     """The trial's kind."""
     return kind(row.kind)
 
 
-def plan_of(row: TrialRow) -> dict[str, Any]:
+def plan_of(row: TrialRow) -> TrialPlan:
     """The trial's plan as the kind writes it today."""
-    return dict(kind(row.kind).lift(row.kind_version, row.plan))
+    chosen = kind(row.kind)
+    plan: TrialPlan = chosen.plan_type.of(chosen.lift(row.kind_version, row.plan))
+    return plan
 
 
 def piece_of(row: TrialRow) -> Piece:

@@ -11,7 +11,8 @@ from typing import Any
 
 from drumbo.core.light.job import LayerJob
 from drumbo.exchange.layer_package import package_bytes
-from drumbo.trials.base import AnyKind, Bound, Plan, PrintFile
+from drumbo.trials.base import AnyKind, Bound, PrintFile
+from drumbo.trials.plan import TrialPlan
 
 _FILES: OrderedDict[tuple[str, ...], Any] = OrderedDict()
 _MOST = 6
@@ -40,11 +41,11 @@ def _lasting(context: Bound[Any, Any]) -> Bound[Any, Any]:
     return replace(context, material=replace(context.material, **{context.material.left_key: None}))
 
 
-def file_of(chosen: AnyKind[Any], plan: Plan, context: Bound[Any, Any], revision: int) -> Any:
+def file_of(chosen: AnyKind[Any, Any], plan: TrialPlan, context: Bound[Any, Any], revision: int) -> Any:
     """The file of a plan, bound to a revision: it has `seconds`, `grams` and `cost`, and `as_bytes` writes it.
     InvalidInput names the fields of a plan that cannot be printed.
     """
-    key = (chosen.slug, json.dumps(dict(plan), sort_keys=True), repr(_lasting(context)), str(revision))
+    key = (chosen.slug, json.dumps(plan.to_json(), sort_keys=True), repr(_lasting(context)), str(revision))
     with _LAYING:
         if key not in _FILES:
             title = (f"profile {context.profile.name}, revision {revision}",)

@@ -51,7 +51,7 @@ BATCH = "batch"
 class Next:
     """The trial that comes next, and why."""
 
-    kind: AnyKind[Any]
+    kind: AnyKind[Any, Any]
     why: str
 
 

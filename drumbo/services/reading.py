@@ -163,6 +163,6 @@ def _read_anew(workshop: Workshop, trial_id: int, change: Callable[[Trial], Tria
             if (row.plan, row.readings) == before:
                 row.readings, row.result = readings, result
                 if after.plan != trial.plan:
-                    row.plan = dict(after.plan)
+                    row.plan = after.plan.to_json()
                 return after
     raise NotNow("somebody else is reading this trial just now; try again")

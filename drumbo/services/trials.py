@@ -13,6 +13,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
 
 from drumbo.core.errors import InvalidInput, NotFound
+from drumbo.core.fields import Scalar
 from drumbo.core.piece import Drawing, Piece, draw, stl_bytes
 from drumbo.core.run import BROKEN, UNSURE, Heaters, RunState
 from drumbo.exchange.meshes import threemf_bytes
@@ -27,6 +28,7 @@ from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow, ProfileRow, TrialRow, now
 from drumbo.trials import kind
 from drumbo.trials.base import AnyKind, Bound, Readings, Result, Step, ToRead
+from drumbo.trials.plan import TrialPlan
 from drumbo.trials.trial import TrialState
 
 MESHES = {"stl": stl_bytes, "3mf": threemf_bytes}
@@ -77,9 +79,9 @@ class Sheet:
     """Everything for a trial's page."""
 
     id: int
-    kind: AnyKind[Any]
+    kind: AnyKind[Any, Any]
     state: TrialState
-    plan: dict[str, Any]
+    plan: TrialPlan
     context: Bound[Any, Any]
     card: Card
     revision: int
@@ -101,10 +103,12 @@ class Sheet:
 class Draft:
     """A plan that is being made: what the page shows beside the form."""
 
-    kind: AnyKind[Any]
+    kind: AnyKind[Any, Any]
     context: Bound[Any, Any]
     card: Card
-    plan: dict[str, Any]
+    plan: Mapping[str, Scalar]
+    """What stands in the form."""
+    in_words: str
     drawing: Drawing | None
     warnings: dict[str, str]
     problems: dict[str, str]
@@ -118,22 +122,22 @@ def draft(workshop: Workshop, profile_id: int, slug: str, typed: Typed | None = 
     chosen = kind(slug)
     if typed is None:
         plan = chosen.suggest(context)
-        return Draft(chosen, context, card, plan, *_look(chosen, plan, context))
+        return Draft(chosen, context, card, plan.to_json(), *_look(chosen, plan, context))
     try:
         plan = chosen.read_plan(typed, context)
     except InvalidInput as error:
-        return Draft(chosen, context, card, dict(typed), None, {}, error.problems)
-    return Draft(chosen, context, card, plan, *_look(chosen, plan, context))
+        return Draft(chosen, context, card, dict(typed), "", None, {}, error.problems)
+    return Draft(chosen, context, card, plan.to_json(), *_look(chosen, plan, context))
 
 
 def _look(
-    chosen: AnyKind[Any], plan: dict[str, Any], context: Bound[Any, Any]
-) -> tuple[Drawing | None, dict[str, str], dict[str, str]]:
+    chosen: AnyKind[Any, Any], plan: TrialPlan, context: Bound[Any, Any]
+) -> tuple[str, Drawing | None, dict[str, str], dict[str, str]]:
     try:
         warnings = chosen.check(plan, context)
     except InvalidInput as error:
-        return None, {}, error.problems
-    return draw(chosen.piece(plan, context)), warnings, {}
+        return "", None, {}, error.problems
+    return chosen.in_words(plan), draw(chosen.piece(plan, context)), warnings, {}
 
 
 def estimate(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> dict[str, Any]:
@@ -141,7 +145,7 @@ def estimate(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> di
     found = draft(workshop, profile_id, slug, typed)
     if found.problems:
         raise InvalidInput.of(found.problems)
-    file = file_of(found.kind, found.plan, found.context, found.card.revision)
+    file = file_of(found.kind, found.kind.plan_type.of(found.plan), found.context, found.card.revision)
     return {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}
 
 
@@ -161,7 +165,7 @@ def create(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> int:
             kind=slug,
             kind_version=chosen.version,
             state=TrialState.PLANNED,
-            plan=plan,
+            plan=plan.to_json(),
             readings={},
             facts={"seconds": file.seconds, "grams": file.grams, "cost": file.cost},
             file_digest=digest,
@@ -207,7 +211,7 @@ def sheet(workshop: Workshop, trial_id: int) -> Sheet:
             id=row.id,
             kind=trial.kind,
             state=trial.state,
-            plan=dict(trial.plan),
+            plan=trial.plan,
             context=trial.context,
             card=card_of(row.profile),
             revision=trial.revision,

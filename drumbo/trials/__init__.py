@@ -15,11 +15,11 @@ from drumbo.trials.base import AnyKind
 
 
 @cache
-def kinds() -> dict[str, AnyKind[Any]]:
+def kinds() -> dict[str, AnyKind[Any, Any]]:
     """Every kind by its slug, in the order in which makers work (that of the drum's sectors)."""
     from drumbo.core.catalogue import GROUPS  # noqa: PLC0415 - keeps this page free of the catalogue
 
-    found: list[AnyKind[Any]] = []
+    found: list[AnyKind[Any, Any]] = []
     for module in pkgutil.iter_modules(__path__):
         if module.ispkg:
             found.append(import_module(f"{__name__}.{module.name}").KIND)
@@ -27,12 +27,12 @@ def kinds() -> dict[str, AnyKind[Any]]:
     return {kind.slug: kind for kind in sorted(found, key=lambda k: (order[k.group], k.slug))}
 
 
-def kinds_of(process: str) -> dict[str, AnyKind[Any]]:
+def kinds_of(process: str) -> dict[str, AnyKind[Any, Any]]:
     """The kinds of one process."""
     return {slug: kind for slug, kind in kinds().items() if kind.process == process}
 
 
-def kind(slug: str) -> AnyKind[Any]:
+def kind(slug: str) -> AnyKind[Any, Any]:
     """The kind under `slug`; NotFound names those there are."""
     try:
         return kinds()[slug]

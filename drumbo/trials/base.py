@@ -18,27 +18,27 @@ from numpy.typing import NDArray
 
 from drumbo.core.catalogue import BY_KEY, FILAMENT
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar, read_all
+from drumbo.core.fields import Field, Scalar
 from drumbo.core.gcode.writer import Job, write
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Known, Profile, Value, sectors
 from drumbo.core.toolpath import Toolpath, path_motion
 from drumbo.core.workshop import Material, Printer
 from drumbo.trials.pictures import Chart, Curve, Map, Spread
+from drumbo.trials.plan import Bounds, TrialPlan
 
-Plan = Mapping[str, Scalar]
 Floats = NDArray[np.float64]
 
 
-P = TypeVar("P")
+D = TypeVar("D")
 M = TypeVar("M")
 
 
 @dataclass(frozen=True, slots=True)
-class Bound(Generic[P, M]):
+class Bound(Generic[D, M]):
     """What a trial is bound to: one printer, one material, one revision of one profile."""
 
-    printer: P
+    printer: D
     material: M
     profile: Profile
 
@@ -49,6 +49,7 @@ class Context(Bound[Printer, Material]):
 
 
 C = TypeVar("C", bound="Bound[Any, Any]")
+P = TypeVar("P", bound=TrialPlan)
 
 
 @dataclass(frozen=True, slots=True)
@@ -265,10 +266,12 @@ class PrintFile:
     cost: float | None
 
 
-class AnyKind(ABC, Generic[C]):
+class AnyKind(ABC, Generic[C, P]):
     """One kind of trial, of whatever process."""
 
     slug: ClassVar[str]
+    plan_type: type[P]
+    """What it asks for."""
     title: ClassVar[str]
     process: ClassVar[str]
     version: ClassVar[int] = 1
@@ -294,43 +297,54 @@ class AnyKind(ABC, Generic[C]):
         """Whose value a result is: the "profile"'s or the "printer"'s."""
         return BY_KEY[self.sets[0]].scope
 
-    @abstractmethod
-    def fields(self, context: C) -> Sequence[Field]:
+    def fields(self, context: C) -> tuple[Field, ...]:
         """What a plan is made of, bounded by what the printer can do."""
+        bounds = self.bounds(context)
+        return tuple(bounds.get(field.key, Bounds()).on(field) for field in self.plan_type.fields())
+
+    def bounds(self, context: C) -> Mapping[str, Bounds]:
+        """What the context makes of fields, by key."""
+        del context
+        return {}
 
     @abstractmethod
-    def suggest(self, context: C) -> dict[str, Scalar]:
+    def suggest(self, context: C) -> P:
         """A plan filled in from label, profile and printer."""
 
     @abstractmethod
-    def check(self, plan: Plan, context: C) -> dict[str, str]:
+    def check(self, plan: P, context: C) -> dict[str, str]:
         """Raise InvalidInput for a plan that cannot be printed; return warnings by field for one that can."""
 
     @abstractmethod
-    def steps(self, plan: Plan) -> tuple[Step, ...]:
+    def steps(self, plan: P) -> tuple[Step, ...]:
         """The sweep, in the order of printing."""
 
     @abstractmethod
-    def piece(self, plan: Plan, context: C) -> Piece:
+    def piece(self, plan: P, context: C) -> Piece:
         """The object, one place a step."""
 
     @abstractmethod
-    def readings(self, plan: Plan) -> ToRead:
+    def readings(self, plan: P) -> ToRead:
         """What to look at and what to measure, at every step."""
 
     @abstractmethod
-    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+    def evaluate(self, plan: P, readings: Readings) -> Result:
         """What the readings say."""
 
     @abstractmethod
-    def changes(self, plan: Plan, result: Result, context: C, trial: int) -> dict[str, Value]:
+    def changes(self, plan: P, result: Result, context: C, trial: int) -> dict[str, Value]:
         """What adopting would set, by catalogue key."""
+
+    def printer_for(self, plan: P, context: C) -> dict[str, float]:
+        """Facts of the printer that hold for this file only, by field."""
+        del plan, context
+        return {}
 
     def keeps(self, result: Result) -> bool:
         """Whether a result is one to adopt."""
         return result.value is not None
 
-    def overrides(self, plan: Plan) -> dict[str, str]:
+    def overrides(self, plan: P) -> dict[str, str]:
         """Catalogue key → what the trial's own file sets it to, in words."""
         values = [step.label for step in self.steps(plan)]
         return {self.sets[0]: f"{values[0]} to {values[-1]}"}
@@ -350,41 +364,42 @@ class AnyKind(ABC, Generic[C]):
         del context
         return None
 
-    def in_words(self, plan: Plan) -> str:
+    def in_words(self, plan: P) -> str:
         """The sweep in one sentence."""
         steps = self.steps(plan)
         return f"{len(steps)} steps, {steps[0].label} to {steps[-1].label} {self.unit}."
 
-    def instructions(self, plan: Plan, context: C) -> str:
+    def instructions(self, plan: P, context: C) -> str:
         """What to do at the printer, before the print, beyond loading the spool and clearing the bed."""
         del plan, context
         return ""
 
-    def lift(self, version: int, plan: Plan) -> dict[str, Scalar]:
-        """A plan of an older version, as this version writes it."""
-        return dict(plan)
+    def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
+        """A plan's JSON of an older version, as this version writes it."""
+        del version
+        return plan
 
-    def read_plan(self, typed: Mapping[str, str | float | None], context: C) -> dict[str, Scalar]:
+    def read_plan(self, typed: Mapping[str, str | float | None], context: C) -> P:
         """A plan from what was typed; InvalidInput gathers the problems by field."""
-        plan = read_all(self.fields(context), typed)
+        plan = self.plan_type.read(typed, self.fields(context))
         self.check(plan, context)
         return plan
 
     @abstractmethod
-    def print_file(self, plan: Plan, context: C, *, title: Sequence[str] = ()) -> Any:
+    def print_file(self, plan: P, context: C, *, title: Sequence[str] = ()) -> Any:
         """The whole way from a plan to what is printed: it has `seconds`, `grams` and `cost`."""
 
 
-class Kind(AnyKind[Context]):
+class Kind(AnyKind[Context, P]):
     """One kind of filament trial."""
 
     process: ClassVar[str] = FILAMENT
 
     @abstractmethod
-    def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
+    def roads(self, plan: P, context: Context, piece: Piece) -> Toolpath:
         """The piece's toolpath, each step with its own value."""
 
-    def print_file(self, plan: Plan, context: Context, *, title: Sequence[str] = ()) -> PrintFile:
+    def print_file(self, plan: P, context: Context, *, title: Sequence[str] = ()) -> PrintFile:
         """The whole way from a plan to its file."""
         self.check(plan, context)
         path = self.roads(plan, context, self.piece(plan, context))
@@ -407,17 +422,12 @@ class Kind(AnyKind[Context]):
             cost=context.material.cost(grams),
         )
 
-    def printer_for(self, plan: Plan, context: Context) -> dict[str, float]:
-        """Facts of the printer that hold for this file only, by field."""
-        del plan, context
-        return {}
-
-    def first_layer_c(self, plan: Plan, context: Context) -> float:
+    def first_layer_c(self, plan: P, context: Context) -> float:
         """Nozzle temperature of the first layer; the profile's, unless the kind sweeps it."""
         del plan
         return context.profile.number("nozzle_first_c")
 
-    def bed_for(self, plan: Plan, context: Context) -> tuple[float, float]:
+    def bed_for(self, plan: P, context: Context) -> tuple[float, float]:
         """Bed temperature of the first layer and of the others; the profile's, unless the kind tries another."""
         del plan
         return context.profile.number("bed_first_c"), context.profile.number("bed_c")
@@ -429,22 +439,13 @@ def weighed(one: tuple[float, float], other: tuple[float, float]) -> tuple[float
     return (one[0] * weights[0] + other[0] * weights[1]) / sum(weights), sum(weights) ** -0.5
 
 
-def known_before(plan: Plan, value: str, error: str) -> tuple[float, float] | None:
+def known_before(value: float | None, error: float | None) -> tuple[float, float] | None:
     """What an earlier trial found, from two fields of a plan; None where they are empty."""
-    found, sure = plan[value], plan[error]
-    return None if found is None or sure is None else (float(found), float(sure))
+    return None if value is None or error is None else (value, error)
 
 
-def check_known(plan: Plan, value: str, error: str) -> None:
+def check_known(plan: TrialPlan, value: str, error: str) -> None:
     """InvalidInput names the field that is missing where only one of the two was filled in."""
     if (plan[value] is None) != (plan[error] is None):
         missing = value if plan[value] is None else error
         raise InvalidInput(missing, "is needed too: what is known needs both the value and how sure it is")
-
-
-def number(plan: Plan, key: str) -> float:
-    """A plan's number; InvalidInput names the field where it is none."""
-    value = plan[key]
-    if not isinstance(value, (int, float)):
-        raise InvalidInput(key, "must be a number")
-    return float(value)

@@ -6,22 +6,33 @@ import math
 from abc import abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import ClassVar
+from typing import Any, ClassVar, Protocol
 
 from drumbo.core.catalogue import RESIN
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field
 from drumbo.core.light.job import LayerJob, Screen
 from drumbo.core.resin import Resin, ResinPrinter
-from drumbo.trials.base import AnyKind, Bound, Plan
+from drumbo.trials.base import AnyKind, Bound, P
+from drumbo.trials.plan import ask
 
 ONE, SEVERAL = "one", "several"
-WAY = Field(
-    "way", "Printed as", kind="choice", choices=((ONE, "all in one print"), (SEVERAL, "one print for each")),
-    help="One print needs a printer that takes several lights in one layer.",
-)  # fmt: skip
 MARGIN_MM = 1.5
 """What stays free at the edges of a screen."""
+
+
+def ask_way() -> Any:
+    """The field of a plan that asks whether one print holds all steps."""
+    ways = ((ONE, "all in one print"), (SEVERAL, "one print for each"))
+    needs = "One print needs a printer that takes several lights in one layer."
+    return ask("Printed as", kind="choice", choices=ways, help=needs)
+
+
+class WithWay(Protocol):
+    """A plan that asks for it."""
+
+    @property
+    def way(self) -> str:
+        """ONE or SEVERAL."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,16 +40,16 @@ class ResinContext(Bound[ResinPrinter, Resin]):
     """What a resin trial is bound to."""
 
 
-class LayerKind(AnyKind[ResinContext]):
+class LayerKind(AnyKind[ResinContext, P]):
     """One kind of resin trial."""
 
     process: ClassVar[str] = RESIN
 
     @abstractmethod
-    def job(self, plan: Plan, context: ResinContext, title: Sequence[str]) -> LayerJob:
+    def job(self, plan: P, context: ResinContext, title: Sequence[str]) -> LayerJob:
         """What the printer is to do."""
 
-    def print_file(self, plan: Plan, context: ResinContext, *, title: Sequence[str] = ()) -> LayerJob:
+    def print_file(self, plan: P, context: ResinContext, *, title: Sequence[str] = ()) -> LayerJob:
         """The whole way from a plan to its layers."""
         self.check(plan, context)
         said = (self.title, context.printer.name, context.material.name, *title)
@@ -52,15 +63,15 @@ def usual_way(context: ResinContext) -> str:
     return ONE if context.printer.lights_apart == "yes" else SEVERAL
 
 
-def check_way(plan: Plan, context: ResinContext) -> None:
+def check_way(plan: WithWay, context: ResinContext) -> None:
     """InvalidInput for one print on a printer that takes one light a layer."""
-    if plan["way"] == ONE and context.printer.lights_apart != "yes":
+    if plan.way == ONE and context.printer.lights_apart != "yes":
         raise InvalidInput("way", f"{context.printer.name} takes one light a layer; print one for each")
 
 
-def as_printed(plan: Plan, times: Sequence[float]) -> list[float]:
+def as_printed(plan: WithWay, times: Sequence[float]) -> list[float]:
     """Lights of the steps in the file; as several prints, the middle one's for all: the maker's slicer sets each."""
-    return list(times) if plan["way"] == ONE else [times[len(times) // 2]] * len(times)
+    return list(times) if plan.way == ONE else [times[len(times) // 2]] * len(times)
 
 
 def base_mm(context: ResinContext, layer_um: float, least_mm: float, clear_layers: int) -> float:
@@ -76,10 +87,10 @@ def screen_of(context: ResinContext) -> Screen:
     return Screen((int(printer.pixels_x), int(printer.pixels_y)), printer.pixel_um)
 
 
-def as_many(context: ResinContext, wanted: int, pitch_mm: float, wide_mm: float) -> float:
+def as_many(context: ResinContext, wanted: int, pitch_mm: float, wide_mm: float) -> int:
     """So many pieces side by side as a plan wants, or as the screen has room for."""
     room = context.printer.size_mm[0] - 2 * MARGIN_MM
-    return float(min(wanted, max(int((room - wide_mm) / pitch_mm) + 1, 1)))
+    return min(wanted, max(int((room - wide_mm) / pitch_mm) + 1, 1))
 
 
 def check_room(context: ResinContext, field: str, wide_mm: float, deep_mm: float, high_mm: float) -> None:

@@ -8,20 +8,22 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import ClassVar
+from dataclasses import dataclass, replace
+from typing import ClassVar, TypeVar
 
 from manifold3d import Manifold
 
 from drumbo.core.catalogue import BY_KEY
-from drumbo.core.fields import Field, Scalar
+from drumbo.core.fields import Scalar
 from drumbo.core.light.job import LayerJob, Lift, Lit, job
 from drumbo.core.piece import Part, Piece, Place, block, text_shape, union
 from drumbo.core.piece.solids import along_y
 from drumbo.core.profile import From, Origin, Value
-from drumbo.trials.base import First, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.base import First, Readings, Result, Step, ToRead
 from drumbo.trials.exposure_coupon.coupon import PIN_SEGMENTS
 from drumbo.trials.layered import LayerKind, ResinContext, base_mm, check_room, screen_of
 from drumbo.trials.pictures import Spread
+from drumbo.trials.plan import TrialPlan, ask
 
 WIDE, DEEP, STOREY, FLOOR = 22.0, 9.0, 4.6, 0.7
 WALL, DIGITS_HIGH, STROKE = 8.5, 3.2, 0.6
@@ -32,14 +34,21 @@ FINER = 3
 """A finer tower is as high as so many steps of the one before."""
 
 
-STOREYS = Field("storeys", "Storeys", low=4, high=9, whole=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StoreyPlan(TrialPlan):
+    """The sweep: a kind says what `first` and `step` are to it."""
+
+    first: float = ask("First")
+    step: float = ask("Step")
+    storeys: int = ask("Storeys", low=4, high=9, whole=True)
 
 
-class StoreyKind(LayerKind):
+S = TypeVar("S", bound=StoreyPlan)
+
+
+class StoreyKind(LayerKind[S]):
     """A kind that changes one parameter from storey to storey, until something fails."""
 
-    sweep: ClassVar[tuple[Field, Field]]
-    """Fields of the value at the plate, `first`, and of the `step` from storey to storey."""
     sign: ClassVar[First]
     margin: ClassVar[float]
     """What is kept back from where it begins to fail at least, as a share of it; never less than how unsure that is."""
@@ -48,14 +57,9 @@ class StoreyKind(LayerKind):
     ways: ClassVar[tuple[str, str]]
     """What values further up, and further down, the tower are called."""
 
-    def fields(self, context: ResinContext) -> Sequence[Field]:
-        """The sweep."""
-        del context
-        return (*self.sweep, STOREYS)
-
-    def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
+    def check(self, plan: S, context: ResinContext) -> dict[str, str]:
         """Refuse what has no room; warn where the printer is known to do as it likes."""
-        high = self._base_mm(context) + number(plan, "storeys") * STOREY
+        high = self._base_mm(context) + plan.storeys * STOREY
         check_room(context, "storeys", WIDE + 2, DEEP + 2, high)
         if self.sets[0] in context.printer.ignored():
             return {"first": f"{context.printer.name} is known to ignore what a file says of it"}
@@ -64,11 +68,11 @@ class StoreyKind(LayerKind):
     def _base_mm(self, context: ResinContext) -> float:
         return base_mm(context, context.profile.number("layer_um"), 0.8, 3)
 
-    def piece(self, plan: Plan, context: ResinContext) -> Piece:
+    def piece(self, plan: S, context: ResinContext) -> Piece:
         """The tower."""
         return tower(self.steps(plan), self._base_mm(context))
 
-    def job(self, plan: Plan, context: ResinContext, title: Sequence[str]) -> LayerJob:
+    def job(self, plan: S, context: ResinContext, title: Sequence[str]) -> LayerJob:
         """Each storey's layers with its own value."""
         numbers, piece, steps = context.profile.numbers(), self.piece(plan, context), self.steps(plan)
         base = self._base_mm(context)
@@ -93,12 +97,12 @@ class StoreyKind(LayerKind):
         del value
         return rest_s
 
-    def readings(self, plan: Plan) -> ToRead:
+    def readings(self, plan: S) -> ToRead:
         """Where it begins."""
         del plan
         return ToRead(firsts=(self.sign,))
 
-    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+    def evaluate(self, plan: S, readings: Readings) -> Result:
         """The last storey before the sign begins, with a margin from it."""
         at, steps = readings.firsts.get(self.sign.key), self.steps(plan)
         if at is None:
@@ -136,12 +140,12 @@ class StoreyKind(LayerKind):
             extend=finer, extend_says="Plan a finer one",
         )  # fmt: skip
 
-    def further(self, plan: Plan, values: Sequence[float], *, on: bool) -> dict[str, Scalar] | None:
+    def further(self, plan: S, values: Sequence[float], *, on: bool) -> dict[str, Scalar] | None:
         """A plan that goes on above this tower, or else below it, overlapping by one storey; None where there is no way
         to go.
         """
-        first_field, step_field = self.sweep
-        apart, last, step = values[1] - values[0], len(values) - 1, number(plan, "step")
+        first_field, step_field, _ = self.plan_type.fields()
+        apart, last, step = values[1] - values[0], len(values) - 1, plan.step
         first = values[-2] if on else values[0] - (last - 1) * apart
         first = min(max(first, first_field.low), first_field.high)
         if apart < 0 and step_field.step:
@@ -149,27 +153,27 @@ class StoreyKind(LayerKind):
             step = min(step, math.floor(first / last / step_field.step + 1e-9) * step_field.step)
         if first == values[0] or step < step_field.low:
             return None
-        return {**plan, "first": round(first, 2), "step": round(step, 2)}
+        return replace(plan, first=round(first, 2), step=round(step, 2)).to_json()
 
-    def _finer(self, plan: Plan, limit: float, back: float) -> dict[str, Scalar] | None:
+    def _finer(self, plan: S, limit: float, back: float) -> dict[str, Scalar] | None:
         """A plan of finer steps with the limit in its middle; `back` is the step towards what holds. None where there
         is none finer.
         """
-        first_field, step_field = self.sweep
-        last = number(plan, "storeys") - 1
+        first_field, step_field, _ = self.plan_type.fields()
+        last = plan.storeys - 1
         grain, grid = step_field.step or 0.1, first_field.step or 0.1
         step = max(math.ceil(FINER * abs(back) / last / grain - 1e-9) * grain, step_field.low)
         if step >= abs(back) - 1e-9:
             return None
         first = limit + math.copysign(step * last / 2, back)
         first = max(round(first / grid) * grid, first_field.low, step * last if back > 0 else 0.0)
-        return {**plan, "first": round(float(first), 2), "step": round(float(step), 2)}
+        return replace(plan, first=round(float(first), 2), step=round(float(step), 2)).to_json()
 
     def keeps(self, result: Result) -> bool:
         """Whatever held may be used."""
         return result.value is not None
 
-    def changes(self, plan: Plan, result: Result, context: ResinContext, trial: int) -> dict[str, Value]:
+    def changes(self, plan: S, result: Result, context: ResinContext, trial: int) -> dict[str, Value]:
         """The one parameter, to the digits that it is shown with."""
         if result.value is None:
             return {}

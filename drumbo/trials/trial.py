@@ -7,7 +7,8 @@ from enum import StrEnum
 from typing import Any
 
 from drumbo.core.piece import Piece
-from drumbo.trials.base import AnyKind, Bound, Plan, Readings, Result, Step, ToRead
+from drumbo.trials.base import AnyKind, Bound, Readings, Result, Step, ToRead
+from drumbo.trials.plan import TrialPlan
 
 
 class TrialState(StrEnum):
@@ -18,7 +19,7 @@ class TrialState(StrEnum):
     ADOPTED = "adopted"
 
 
-def all_read(kind: AnyKind[Any], plan: Plan, readings: Readings) -> bool:
+def all_read(kind: AnyKind[Any, Any], plan: TrialPlan, readings: Readings) -> bool:
     """Whether there is nothing left to read, or one step was picked."""
     return readings.picked is not None or readings.count() >= kind.readings(plan).count(len(kind.steps(plan)))
 
@@ -27,8 +28,8 @@ def all_read(kind: AnyKind[Any], plan: Plan, readings: Readings) -> bool:
 class Trial:
     """One calibration experiment. `context` is what it was planned on: revision `revision` of its profile."""
 
-    kind: AnyKind[Any]
-    plan: Plan
+    kind: AnyKind[Any, Any]
+    plan: TrialPlan
     context: Bound[Any, Any]
     revision: int
     state: TrialState
@@ -61,4 +62,4 @@ class Trial:
 
     def judged_for(self, field: str, value: Any) -> Trial:
         """The same readings judged for something else."""
-        return replace(self, plan={**self.plan, field: value}).read(self.readings)
+        return replace(self, plan=self.plan.with_value(field, value)).read(self.readings)

@@ -74,7 +74,7 @@ def test_a_printer_begins_with_a_line_a_skirt_or_both() -> None:
     roles = {}
     for primes in ("both", "line", "skirt"):
         context = replace(CONTEXT, printer=replace(CONTEXT.printer, primes=primes))
-        path = tower.print_file({**tower.suggest(context), "hot_c": 215.0, "cold_c": 205.0}, context).path
+        path = tower.print_file(replace(tower.suggest(context), hot_c=215.0, cold_c=205.0), context).path
         roles[primes] = {Role(r) for r in path.role} & {Role.PURGE, Role.SKIRT}
     assert roles == {"both": {Role.PURGE, Role.SKIRT}, "line": {Role.PURGE}, "skirt": {Role.SKIRT}}
 

@@ -107,7 +107,7 @@ def _file(**plan: object) -> str:
     context = plain_context()
     trial = kind("temperature")
     return trial.print_file(
-        {**trial.suggest(context), "hot_c": 220.0, "cold_c": 200.0, "step_c": 10.0, **plan}, context
+        replace(trial.suggest(context), hot_c=220.0, cold_c=200.0, step_c=10.0, **plan), context
     ).gcode
 
 

@@ -15,7 +15,6 @@ import pytest
 import drumbo
 from drumbo.core.catalogue import BY_KEY, FILAMENT, GROUPS, RESIN
 from drumbo.core.errors import InvalidInput, NotFound
-from drumbo.core.fields import read_all
 from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.reader import read
 from drumbo.core.piece import draw
@@ -28,6 +27,7 @@ from drumbo.standins.resin.physics import green, thinnest_mm
 from drumbo.trials import kind, kinds, kinds_of
 from drumbo.trials.base import AnyKind, Context, Kind, Readings, Result
 from drumbo.trials.layered import LayerKind, ResinContext
+from drumbo.trials.plan import TrialPlan
 from tests.conftest import plain_context, resin_context
 from tests.readback import exact_layers, exact_readings
 
@@ -61,7 +61,7 @@ def usual(trial: AnyKind) -> Any:
     return {FILAMENT: plain_context, RESIN: resin_context}[trial.process]()
 
 
-def exact(trial: AnyKind, plan: Any, context: Any, seed: int, bed: Bed = FLAT) -> Readings:
+def exact(trial: AnyKind, plan: TrialPlan, context: Any, seed: int, bed: Bed = FLAT) -> Readings:
     """What nobody errs in reading, by the kind's process."""
     if trial.process == RESIN:
         return exact_layers(trial, plan, context, seed)
@@ -72,12 +72,12 @@ def exact(trial: AnyKind, plan: Any, context: Any, seed: int, bed: Bed = FLAT) -
 @pytest.mark.parametrize("trial", ROADS)
 def test_the_suggestion_makes_a_file_that_reads_back_and_may_be_printed(trial: Kind, context: Context) -> None:
     plan = trial.suggest(context)
-    assert json.loads(json.dumps(plan)) == plan
+    assert trial.plan_type.of(json.loads(json.dumps(plan.to_json()))) == plan
     if trial.hindered(context):
         with pytest.raises(InvalidInput):
             trial.print_file(plan, context)
         return
-    assert trial.read_plan({k: "" if v is None else str(v) for k, v in plan.items()}, context) == plan
+    assert trial.read_plan({k: "" if v is None else str(v) for k, v in plan.to_json().items()}, context) == plan
     file = trial.print_file(plan, context)
     program = read(file.gcode.encode())
     found = inspect(program, printer=context.printer)
@@ -97,8 +97,8 @@ def test_the_suggestion_makes_a_package_that_reads_back_and_fits_its_screen(
     trial: LayerKind, context: ResinContext
 ) -> None:  # fmt: skip
     plan = trial.suggest(context)
-    assert json.loads(json.dumps(plan)) == plan
-    assert trial.read_plan({k: "" if v is None else str(v) for k, v in plan.items()}, context) == plan
+    assert trial.plan_type.of(json.loads(json.dumps(plan.to_json()))) == plan
+    assert trial.read_plan({k: "" if v is None else str(v) for k, v in plan.to_json().items()}, context) == plan
     job = trial.print_file(plan, context)
     assert job.seconds > 0
     assert job.cost == pytest.approx(job.grams / context.material.density_g_cm3 * 0.03)
@@ -211,7 +211,7 @@ def test_the_result_follows_the_hidden_truth(trial: AnyKind) -> None:
     assert most - least > apart
     for result in ends:
         if result.extend is not None:
-            trial.check(read_all(trial.fields(context), dict(result.extend)), context)
+            trial.read_plan(result.extend, context)
 
 
 @pytest.mark.parametrize("trial", ALL)

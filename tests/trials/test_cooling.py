@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -62,15 +64,15 @@ def test_a_printer_too_slow_for_the_layer_is_told_how_slow_it_is(context: Contex
     with pytest.raises(InvalidInput, match=r"layer_s.*needs \d\d s") as refused:
         COOLING.print_file(COOLING.suggest(slow), slow)
     needs = float(str(refused.value).split("needs ")[1].split(" s")[0])
-    COOLING.print_file({**COOLING.suggest(slow), "layer_s": needs}, slow)
+    COOLING.print_file(replace(COOLING.suggest(slow), layer_s=needs), slow)
     with pytest.raises(InvalidInput, match="swap the two"):
-        COOLING.check({**COOLING.suggest(context), "high_percent": 0.0}, context)
+        COOLING.check(replace(COOLING.suggest(context), high_percent=0.0), context)
 
 
 def test_strength_spends_less_of_the_bond_than_looks() -> None:
     plan = COOLING.suggest(plain_context("asa"))
     readings = _scored(plan, bridge="123344", overhang="112234", tip="234444", bond="443210")
-    fans = [COOLING.evaluate({**plan, "aim": aim}, readings).value for aim in ("strength", "balanced", "looks")]
+    fans = [COOLING.evaluate(replace(plan, aim=aim), readings).value for aim in ("strength", "balanced", "looks")]
     assert fans == sorted(fans)
     assert fans[2] - fans[0] > 8
 

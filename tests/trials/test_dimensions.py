@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -111,7 +112,7 @@ def test_an_axis_that_was_hardly_measured_says_nothing_of_its_own(context: Conte
 
 
 def test_sizes_too_much_alike_are_few(context: Context) -> None:
-    plan = {**DIMENSIONS.suggest(context), "short_mm": 16.0, "middle_mm": 28.0, "long_mm": 46.0}
+    plan = replace(DIMENSIONS.suggest(context), short_mm=16.0, middle_mm=28.0, long_mm=46.0)
     readings = Readings().with_measure("gap", 0, "y", 4.0)
     for step, value in enumerate((4.0, 6.0, 12.0)):
         readings = readings.with_measure("gap", step, "x", value)
@@ -145,10 +146,10 @@ def test_jaws_open_in_gaps_and_find_none_where_there_is_none(context: Context) -
 def test_teeth_keep_clear_of_each_other_and_of_the_beds_edge(context: Context) -> None:
     plan = DIMENSIONS.suggest(context)
     with pytest.raises(InvalidInput, match="32 mm or more"):
-        DIMENSIONS.check({**plan, "middle_mm": 30.0}, context)
+        DIMENSIONS.check(replace(plan, middle_mm=30.0), context)
     small = plain_context("pla", bed_x_mm=90.0, bed_y_mm=90.0)
     suggested = DIMENSIONS.suggest(small)
     assert math.isclose(float(suggested["long_mm"]), 60.0)
     assert "long_mm" in DIMENSIONS.check(suggested, small), "it warns, and lets you"
     with pytest.raises(InvalidInput, match="needs a bed"):
-        DIMENSIONS.check({**suggested, "long_mm": 84.0}, small)
+        DIMENSIONS.check(replace(suggested, long_mm=84.0), small)

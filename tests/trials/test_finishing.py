@@ -18,10 +18,11 @@ from tests.conftest import plain_context
 from tests.readback import exact_readings, printed
 
 PROOF, BATCH, CLEARANCE = kind("proof-part"), kind("batch-check"), kind("clearance")
+NOTHING = kind("proof-part").plan_type()
 
 
 def _list(score: int, **others: int) -> Readings:
-    given = {a.key: others.get(a.key, score) for a in PROOF.readings({}).aspects}
+    given = {a.key: others.get(a.key, score) for a in PROOF.readings(NOTHING).aspects}
     return Readings({key: {"0": value} for key, value in given.items()})
 
 
@@ -30,10 +31,10 @@ def _group(profile: object, key: str) -> Known:
 
 
 def test_a_good_part_proves_until_something_moves(context: Context) -> None:
-    result = PROOF.evaluate({}, _list(3, strings=4))
+    result = PROOF.evaluate(NOTHING, _list(3, strings=4))
     assert result.state == "good"
     assert PROOF.keeps(result)
-    closed = changed(context.profile, PROOF.changes({}, result, context, trial=9))
+    closed = changed(context.profile, PROOF.changes(NOTHING, result, context, trial=9))
     assert proven(closed)
     hand = Value(context.profile.number("nozzle_c") + 12, Origin(From.HAND))
     moved = changed(closed, {"nozzle_c": hand})
@@ -53,15 +54,15 @@ def test_a_good_part_proves_until_something_moves(context: Context) -> None:
     ],
 )
 def test_a_poor_part_says_what_to_go_back_to(readings: Readings, says: str, back_to: str, context: Context) -> None:
-    result = PROOF.evaluate({}, readings)
+    result = PROOF.evaluate(NOTHING, readings)
     assert result.says == says
     assert back_to in " ".join(result.notes)
-    assert PROOF.changes({}, result, context, trial=1) == {}
+    assert PROOF.changes(NOTHING, result, context, trial=1) == {}
     assert not PROOF.keeps(result)
 
 
 def test_corners_alone_do_not_fail_a_printer_without_pressure_advance() -> None:
-    assert PROOF.evaluate({}, _list(4, corners=0)).state == "good"
+    assert PROOF.evaluate(NOTHING, _list(4, corners=0)).state == "good"
 
 
 def test_the_proof_makes_up_for_what_shrinks_and_for_the_offset() -> None:
@@ -78,7 +79,7 @@ def test_the_proof_makes_up_for_what_shrinks_and_for_the_offset() -> None:
     sizes = {}
     nothing = changed(context.profile, {"shrinkage_percent": Value(0.0, Origin(From.HAND))})
     for name, here in (("plain", replace(context, profile=nothing)), ("told", told)):
-        readings = exact_readings(PROOF, {}, here, seed=3)
+        readings = exact_readings(PROOF, NOTHING, here, seed=3)
         sizes[name] = [readings.measured("size", 0, site) for site in ("x", "y")]
     assert abs(sizes["plain"][0] - 44) > 0.25
     assert sizes["told"] == pytest.approx([43.8, 21.8], abs=0.06), "the offset was not there, so it is missing now"
@@ -133,7 +134,7 @@ def test_what_a_printer_cannot_do_is_told_with_what_would() -> None:
     limit = plain_context("pc", nozzle_max_c=270.0)
     assert "270 at most" in (BATCH.hindered(limit) or "")
     with pytest.raises(InvalidInput, match="45 % or more, for 4 bands"):
-        kind("fan-bands").check({**kind("fan-bands").suggest(limit), "low_percent": 30.0, "high_percent": 40.0}, limit)
+        kind("fan-bands").check(replace(kind("fan-bands").suggest(limit), low_percent=30.0, high_percent=40.0), limit)
 
 
 def test_the_same_spool_is_the_same_and_one_that_needs_other_flow_is_not(context: Context) -> None:
@@ -159,7 +160,7 @@ def test_pins_tell_both_gaps_and_the_next_row(context: Context) -> None:
     assert tight.state == "edge"
     assert tight.extend is not None
     assert tight.extend["high_mm"] > plan["high_mm"]
-    CLEARANCE.check(tight.extend, context)
+    CLEARANCE.read_plan(tight.extend, context)
     loose = CLEARANCE.evaluate(plan, row("44444444"))
     assert loose.state == "edge"
     assert loose.extend["low_mm"] < plan["low_mm"]
@@ -167,7 +168,7 @@ def test_pins_tell_both_gaps_and_the_next_row(context: Context) -> None:
 
 def test_more_flow_takes_its_gap_from_pins_and_holes(context: Context) -> None:
     """8 % more makes a road of 0.407 mm wider by 0.034; half of that grows out of the pin and half into the hole."""
-    plan, gaps = {**CLEARANCE.suggest(context), "high_mm": 0.2}, []
+    plan, gaps = replace(CLEARANCE.suggest(context), high_mm=0.2), []
     for flow in (1.0, 1.08):
         values = {"flow_ratio": Value(flow, Origin(From.HAND))}
         here = replace(context, profile=changed(context.profile, values))

@@ -10,7 +10,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Scalar
 from drumbo.core.fit.plane import fit_plane
 from drumbo.core.gcode.reader import read
 from drumbo.core.profile import changed
@@ -20,6 +19,7 @@ from drumbo.standins.filament.levels import levels
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
 from drumbo.trials.base import Context, Readings
+from drumbo.trials.plan import TrialPlan
 from tests.conftest import plain_context
 from tests.readback import exact_readings, printed
 
@@ -28,9 +28,9 @@ AT = np.array([(x, y) for y in (-80.0, 0.0, 80.0) for x in (-70.0, 0.0, 70.0)])
 EVEN = draw_spool("pla", 2)
 
 
-def _low(context: Context) -> dict[str, Scalar]:
+def _low(context: Context) -> TrialPlan:
     """A tower of three steps."""
-    return {**TOWER.suggest(context), "hot_c": 215.0, "cold_c": 205.0}
+    return replace(TOWER.suggest(context), hot_c=215.0, cold_c=205.0)
 
 
 def _typed(best: list[float], lifted: int = 0) -> Readings:
@@ -88,28 +88,27 @@ def test_what_lies_beyond_the_patches_is_printed_next(context: Context) -> None:
     result = FIRST_LAYER.evaluate(plan, exact_readings(FIRST_LAYER, plan, context, EVEN.seed, Bed(gap_mm=-0.12)))
     assert result.state == "edge"
     assert result.extend is not None
-    again = FIRST_LAYER.evaluate(
-        result.extend, exact_readings(FIRST_LAYER, result.extend, context, EVEN.seed, Bed(gap_mm=-0.12))
-    )
+    further = FIRST_LAYER.plan_type.of(result.extend)
+    again = FIRST_LAYER.evaluate(further, exact_readings(FIRST_LAYER, further, context, EVEN.seed, Bed(gap_mm=-0.12)))
     assert again.state == "good"
     assert again.value == pytest.approx(0.12, abs=0.015)
 
 
 def test_no_lower_patches_are_offered_than_may_be_printed(context: Context) -> None:
-    plan = {**FIRST_LAYER.suggest(context), "middle_mm": 0.16}
+    plan = replace(FIRST_LAYER.suggest(context), middle_mm=0.16)
     result = FIRST_LAYER.evaluate(plan, _typed([8.0] * 9))
     assert result.state == "edge"
     assert result.extend is None
 
 
 def test_a_cold_plate_lifts_corners_and_a_warmer_one_that_holds_is_adopted(context: Context) -> None:
-    cold = {**FIRST_LAYER.suggest(context), "bed_c": 46.0}
+    cold = replace(FIRST_LAYER.suggest(context), bed_c=46.0)
     result = FIRST_LAYER.evaluate(cold, exact_readings(FIRST_LAYER, cold, context, EVEN.seed))
     assert "corners lift" in result.notes[0]
     assert result.extend is not None
     assert result.extend["bed_c"] == 51
     assert set(FIRST_LAYER.changes(cold, result, context, 3)) == {"first_layer_z_mm"}, "what does not hold is not taken"
-    warm = {**cold, "bed_c": 66.0}
+    warm = replace(cold, bed_c=66.0)
     held = FIRST_LAYER.evaluate(warm, exact_readings(FIRST_LAYER, warm, context, EVEN.seed))
     assert held.extend is None
     new = FIRST_LAYER.changes(warm, held, context, 4)
@@ -169,14 +168,14 @@ def test_the_height_of_an_object_counts_from_the_plate(context: Context) -> None
 
 def test_what_has_no_room_is_refused_with_the_remedy() -> None:
     small = plain_context(bed_x_mm=90.0, bed_y_mm=90.0)
-    plan = {**FIRST_LAYER.suggest(small), "patches": 5.0}
+    plan = replace(FIRST_LAYER.suggest(small), patches=5.0)
     with pytest.raises(InvalidInput, match="fewer"):
         FIRST_LAYER.check(plan, small)
-    assert FIRST_LAYER.check({**plan, "patches": 3.0, "across": 2.0}, small) == {}
+    assert FIRST_LAYER.check(replace(plan, patches=3, across=2), small) == {}
     with pytest.raises(InvalidInput, match="odd"):
-        FIRST_LAYER.check({**plan, "patches": 4.0}, small)
+        FIRST_LAYER.check(replace(plan, patches=4), small)
     with pytest.raises(InvalidInput, match="lowest patch"):
-        FIRST_LAYER.check({**plan, "patches": 3.0, "step_mm": 0.1, "middle_mm": 0.15}, small)
+        FIRST_LAYER.check(replace(plan, patches=3, step_mm=0.1, middle_mm=0.15), small)
 
 
 def test_a_drawn_plate_is_the_same_again_and_seed_nought_is_flat() -> None:

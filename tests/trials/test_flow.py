@@ -1,5 +1,7 @@
 """The flow trials' own files, refusals and verdicts."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -11,7 +13,7 @@ from drumbo.trials.base import Context, Kind, Readings, weighed
 from tests.conftest import plain_context
 
 SURFACE, WALL, STEPS = kind("flow-surface"), kind("flow-wall"), kind("extruder-steps")
-COARSE = {"low_ratio": 0.9, "step_ratio": 0.025, "pads": 9.0, "known_ratio": None, "known_error": None}
+COARSE = SURFACE.plan_type(low_ratio=0.9, step_ratio=0.025, pads=9, known_ratio=None, known_error=None)
 
 
 def _strip(gaps: str, ridges: str, picked: int | None = None) -> Readings:
@@ -137,7 +139,7 @@ def test_a_reading_that_stands_apart_is_named(context: Context) -> None:
 
 @pytest.mark.parametrize(("known", "says"), [(1.0, "agrees"), (1.1, "bulge more"), (0.9, "thinner than tops")])
 def test_wall_and_surface_are_held_against_each_other(context: Context, known: float, says: str) -> None:
-    plan = {**WALL.suggest(context), "known_ratio": known, "known_error": 0.004}
+    plan = replace(WALL.suggest(context), known_ratio=known, known_error=0.004)
     one, two = (step.value for step in WALL.steps(plan))
     assert any(says in note for note in WALL.evaluate(plan, _walls(plan, one, two)).notes)
 
@@ -147,7 +149,7 @@ def test_the_result_goes_where_it_was_meant_to(context: Context) -> None:
     one, two = (step.value for step in WALL.steps(plan))
     readings = _walls(plan, one - 0.02, two - 0.03)
     changes = {
-        into: WALL.changes({**plan, "into": into}, WALL.evaluate(plan, readings), context, 4)
+        into: WALL.changes(replace(plan, into=into), WALL.evaluate(plan, readings), context, 4)
         for into in ("all", "outer", "all-but-first")
     }
     flow = changes["all"]["flow_ratio"].number
@@ -166,7 +168,7 @@ def _left(*numbers: float) -> Readings:
 
 def test_steps_by_the_usual_formula(context: Context) -> None:
     """415 steps, 100 mm asked of a mark at 120, 23 mm left → 97 moved → 427.8."""
-    plan = {**STEPS.suggest(context), "steps_now": 415.0, "asked_mm": 100.0, "mark_mm": 120.0}
+    plan = replace(STEPS.suggest(context), steps_now=415.0, asked_mm=100.0, mark_mm=120.0)
     result = STEPS.evaluate(plan, _left(23.0))
     assert result.value == pytest.approx(427.8, abs=0.05)
     assert "3.0 % too little" in result.says

@@ -13,7 +13,8 @@ from drumbo.core.profile import From, Origin, Value, changed
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
-from drumbo.trials.base import Context, Plan, Readings
+from drumbo.trials.base import Context, Readings
+from drumbo.trials.plan import TrialPlan
 from tests.conftest import plain_context
 from tests.readback import exact_readings
 
@@ -51,7 +52,7 @@ def test_the_wall_is_one_line_that_never_stops_rising(context: Context) -> None:
 def test_what_the_printer_cannot_reach_is_said_with_a_way_out() -> None:
     context = plain_context("pla", speed_max_mm_s=80.0)
     assert WALL.check(WALL.suggest(context), context) == {}, "what is suggested can be reached"
-    wanted = {**WALL.suggest(context), "low_mm3_s": 4.0, "high_mm3_s": 20.0, "step_mm3_s": 1.0}
+    wanted = replace(WALL.suggest(context), low_mm3_s=4.0, high_mm3_s=20.0, step_mm3_s=1.0)
     with pytest.raises(InvalidInput) as refused:
         WALL.check(wanted, context)
     told = refused.value.problems["high_mm3_s"]
@@ -59,7 +60,7 @@ def test_what_the_printer_cannot_reach_is_said_with_a_way_out() -> None:
     assert "End at 1" in told
     slow = plain_context("pla", accel_mm_s2=60.0, junction_mm_s=1.0)
     with pytest.raises(InvalidInput, match=r"acceleration of 60 mm/s² holds the head back"):
-        WALL.check({**WALL.suggest(context), "high_mm3_s": 25.0, "step_mm3_s": 2.0}, replace(slow))
+        WALL.check(replace(WALL.suggest(context), high_mm3_s=25.0, step_mm3_s=2.0), replace(slow))
 
 
 @pytest.mark.parametrize("seed", [3, 8, 14])
@@ -70,12 +71,12 @@ def test_all_signs_together_find_the_limit(context: Context, seed: int) -> None:
     assert result.value == pytest.approx(_truth(context, seed), rel=0.08)
     kept = WALL.changes(plan, result, context, 3)["max_flow_mm3_s"]
     assert kept.number == round(0.9 * result.value, 1), "a tenth is kept back"
-    by_band = WALL.changes({**plan, "margin": "bands"}, result, context, 3)["max_flow_mm3_s"].number
+    by_band = WALL.changes(replace(plan, margin="bands"), result, context, 3)["max_flow_mm3_s"].number
     assert by_band == round(result.value - 2 * float(plan["step_mm3_s"]), 1)
 
 
 def test_a_wall_that_did_not_fail_is_a_ready_plan_for_more(context: Context) -> None:
-    plan = {**WALL.suggest(context), "low_mm3_s": 3.0, "high_mm3_s": 6.0, "step_mm3_s": 0.5}
+    plan = replace(WALL.suggest(context), low_mm3_s=3.0, high_mm3_s=6.0, step_mm3_s=0.5)
     none = len(WALL.steps(plan))
     held = WALL.evaluate(plan, _said(matt=none, gaps=none, splits=none))
     assert (held.state, held.value) == ("edge", 6.0)
@@ -118,11 +119,11 @@ def test_weights_find_the_limit_its_curve_and_what_to_adopt(context: Context) ->
     assert result.state == "good"
     assert result.value == pytest.approx(_truth(context, 3), rel=0.03)
     assert [chart.title for chart in result.charts] == ["What arrives", "What each temperature carries"]
-    value = BLOBS.changes({**plan, "kept_back": "tenth"}, result, context, 5)["max_flow_mm3_s"]
+    value = BLOBS.changes(replace(plan, kept_back="tenth"), result, context, 5)["max_flow_mm3_s"]
     assert value.number == round(0.9 * result.value, 1)
     assert value.law is not None
     assert value.law.of(222) == pytest.approx(0.9 * _truth(context, 3, 222), rel=0.04), "where nothing was weighed"
-    loose = BLOBS.evaluate({**plan, "threshold": "p90"}, exact_readings(BLOBS, plan, context, 3))
+    loose = BLOBS.evaluate(replace(plan, threshold="p90"), exact_readings(BLOBS, plan, context, 3))
     assert loose.value > result.value
 
 
@@ -136,7 +137,7 @@ def test_what_is_adopted_is_the_limit_at_the_profiles_heat_by_then(context: Cont
     assert after.recheck is None
 
 
-def _weights(plan: Plan, context: Context, **changes: float | None) -> Readings:
+def _weights(plan: TrialPlan, context: Context, **changes: float | None) -> Readings:
     readings = exact_readings(BLOBS, plan, context, 3)
     for name, grams in changes.items():
         readings = readings.with_measure("blob", int(name[1:]) - 1, f"row-{name[0].lower()}", grams)
@@ -152,7 +153,7 @@ def test_blobs_lost_misread_or_never_come_are_named_and_have_no_say(context: Con
 
 
 def test_blobs_that_all_came_are_a_ready_plan_for_faster_ones(context: Context) -> None:
-    plan = {**BLOBS.suggest(context), "low_mm3_s": 2.0, "high_mm3_s": 5.0}
+    plan = replace(BLOBS.suggest(context), low_mm3_s=2.0, high_mm3_s=5.0)
     result = BLOBS.evaluate(plan, exact_readings(BLOBS, plan, context, 3))
     assert result.state == "edge"
     assert result.extend is not None

@@ -1,5 +1,7 @@
 """Retraction, restarts and pressure advance: what their files set, and what their readings say."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -9,7 +11,8 @@ from drumbo.core.profile import From, Origin, Value, changed
 from drumbo.standins.filament.physics import lag_seconds
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
-from drumbo.trials.base import Context, Kind, Plan, Readings
+from drumbo.trials.base import Context, Kind, Readings
+from drumbo.trials.plan import TrialPlan
 from tests.conftest import plain_context
 from tests.readback import exact_readings
 
@@ -18,7 +21,7 @@ LENGTH, SPEED, RESTART, PRESSURE = (
 )
 
 
-def _scores(kind: Kind, plan: Plan, *rows: str, picked: int | None = None) -> Readings:
+def _scores(kind: Kind, plan: TrialPlan, *rows: str, picked: int | None = None) -> Readings:
     aspects = [a.key for a in kind.readings(plan).aspects]
     return Readings(
         {a: {str(i): int(c) for i, c in enumerate(row) if c != "-"} for a, row in zip(aspects, rows, strict=False)},
@@ -82,13 +85,13 @@ def test_speeds_that_are_alike_are_called_alike(context: Context) -> None:
 
 
 def test_restart_extra_and_coasting_are_in_the_file(context: Context) -> None:
-    plan = {**RESTART.suggest(context), "low_mm": -0.2, "step_mm": 0.1, "count": 4.0}
+    plan = replace(RESTART.suggest(context), low_mm=-0.2, step_mm=0.1, count=4)
     program = read(RESTART.print_file(plan, context).gcode.encode())
     pulled = context.profile.number("retraction_mm")
     way = np.hypot(program.x - np.roll(program.x, 1), program.y - np.roll(program.y, 1))
     pushed = program.e_mm[(program.e_mm > 0) & (way == 0) & (program.z > 2)]
     assert set(np.round(pushed, 4)) == {round(pulled + extra, 4) for extra in (-0.2, -0.1, 0.0, 0.1)}
-    coasting = {**plan, "what": "coasting", "low_mm": 0.0}
+    coasting = replace(plan, what="coasting", low_mm=0.0)
     program = read(RESTART.print_file(coasting, context).gcode.encode())
     y, length = program.y, np.hypot(program.x - np.roll(program.x, 1), program.y - np.roll(program.y, 1))
     coasts = (program.e_mm == 0) & (length > 0.01) & (length < 0.5) & (program.z > 2)

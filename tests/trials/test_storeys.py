@@ -7,9 +7,9 @@ from typing import Any
 import pytest
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import read_all
 from drumbo.trials import kind
 from drumbo.trials.base import Readings, Result
+from drumbo.trials.plan import TrialPlan
 from drumbo.trials.storeys import STOREY, StoreyKind
 from tests.conftest import resin_context
 
@@ -18,13 +18,14 @@ LIFT, REST = kind("lift-speed"), kind("rest-before-light")
 BOTH = pytest.mark.parametrize("trial", [LIFT, REST], ids=lambda trial: trial.slug)
 
 
-def _seen(trial: Any, plan: Any, at: int) -> Result:
+def _seen(trial: Any, plan: TrialPlan, at: int) -> Result:
     return trial.evaluate(plan, Readings(firsts={trial.sign.key: at}))
 
 
 @BOTH
 def test_only_one_thing_changes_and_only_from_storey_to_storey(trial: StoreyKind) -> None:
-    plan = {"first": 60.0, "step": 30.0, "storeys": 4.0} if trial is LIFT else {"first": 2, "step": 0.5, "storeys": 4.0}
+    first, step = (60.0, 30.0) if trial is LIFT else (2.0, 0.5)
+    plan = trial.plan_type(first=first, step=step, storeys=4)
     job, steps = trial.job(plan, CONTEXT, ("test",)), trial.steps(plan)
     height = CONTEXT.profile.number("layer_um") / 1000
     base = trial._base_mm(CONTEXT)
@@ -39,19 +40,19 @@ def test_only_one_thing_changes_and_only_from_storey_to_storey(trial: StoreyKind
 
 
 def test_known_limits() -> None:
-    lift = _seen(LIFT, {"first": 60.0, "step": 20.0, "storeys": 5.0}, 2)
+    lift = _seen(LIFT, LIFT.plan_type(first=60.0, step=20.0, storeys=5), 2)
     assert lift.value == pytest.approx(90 - 26), "between 80 and 100, less how unsure that is"
     assert lift.says == "It begins between 80 and 100, give or take a storey; 29 % of that is kept back."
-    rough = _seen(LIFT, {"first": 10.0, "step": 50.0, "storeys": 5.0}, 1)
+    rough = _seen(LIFT, LIFT.plan_type(first=10.0, step=50.0, storeys=5), 1)
     assert rough.value == pytest.approx(17.5), "half of 35 at least, however unsure"
-    fine = _seen(LIFT, {"first": 160.0, "step": 10.0, "storeys": 5.0}, 2)
+    fine = _seen(LIFT, LIFT.plan_type(first=160.0, step=10.0, storeys=5), 2)
     assert fine.value == pytest.approx(175 * 0.85), "between 170 and 180, less a margin"
-    rest = _seen(REST, {"first": 2.0, "step": 0.4, "storeys": 5.0}, 3)
+    rest = _seen(REST, REST.plan_type(first=2.0, step=0.4, storeys=5), 3)
     assert rest.value == pytest.approx(1.32), "between 1.2 and 0.8, and how unsure that is more"
-    assert REST.changes({}, rest, CONTEXT, 4)["rest_before_s"].number == 1.3
+    assert REST.changes(REST.suggest(CONTEXT), rest, CONTEXT, 4)["rest_before_s"].number == 1.3
     assert rest.error == pytest.approx(0.32)
-    assert _seen(LIFT, {"first": 60.0, "step": 20.0, "storeys": 5.0}, 0).value is None
-    held = _seen(LIFT, {"first": 60.0, "step": 20.0, "storeys": 5.0}, 5)
+    assert _seen(LIFT, LIFT.plan_type(first=60.0, step=20.0, storeys=5), 0).value is None
+    held = _seen(LIFT, LIFT.plan_type(first=60.0, step=20.0, storeys=5), 5)
     assert (held.value, held.error) == (140.0, pytest.approx(26)), "what held may have been misread by as much"
 
 
@@ -67,7 +68,7 @@ def test_a_finer_tower_has_the_limit_in_its_middle_until_the_margin_is_all_that_
         limit = limit or result.spreads[0].mean
         if result.extend is None:
             break
-        finer = read_all(trial.fields(CONTEXT), dict(result.extend))
+        finer = trial.plan_type.read(result.extend, trial.fields(CONTEXT))
         trial.check(finer, CONTEXT)
         assert finer["step"] < plan["step"]
         steps = [step.value for step in trial.steps(finer)]
@@ -88,7 +89,7 @@ def test_what_is_offered_next_can_be_printed_and_comes_to_an_end(trial: StoreyKi
         if result.extend is None:
             break
         values = [step.value for step in steps]
-        plan = read_all(trial.fields(CONTEXT), dict(result.extend))
+        plan = trial.plan_type.read(result.extend, trial.fields(CONTEXT))
         trial.check(plan, CONTEXT)
         ends = [step.value for step in trial.steps(plan)]
         beyond = ends[-1] - values[-1] if held else values[0] - ends[0]
@@ -102,8 +103,8 @@ def test_what_is_offered_next_can_be_printed_and_comes_to_an_end(trial: StoreyKi
 
 
 def test_no_rest_is_shorter_than_none() -> None:
-    down_to_none = {"first": 1.2, "step": 0.2, "storeys": 7.0}
+    down_to_none = REST.plan_type(first=1.2, step=0.2, storeys=7)
     REST.check(down_to_none, CONTEXT)
     assert REST.steps(down_to_none)[-1].value == 0.0
     with pytest.raises(InvalidInput, match="less than no time"):
-        REST.check({"first": 1.0, "step": 0.4, "storeys": 5.0}, CONTEXT)
+        REST.check(REST.plan_type(first=1.0, step=0.4, storeys=5), CONTEXT)

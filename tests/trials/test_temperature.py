@@ -1,15 +1,18 @@
 """The temperature trial's own refusals, warnings and verdicts."""
 
+from dataclasses import replace
+
 import pytest
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.reader import read
 from drumbo.trials import kind
 from drumbo.trials.base import Context, Readings
+from drumbo.trials.temperature.plan import Plan
 from tests.conftest import plain_context
 
 TRIAL = kind("temperature")
-PLAN = {"hot_c": 230.0, "cold_c": 190.0, "step_c": 5.0, "step_mm": 10.0, "first_c": 215.0, "aim": "balanced"}
+PLAN = Plan(hot_c=230.0, cold_c=190.0, step_c=5.0, step_mm=10.0, first_c=215.0, aim="balanced")
 
 
 @pytest.mark.parametrize(
@@ -47,9 +50,7 @@ def test_a_bed_too_small_is_told_the_size_needed() -> None:
 
 
 def test_unusual_plans_are_warned_of_and_taken(context: Context) -> None:
-    warned = TRIAL.check(
-        {**PLAN, "hot_c": 240.0, "cold_c": 210.0, "step_c": 2.0, "step_mm": 8.0} | {"cold_c": 220.0}, context
-    )
+    warned = TRIAL.check(replace(PLAN, hot_c=240.0, cold_c=220.0, step_c=2.0, step_mm=8.0), context)
     assert "230" in warned["hot_c"]
     assert "look alike" in warned["step_c"]
 
@@ -112,8 +113,8 @@ def test_noise_all_over_is_called_a_contradiction(context: Context) -> None:
 
 def test_the_aim_moves_the_answer(context: Context) -> None:
     readings = _readings("000123444", "444432100", "333333333")
-    looks = TRIAL.evaluate({**PLAN, "aim": "looks"}, readings).value
-    strength = TRIAL.evaluate({**PLAN, "aim": "strength"}, readings).value
+    looks = TRIAL.evaluate(replace(PLAN, aim="looks"), readings).value
+    strength = TRIAL.evaluate(replace(PLAN, aim="strength"), readings).value
     assert looks is not None
     assert strength is not None
     assert strength > looks + 3, "heat welds layers; looks want it cooler"

@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Override, PrintSettings, Toolpath, Zone, build, settings_for
-from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.batch_check import terrace
+from drumbo.trials.batch_check.plan import LEAST_HEAT_C, Plan
 from drumbo.trials.batch_check.verdict import CHECKED, verdict
+from drumbo.trials.plan import Bounds
 
 PROOF_KEY = "proof_percent"
 """What was proven holds for a batch in which all is the same."""
 STAIRS, RISE_MM, FOOT_LAYERS, FAR = 3, 3.0, 2, 1e3
-LEAST_HEAT_C = 4.0
 
 ASPECTS: tuple[Aspect, ...] = (
     Aspect("bridge", "Tunnel", ("hangs in loops", "sags plainly", "sags a little", "almost flat", "flat, no sag"),
@@ -36,10 +35,11 @@ ASPECTS: tuple[Aspect, ...] = (
 )  # fmt: skip
 
 
-class BatchCheck(Kind):
+class BatchCheck(Kind[Plan]):
     """Temperature, flow and retraction as the profile has them, and one step to either side."""
 
     slug = "batch-check"
+    plan_type = Plan
     title = "Batch check"
     sets = ("batch", *CHECKED, PROOF_KEY)
     group = "heat"
@@ -51,39 +51,33 @@ class BatchCheck(Kind):
     )
     few = "Score all three stairs; the middle one is as the profile prints."
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """What the profile has, and how far to either side."""
+    def bounds(self, context: Context) -> dict[str, Bounds]:
+        """As far as the printer goes."""
         top = context.printer.nozzle_max_c
-        return (
-            Field("batch", "Batch on the holder", "", low=1, high=99, step=1, whole=True),
-            Field("nozzle_c", "Nozzle, as it is", "°C", low=150, high=top, step=1, whole=True),
-            Field("heat_c", "Hotter and cooler by", "°C", low=LEAST_HEAT_C, high=15, step=1, whole=True),
-            Field("flow_ratio", "Flow ratio, as it is", "", low=0.7, high=1.3, step=0.005),
-            Field("flow_percent", "Less and more by", "%", low=2, high=8, step=0.5),
-            Field("retraction_mm", "Retraction, as it is", "mm", low=0, high=12, step=0.1),
-            Field("pull_mm", "Longer and shorter by", "mm", low=0.1, high=2, step=0.1),
-        )
+        return {
+            "nozzle_c": Bounds(high=top),
+        }
 
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: Context) -> Plan:
         """The profile's values with usual steps."""
         numbers, bowden = context.profile.numbers(), context.printer.drive == "bowden"
         heat = min(8.0, max(context.printer.nozzle_max_c - numbers["nozzle_c"], LEAST_HEAT_C))
-        return {
-            "batch": numbers.get("batch", 1.0),
-            "nozzle_c": numbers["nozzle_c"],
-            "heat_c": heat,
-            "flow_ratio": numbers["flow_ratio"],
-            "flow_percent": 4.0,
-            "retraction_mm": numbers["retraction_mm"],
-            "pull_mm": 1.0 if bowden else 0.3,
-        }
+        return Plan(
+            batch=numbers.get("batch", 1.0),
+            nozzle_c=numbers["nozzle_c"],
+            heat_c=heat,
+            flow_ratio=numbers["flow_ratio"],
+            flow_percent=4.0,
+            retraction_mm=numbers["retraction_mm"],
+            pull_mm=1.0 if bowden else 0.3,
+        )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what is too hot or does not fit; warn where the middle is not what the profile has."""
         why_not = self.hindered(context)
         if why_not:
             raise InvalidInput("heat_c", why_not)
-        printer, hot = context.printer, number(plan, "nozzle_c") + number(plan, "heat_c")
+        printer, hot = context.printer, plan.nozzle_c + plan.heat_c
         if hot > printer.nozzle_max_c:
             raise InvalidInput("heat_c", f"makes {hot:g} °C; {printer.name} may run {printer.nozzle_max_c:g}")
         if printer.bed_x_mm < terrace.WIDTH + 20 or printer.bed_y_mm < terrace.depth(STAIRS) + 40:
@@ -92,12 +86,12 @@ class BatchCheck(Kind):
         return {
             key: f"the profile has {BY_KEY[key].show(context.profile.number(key))}: the check is of that"
             for key in CHECKED
-            if number(plan, key) != context.profile.number(key)
+            if plan[key] != context.profile.number(key)
         }
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Hottest first, as printed."""
-        middle, by = number(plan, "nozzle_c"), number(plan, "heat_c")
+        middle, by = plan.nozzle_c, plan.heat_c
         return tuple(Step(i, middle + by * (1 - i), f"{middle + by * (1 - i):g}") for i in range(STAIRS))
 
     def piece(self, plan: Plan, context: Context) -> Piece:
@@ -110,7 +104,7 @@ class BatchCheck(Kind):
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """Heat, flow and pull-back by stair."""
         printer, (low_x, low_y) = context.printer, context.printer.bed_low
-        numbers = {**context.profile.numbers(), **{key: number(plan, key) for key in CHECKED}}
+        numbers = {**context.profile.numbers(), **{key: getattr(plan, key) for key in CHECKED}}
         zones = [
             Zone((-FAR, -FAR, p.low[2]), (FAR, FAR, p.high[2]), self._settings(plan, p.index), p.label)
             for p in piece.places
@@ -122,11 +116,11 @@ class BatchCheck(Kind):
         )  # fmt: skip
 
     def _settings(self, plan: Plan, index: int) -> dict[str, float]:
-        flow, pull = number(plan, "flow_ratio"), number(plan, "retraction_mm")
+        flow, pull = plan.flow_ratio, plan.retraction_mm
         away = index - 1
         return {
-            "flow_ratio": flow * (1 + away * number(plan, "flow_percent") / 100),
-            "retraction_mm": max(pull - away * number(plan, "pull_mm"), 0.0),
+            "flow_ratio": flow * (1 + away * plan.flow_percent / 100),
+            "retraction_mm": max(pull - away * plan.pull_mm, 0.0),
         }
 
     def readings(self, plan: Plan) -> ToRead:
@@ -144,9 +138,9 @@ class BatchCheck(Kind):
         Nothing of it holds for another batch than was checked, nor for a value that is not the one that was printed.
         """
         held, batch = context.profile.values, context.profile.numbers().get("batch", 1.0)
-        if result.value is None or result.also is None or batch != number(plan, "batch"):
+        if result.value is None or result.also is None or batch != plan.batch:
             return {}
-        same = [key for key in CHECKED if result.also.get(key) and held[key].number == number(plan, key)]
+        same = [key for key in CHECKED if result.also.get(key) and held[key].number == plan[key]]
         if len(same) == len(CHECKED) and PROOF_KEY in held:
             same.append(PROOF_KEY)
         note = f"the same in batch {batch:g}, trial {trial}"

@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 from drumbo.core.catalogue import BY_KEY, GROUPS
 from drumbo.core.fit.quality import fit_quality
 from drumbo.core.fit.vee import fit_vee
-from drumbo.trials.base import Plan, Readings, Result, Step, number
+from drumbo.trials.base import Readings, Result, Step
+from drumbo.trials.batch_check.plan import Plan
 from drumbo.trials.pictures import Curve
 
 Floats = NDArray[np.float64]
@@ -50,15 +51,15 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
     moved = {
         "nozzle_c": abs(wants_c) > MOVED_C,
         "flow_ratio": _far(
-            flow - number(plan, "flow_ratio"),
+            flow - plan.flow_ratio,
             flow_error,
-            number(plan, "flow_percent") / 100 * number(plan, "flow_ratio"),
+            plan.flow_percent / 100 * plan.flow_ratio,
         ),
         "retraction_mm": bool(strings < CLEAN and (longer < CLEAN or longer - strings >= BETTER)),
     }
     same = [key for key in CHECKED if not moved[key]]
     says, notes = _words(moved, same, wants_c, flow, columns)
-    value = number(plan, "nozzle_c") + wants_c
+    value = plan.nozzle_c + wants_c
     low, high = value - BALANCE_SD_C, value + BALANCE_SD_C
     return Result(
         "good" if len(same) == len(CHECKED) else "edge", value, BALANCE_SD_C, low, high, says, notes, curve,
@@ -83,7 +84,7 @@ def _curve(steps: Sequence[Step], columns: dict[str, Floats]) -> Curve:
 
 
 def _flow(plan: Plan, columns: dict[str, Floats]) -> tuple[float, float]:
-    middle, by = number(plan, "flow_ratio"), number(plan, "flow_percent") / 100
+    middle, by = plan.flow_ratio, plan.flow_percent / 100
     x = middle * (1 + by * np.array([-1.0, 0.0, 1.0]))
     found = fit_vee(x, columns["gaps"], columns["ridges"])
     return found.best, found.error

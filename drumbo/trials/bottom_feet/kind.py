@@ -3,24 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from drumbo.core.fields import Field, Scalar
+from drumbo.core.fields import Scalar
 from drumbo.core.fit.quality import Quality, fit_quality
 from drumbo.core.light.job import LayerJob, Lit, job
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
-from drumbo.trials.base import Aspect, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.base import Aspect, Readings, Result, Step, ToRead
 from drumbo.trials.bottom_feet import feet
 from drumbo.trials.layered import (
     ONE,
     SEVERAL,
-    WAY,
     LayerKind,
     ResinContext,
     as_many,
     as_printed,
+    ask_way,
     base_mm,
     check_room,
     check_way,
@@ -28,6 +29,7 @@ from drumbo.trials.layered import (
     usual_way,
 )
 from drumbo.trials.pictures import Curve
+from drumbo.trials.plan import TrialPlan, ask
 
 ASPECTS = (
     Aspect("sticks", "Holds", ("fell off", "hung by a corner", "came off at a touch", "held", "held firmly"),
@@ -42,10 +44,21 @@ FLAT_DROP, SPLIT_MISFIT = 2.5, 1.9
 LEAST_ERROR_S = 0.5
 
 
-class BottomFeet(LayerKind):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan(TrialPlan):
+    """The sweep."""
+
+    first_s: float = ask("Shortest bottom exposure", "s", low=1, high=300, step=1)
+    step_s: float = ask("Step", "s", low=1, high=60, step=1)
+    feet: int = ask("Feet", low=FEWEST, high=8, whole=True)
+    way: str = ask_way()
+
+
+class BottomFeet(LayerKind[Plan]):
     """Bottom exposure from how feet hold and come off."""
 
     slug = "bottom-feet"
+    plan_type = Plan
     title = "Bottom exposure"
     sets = ("bottom_exposure_s",)
     group = "bottom"
@@ -55,32 +68,22 @@ class BottomFeet(LayerKind):
     )
     few = "Score how each foot held before you take it off, then how it came off; a curve needs three."
 
-    def fields(self, context: ResinContext) -> Sequence[Field]:
-        """The sweep."""
-        del context
-        return (
-            Field("first_s", "Shortest bottom exposure", "s", low=1, high=300, step=1),
-            Field("step_s", "Step", "s", low=1, high=60, step=1),
-            Field("feet", "Feet", low=FEWEST, high=8, whole=True),
-            WAY,
-        )
-
-    def suggest(self, context: ResinContext) -> dict[str, Scalar]:
+    def suggest(self, context: ResinContext) -> Plan:
         """Around the profile's, from well below: what holds with less is kinder to plate and film."""
         middle = context.profile.number("bottom_exposure_s")
         step = float(max(round(middle * 0.22), 1))
         first = max(round(middle - 2 * step), 2)
         count = max(as_many(context, 7, feet.PITCH, feet.WIDE), FEWEST)
-        return {"first_s": float(first), "step_s": step, "feet": count, "way": usual_way(context)}
+        return Plan(first_s=float(first), step_s=step, feet=count, way=usual_way(context))
 
     def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
         """Refuse what has no room; warn of a shortest light below the normal one."""
-        count = int(number(plan, "feet"))
+        count = plan.feet
         high = self._base_mm(context) + feet.RISE + feet.DIGITS_TALL
         check_room(context, "feet", (count - 1) * feet.PITCH + feet.WIDE, feet.DEEP, high)
         check_way(plan, context)
         normal = context.profile.number("exposure_s")
-        if number(plan, "first_s") < normal:
+        if plan.first_s < normal:
             return {"first_s": f"is below the normal exposure of {normal:g} s: that foot will fall off"}
         return {}
 
@@ -89,8 +92,8 @@ class BottomFeet(LayerKind):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Bottom exposures that grow by the step."""
-        first, step = number(plan, "first_s"), number(plan, "step_s")
-        return tuple(Step(i, first + i * step, f"{first + i * step:g}") for i in range(int(number(plan, "feet"))))
+        first, step = plan.first_s, plan.step_s
+        return tuple(Step(i, first + i * step, f"{first + i * step:g}") for i in range(plan.feet))
 
     def piece(self, plan: Plan, context: ResinContext) -> Piece:
         """All feet."""
@@ -143,14 +146,14 @@ class BottomFeet(LayerKind):
     def in_words(self, plan: Plan) -> str:
         """The sweep."""
         steps = self.steps(plan)
-        one = "in one print" if plan["way"] == ONE else "one print for each"
+        one = "in one print" if plan.way == ONE else "one print for each"
         return f"{len(steps)} bottom exposures from {steps[0].label} to {steps[-1].label} s, {one}."
 
     def instructions(self, plan: Plan, context: ResinContext) -> str:
         """Look before you pry."""
         del context
         words = "Let the plate come up and look before you pry: feet that fell off lie on the film. Fish them out."
-        if plan["way"] == SEVERAL:
+        if plan.way == SEVERAL:
             labels = ", ".join(step.label for step in self.steps(plan))
             words += f" Take the solid to your slicer and print it once for each bottom exposure ({labels} s)."
         return words
@@ -169,5 +172,5 @@ def _state(found: Quality) -> tuple[str, str]:
 
 def _further(plan: Plan, found: Quality, step: float) -> dict[str, Scalar]:
     if found.edge > 0:
-        return {**plan, "first_s": float(found.x[-1] - step)}
-    return {**plan, "first_s": float(max(found.x[0] - (number(plan, "feet") - 2) * step, 1.0))}
+        return replace(plan, first_s=float(found.x[-1] - step)).to_json()
+    return replace(plan, first_s=float(max(found.x[0] - (plan.feet - 2) * step, 1.0))).to_json()

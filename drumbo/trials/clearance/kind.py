@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
+from drumbo.core.fields import Scalar
 from drumbo.core.fit.ramp import Ramp, fit_ramp
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Toolpath, build, settings_for
-from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.clearance import rail
 from drumbo.trials.pictures import Curve
+from drumbo.trials.plan import TrialPlan, ask
 
 FEWEST_STEPS, MOST_STEPS = 4, 12
 PRESSES, TURNS = 1.75, 3.5
@@ -29,10 +31,27 @@ ASPECTS: tuple[Aspect, ...] = (
 )  # fmt: skip
 
 
-class Clearance(Kind):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan(TrialPlan):
+    """The gaps."""
+
+    low_mm: float = ask(
+        "Smallest gap",
+        "mm",
+        low=-0.1,
+        high=1,
+        step=0.05,
+        help="All round: the hole is wider than its pin by twice that.",
+    )
+    high_mm: float = ask("Largest gap", "mm", low=0.05, high=2, step=0.05)
+    step_gap_mm: float = ask("Step", "mm", low=0.02, high=0.3, step=0.01, help="0.05 is usual.")
+
+
+class Clearance(Kind[Plan]):
     """The smallest gaps that press in and that turn."""
 
     slug = "clearance"
+    plan_type = Plan
     title = "Clearance"
     sets = ("clearance_turn_mm", "clearance_press_mm")
     group = "size"
@@ -44,25 +63,15 @@ class Clearance(Kind):
     )
     few = "Try every pin in its hole; three of them make a curve."
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """The gaps."""
-        del context
-        return (
-            Field("low_mm", "Smallest gap", "mm", low=-0.1, high=1, step=0.05,
-                  help="All round: the hole is wider than its pin by twice that."),
-            Field("high_mm", "Largest gap", "mm", low=0.05, high=2, step=0.05),
-            Field("step_gap_mm", "Step", "mm", low=0.02, high=0.3, step=0.01, help="0.05 is usual."),
-        )  # fmt: skip
-
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: Context) -> Plan:
         """0.05 to 0.40, or as many as the bed has room for."""
         room = int((context.printer.bed_x_mm - 12) // rail.PITCH)
         steps = min(8, max(room, FEWEST_STEPS))
-        return {"low_mm": 0.05, "high_mm": round(0.05 * steps, 2), "step_gap_mm": 0.05}
+        return Plan(low_mm=0.05, high_mm=round(0.05 * steps, 2), step_gap_mm=0.05)
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what makes no row or does not fit."""
-        low, high = number(plan, "low_mm"), number(plan, "high_mm")
+        low, high = plan.low_mm, plan.high_mm
         if high <= low:
             raise InvalidInput("high_mm", f"must be above {low:g} mm: the tightest is at the left; swap the two")
         count, printer = len(self.steps(plan)), context.printer
@@ -75,11 +84,11 @@ class Clearance(Kind):
             raise InvalidInput("high_mm", f"the piece needs a bed {rail.DEPTH + 40:.0f} mm deep")
         if high >= rail.HOLE / 2 - 1:
             raise InvalidInput("high_mm", f"leaves nothing of a pin in a hole of {rail.HOLE:g} mm")
-        return {"step_gap_mm": "is finer than a printer repeats"} if number(plan, "step_gap_mm") < 0.03 else {}
+        return {"step_gap_mm": "is finer than a printer repeats"} if plan.step_gap_mm < 0.03 else {}
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """The tightest first."""
-        low, high, step = number(plan, "low_mm"), number(plan, "high_mm"), number(plan, "step_gap_mm")
+        low, high, step = plan.low_mm, plan.high_mm, plan.step_gap_mm
         values = [round(low + i * step, 3) for i in range(int((high - low) / step + 1e-6) + 1)]
         return tuple(Step(i, value, f"{value:.2f}") for i, value in enumerate(values))
 
@@ -144,7 +153,7 @@ def _up(gap: float) -> float:
 
 def _told(places: np.ndarray, plan: Plan) -> tuple[float, float]:
     """Middle and spread of draws, within a step of what was printed."""
-    low, high, step = number(plan, "low_mm"), number(plan, "high_mm"), number(plan, "step_gap_mm")
+    low, high, step = plan.low_mm, plan.high_mm, plan.step_gap_mm
     value = float(np.clip(np.median(places), low - step, high + step))
     spread = float(np.quantile(places, 0.84) - np.quantile(places, 0.16)) / 2
     return value, max(spread, LEAST_ERROR_MM)
@@ -153,15 +162,15 @@ def _told(places: np.ndarray, plan: Plan) -> tuple[float, float]:
 def _state(
     plan: Plan, turns: float, presses: float, found: Ramp, steps: Sequence[Step]
 ) -> tuple[str, str, Mapping[str, Scalar] | None]:
-    low, high, step = number(plan, "low_mm"), number(plan, "high_mm"), number(plan, "step_gap_mm")
+    low, high, step = plan.low_mm, plan.high_mm, plan.step_gap_mm
     span = steps[-1].value - steps[0].value
     if found.misfit > SPLIT_MISFIT:
         return "split", "The pins contradict each other; try those far from the curve again.", None
     if turns > high:
-        further = {**plan, "low_mm": round(high - 2 * step, 3), "high_mm": round(high - 2 * step + span, 3)}
+        further = replace(plan, low_mm=round(high - 2 * step, 3), high_mm=round(high - 2 * step + span, 3)).to_json()
         return "edge", "Even the loosest does not turn freely; print wider gaps next.", further
     if turns < low:
-        less = {**plan, "low_mm": round(max(low - span / 2, -0.1), 3), "high_mm": round(low + span / 2, 3)}
+        less = replace(plan, low_mm=round(max(low - span / 2, -0.1), 3), high_mm=round(low + span / 2, 3)).to_json()
         return "edge", "Even the tightest turns freely; print smaller gaps next.", less
     if presses < low:
         return "good", f"Turns freely from {turns:.2f} mm on; even the tightest goes in by hand.", None

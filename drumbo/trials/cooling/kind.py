@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Override, Toolpath, build, settings_for
 from drumbo.core.toolpath.pace import layer_times
-from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.cooling import gantry
-from drumbo.trials.cooling.verdict import AIMS, verdict
+from drumbo.trials.cooling.plan import Plan
+from drumbo.trials.cooling.verdict import verdict
 
 FEWEST_STEPS, MOST_STEPS = 4, 11
 FOOT_LAYERS = 4
@@ -34,10 +33,11 @@ ASPECTS: tuple[Aspect, ...] = (
 )  # fmt: skip
 
 
-class Cooling(Kind):
+class Cooling(Kind[Plan]):
     """Fan share by band, least at the bottom."""
 
     slug = "fan-bands"
+    plan_type = Plan
     title = "Cooling"
     sets = (
         "fan_percent", "fan_short_percent", "fan_bridge_percent", "fan_overhang_percent", "layer_time_min_s",
@@ -48,35 +48,21 @@ class Cooling(Kind):
         "a head to snap off: air helps the first three and costs bond, and the fit draws both."
     )
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """Range and step of the fan, time of a layer, and what the part is for."""
-        del context
-        return (
-            Field("low_percent", "Least fan, at the bottom", "%", low=0, high=90, step=5, whole=True),
-            Field("high_percent", "Most fan, at the top", "%", low=10, high=100, step=5, whole=True),
-            Field("step_percent", "Step", "%", low=5, high=30, step=5, whole=True,
-                  help="20 shows enough in one print."),
-            Field("layer_s", "Time of a layer", "s", low=6, high=30, step=1,
-                  help="No layer of the piece is quicker. What comes out clean becomes the minimum layer time."),
-            Field("step_mm", "Height of a band", "mm", low=7.5, high=12, step=0.5),
-            Field("aim", "Judged for", kind="choice", choices=tuple((a.key, a.name) for a in AIMS), late=True),
-        )  # fmt: skip
-
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: Context) -> Plan:
         """From no fan to all of it."""
         small = context.printer.height_mm < 70
-        return {
-            "low_percent": 0.0,
-            "high_percent": 100.0,
-            "step_percent": 25.0 if small else 20.0,
-            "layer_s": 10.0,
-            "step_mm": 8.0,
-            "aim": "balanced",
-        }
+        return Plan(
+            low_percent=0.0,
+            high_percent=100.0,
+            step_percent=25.0 if small else 20.0,
+            layer_s=10.0,
+            step_mm=8.0,
+            aim="balanced",
+        )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what makes no curve or does not fit."""
-        low, high = number(plan, "low_percent"), number(plan, "high_percent")
+        low, high = plan.low_percent, plan.high_percent
         if high <= low:
             raise InvalidInput("high_percent", f"must be above {low:g} %: the least is at the bottom; swap the two")
         least = (FEWEST_STEPS - 1) * 5
@@ -96,21 +82,21 @@ class Cooling(Kind):
         if printer.bed_x_mm < gantry.WIDTH + 20 or printer.bed_y_mm < gantry.DEPTH + 30:
             size = f"{gantry.WIDTH + 20:.0f} × {gantry.DEPTH + 30:.0f} mm"
             raise InvalidInput("step_mm", f"the piece needs a bed of {size}")
-        most = int((printer.height_mm - 4) // number(plan, "step_mm"))
+        most = int((printer.height_mm - 4) // plan.step_mm)
         if count > most:
-            raise InvalidInput("step_percent", f"gives {count} bands; {most} of {number(plan, 'step_mm'):g} mm fit")
+            raise InvalidInput("step_percent", f"gives {count} bands; {most} of {plan.step_mm:g} mm fit")
         return {}
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Least fan first, as printed."""
-        low, high, step = (number(plan, f"{key}_percent") for key in ("low", "high", "step"))
+        low, high, step = plan.low_percent, plan.high_percent, plan.step_percent
         count = int((high - low) / step + 1e-9) + 1
         return tuple(Step(i, low + i * step, f"{low + i * step:g}") for i in range(count))
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The gantry, its bands whole layers."""
         settings = settings_for(context.profile.numbers(), context.printer)
-        layers = round(number(plan, "step_mm") / settings.layer_mm)
+        layers = round(plan.step_mm / settings.layer_mm)
         foot = settings.first_layer_mm + (FOOT_LAYERS - 1) * settings.layer_mm
         return gantry.gantry(self.steps(plan), layers * settings.layer_mm, foot)
 
@@ -119,7 +105,7 @@ class Cooling(Kind):
 
         InvalidInput where the printer cannot be as quick as that.
         """
-        printer, asked = context.printer, number(plan, "layer_s")
+        printer, asked = context.printer, plan.layer_s
         settings = replace(
             settings_for(context.profile.numbers(), printer),
             fan_short=0.0, fan_bridge=0.0, fan_overhang=0.0, layer_time_min_s=asked, speed_floor=5.0,
@@ -163,14 +149,14 @@ class Cooling(Kind):
         steps = self.steps(plan)
         fan = f"{steps[0].label} to {steps[-1].label}"
         return {"fan_percent": fan, "fan_bridge_percent": "as the band", "fan_overhang_percent": "as the band",
-                "layer_time_min_s": f"{number(plan, 'layer_s'):g}"}  # fmt: skip
+                "layer_time_min_s": f"{plan.layer_s:g}"}  # fmt: skip
 
     def in_words(self, plan: Plan) -> str:
         """From the bottom up."""
         steps = self.steps(plan)
         return (
             f"{len(steps)} bands, {steps[0].label} % at the bottom to {steps[-1].label} % at the top, "
-            f"{number(plan, 'layer_s'):g} s a layer or more."
+            f"{plan.layer_s:g} s a layer or more."
         )
 
 

@@ -8,32 +8,18 @@ which is the least that does.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.fit.ramp import Ramp, fit_ramp
-from drumbo.trials.base import Aspect, Plan, Readings, Result, Step, number
+from drumbo.trials.base import Aspect, Readings, Result, Step
+from drumbo.trials.cooling.plan import AIMS, Aim, Plan
 from drumbo.trials.pictures import Axis, Chart, Curve, Series
 
 Floats = NDArray[np.float64]
 
 
-@dataclass(frozen=True, slots=True)
-class Aim:
-    """What the part is for: how much of a score its bond may lose to the fan."""
-
-    key: str
-    name: str
-    spends: float
-
-
-AIMS: tuple[Aim, ...] = (
-    Aim("balanced", "looks and strength", 0.5),
-    Aim("looks", "looks", 1.0),
-    Aim("strength", "strength", 0.25),
-)
 BOND, HELPED = "bond", ("overhang", "tip")
 ENOUGH = 0.5
 """Scores below its best that nobody tells from it: the least fan within that does."""
@@ -45,7 +31,7 @@ LEAST_ERROR = 0.025
 
 def verdict(plan: Plan, steps: Sequence[Step], aspects: Sequence[Aspect], readings: Readings) -> Result:
     """Fit every aspect over the fan; never say more than the scores do."""
-    aim = next(a for a in AIMS if a.key == plan["aim"])
+    aim = next(a for a in AIMS if a.key == plan.aim)
     x = np.array([step.value for step in steps]) / 100
     scores = {aspect.key: readings.column(aspect.key, steps) for aspect in aspects}
     missing = {key: max(3 - int(np.isfinite(column).sum()), 0) for key, column in scores.items()}
@@ -97,7 +83,7 @@ def _also(plan: Plan, value: float, ramps: Mapping[str, Ramp]) -> dict[str, floa
         if least is not None:
             also[key] = 100 * max(least, value)
     if "tip" in ramps and _clean(ramps["tip"]):
-        also["layer_time_min_s"] = number(plan, "layer_s")
+        also["layer_time_min_s"] = plan.layer_s
     return also
 
 
@@ -111,7 +97,7 @@ def _notes(plan: Plan, value: float, ramps: Mapping[str, Ramp], scores: Mapping[
         least = _least(ramps.get(aspect))
         if least is not None and least > value + 0.05:
             notes.append(f"{name} get better up to {100 * least:.0f} %: they have a fan of their own.")
-    tip, seconds = ramps.get("tip"), number(plan, "layer_s")
+    tip, seconds = ramps.get("tip"), plan.layer_s
     if tip is not None:
         least = _least(tip)
         if not _clean(tip):

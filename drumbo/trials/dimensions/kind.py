@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.fit.sizes import CALLIPER_SD_MM, Line, Sizes, Square, fit_height, fit_sizes, fit_square
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Toolpath, build, settings_for
-from drumbo.trials.base import Context, Kind, Measure, Plan, Readings, Result, Site, Step, ToRead, number
+from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.dimensions import rake
 from drumbo.trials.pictures import Axis, Chart, Series
+from drumbo.trials.plan import Bounds, TrialPlan, ask
 
 FEWEST = 4
 WIDE_MM = 0.08
@@ -24,10 +25,20 @@ APART, PLAINLY = 3.0, 2.5
 SIDES = {"outside": 1.0, "gap": -1.0}
 
 
-class Dimensions(Kind):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan(TrialPlan):
+    """The three sizes."""
+
+    short_mm: float = ask("Short", "mm", low=16, high=60, step=5)
+    middle_mm: float = ask("Middle", "mm", low=30, high=120, step=10)
+    long_mm: float = ask("Long", "mm", low=50, step=10, help="The longer, the better it tells shrinkage.")
+
+
+class Dimensions(Kind[Plan]):
     """Shrinkage and size offset from many sizes at once."""
 
     slug = "dimensions"
+    plan_type = Plan
     title = "Dimensions"
     sets = ("shrinkage_percent", "offset_mm")
     group = "size"
@@ -38,21 +49,18 @@ class Dimensions(Kind):
     )
     few = "Measure outside sizes and gaps: type a number and Enter, the next field waits."
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """The three sizes."""
+    def bounds(self, context: Context) -> dict[str, Bounds]:
+        """As far as the printer goes."""
         most = max(60.0, min(context.printer.bed_x_mm, context.printer.bed_y_mm) - 26)
-        return (
-            Field("short_mm", "Short", "mm", low=16, high=60, step=5),
-            Field("middle_mm", "Middle", "mm", low=30, high=120, step=10),
-            Field("long_mm", "Long", "mm", low=50, high=min(most, 300), step=10,
-                  help="The longer, the better it tells shrinkage."),
-        )  # fmt: skip
+        return {
+            "long_mm": Bounds(high=min(most, 300)),
+        }
 
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: Context) -> Plan:
         """20, 50 and 100 mm, or what the bed has room for."""
         room = min(context.printer.bed_x_mm, context.printer.bed_y_mm) - 30
         long = float(min(100, room // 5 * 5))
-        return {"short_mm": 20.0, "middle_mm": 50.0 if long >= 80 else 40.0, "long_mm": long}
+        return Plan(short_mm=20.0, middle_mm=50.0 if long >= 80 else 40.0, long_mm=long)
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse teeth that would run into each other, and what does not fit."""
@@ -68,7 +76,7 @@ class Dimensions(Kind):
         return {} if long >= 80 else {"long_mm": "is short; shrinkage is told poorly"}
 
     def _sizes(self, plan: Plan) -> tuple[float, float, float]:
-        return (number(plan, "short_mm"), number(plan, "middle_mm"), number(plan, "long_mm"))
+        return (plan.short_mm, plan.middle_mm, plan.long_mm)
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """The three sizes, shortest first."""

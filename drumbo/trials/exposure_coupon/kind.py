@@ -7,17 +7,16 @@ from collections.abc import Sequence
 from manifold3d import Manifold
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.light.job import LayerJob, Lit, job
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
-from drumbo.trials.base import Aspect, Measure, Plan, Readings, Result, Site, Step, ToRead, number
+from drumbo.trials.base import Aspect, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.exposure_coupon import coupon
+from drumbo.trials.exposure_coupon.plan import FEWEST, Plan
 from drumbo.trials.exposure_coupon.verdict import verdict
 from drumbo.trials.layered import (
     ONE,
     SEVERAL,
-    WAY,
     LayerKind,
     ResinContext,
     as_many,
@@ -30,17 +29,16 @@ from drumbo.trials.layered import (
     usual_way,
 )
 
-FEWEST = 3
 LEAST_BASE_MM = 0.8
 CLEAR_LAYERS = 4
 """Layers between the last that is lit longer and the first that is read."""
-AIMS = (("true", "true sizes"), ("supports", "supports that hold"))
 
 
-class ExposureCoupon(LayerKind):
+class ExposureCoupon(LayerKind[Plan]):
     """Normal exposure from matched blades and slits."""
 
     slug = "exposure-coupon"
+    plan_type = Plan
     title = "Exposure"
     sets = ("exposure_s", "xy_mm")
     group = "exposure"
@@ -51,64 +49,50 @@ class ExposureCoupon(LayerKind):
     )
     few = "Measure blades and slits: type a number and Enter, the next field waits. Then score what you see."
 
-    def fields(self, context: ResinContext) -> Sequence[Field]:
-        """The sweep, how it is printed, what is known of the resin, and what it is for."""
-        return (
-            Field("first_s", "Shortest exposure", "s", low=0.1, high=120, step=0.1),
-            Field("step_s", "Step", "s", low=0.05, high=30, step=0.05),
-            Field("coupons", "Exposures", low=FEWEST, high=9, whole=True),
-            Field("layer_um", "Layers of", "µm", low=10, high=200),
-            WAY,
-            Field("reach_um", "Penetration depth, if known", "µm", low=20, high=600, required=False,
-                  help="From a working curve: the result is checked against it."),
-            Field("critical_s", "and critical time", "s", low=0.01, high=60, required=False),
-            Field("aim", "Judge it for", kind="choice", choices=AIMS, late=True),
-        )  # fmt: skip
-
-    def suggest(self, context: ResinContext) -> dict[str, Scalar]:
+    def suggest(self, context: ResinContext) -> Plan:
         """Seven exposures around the profile's, an eighth apart; wider while nobody has measured anything."""
         values = context.profile.values
         middle = values["exposure_s"].number
         known = "penetration_um" in values and "critical_s" in values
         step = max(round(middle * 0.12 / 0.05) * 0.05, 0.05)
         count = int(max(as_many(context, 7, coupon.PITCH, coupon.WIDE), FEWEST))
-        return {
-            "first_s": round(max(middle - step * (count - 1) / 2, 0.1), 2),
-            "step_s": round(step, 2),
-            "coupons": float(count),
-            "layer_um": values["layer_um"].number,
-            "way": usual_way(context),
-            "reach_um": values["penetration_um"].number if known else None,
-            "critical_s": values["critical_s"].number if known else None,
-            "aim": "true",
-        }
+        return Plan(
+            first_s=round(max(middle - step * (count - 1) / 2, 0.1), 2),
+            step_s=round(step, 2),
+            coupons=count,
+            layer_um=values["layer_um"].number,
+            way=usual_way(context),
+            reach_um=values["penetration_um"].number if known else None,
+            critical_s=values["critical_s"].number if known else None,
+            aim="true",
+        )
 
     def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
         """Refuse what has no room or cannot be lit; warn of another layer height than the profile's."""
-        count = int(number(plan, "coupons"))
+        count = plan.coupons
         wide = (count - 1) * coupon.PITCH + coupon.WIDE
         base = self._base_mm(plan, context)
         check_room(context, "coupons", wide, coupon.DEEP, base + coupon.TALL + coupon.ROOF_MM)
         check_way(plan, context)
-        if (plan["reach_um"] is None) != (plan["critical_s"] is None):
-            missing = "reach_um" if plan["reach_um"] is None else "critical_s"
+        if (plan.reach_um is None) != (plan.critical_s is None):
+            missing = "reach_um" if plan.reach_um is None else "critical_s"
             raise InvalidInput(missing, "is needed too: a working curve has both")
         warnings = {}
-        if abs(number(plan, "layer_um") - context.profile.number("layer_um")) > 0.5:
+        if abs(plan.layer_um - context.profile.number("layer_um")) > 0.5:
             warnings["layer_um"] = f"the profile is for layers of {context.profile.number('layer_um'):g} µm"
-        if number(plan, "step_s") * (count - 1) < 0.3 * number(plan, "first_s"):
+        if plan.step_s * (count - 1) < 0.3 * plan.first_s:
             warnings["step_s"] = "the range is narrow: callipers may see no difference within it"
         return warnings
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Exposures that grow by the step."""
-        first, step = number(plan, "first_s"), number(plan, "step_s")
-        times = [round(first + i * step, 2) for i in range(int(number(plan, "coupons")))]
+        first, step = plan.first_s, plan.step_s
+        times = [round(first + i * step, 2) for i in range(plan.coupons)]
         digits = 1 if all(abs(t * 10 - round(t * 10)) < 1e-6 for t in times) else 2
         return tuple(Step(i, t, f"{t:.{digits}f}") for i, t in enumerate(times))
 
     def _base_mm(self, plan: Plan, context: ResinContext) -> float:
-        return base_mm(context, number(plan, "layer_um"), LEAST_BASE_MM, CLEAR_LAYERS)
+        return base_mm(context, plan.layer_um, LEAST_BASE_MM, CLEAR_LAYERS)
 
     def _made(self, plan: Plan, context: ResinContext) -> tuple[Piece, list[Manifold]]:
         screen = screen_of(context)
@@ -125,7 +109,7 @@ class ExposureCoupon(LayerKind):
     def job(self, plan: Plan, context: ResinContext, title: Sequence[str]) -> LayerJob:
         """All coupons in one print, each with its light; as several prints, the middle one's light for all."""
         steps, (_, alone) = self.steps(plan), self._made(plan, context)
-        numbers = {**context.profile.numbers(), "layer_um": number(plan, "layer_um"), "xy_mm": 0.0}
+        numbers = {**context.profile.numbers(), "layer_um": plan.layer_um, "xy_mm": 0.0}
         bottom = numbers["bottom_exposure_s"]
         times = as_printed(plan, [step.value for step in steps])
         lit = [Lit(solid, seconds, max(bottom, seconds)) for solid, seconds in zip(alone, times, strict=True)]
@@ -185,7 +169,7 @@ class ExposureCoupon(LayerKind):
     def in_words(self, plan: Plan) -> str:
         """The sweep."""
         steps = self.steps(plan)
-        one = "in one print" if plan["way"] == ONE else "one print for each"
+        one = "in one print" if plan.way == ONE else "one print for each"
         return f"{len(steps)} exposures from {steps[0].label} to {steps[-1].label} s, {one}."
 
     def instructions(self, plan: Plan, context: ResinContext) -> str:
@@ -194,7 +178,7 @@ class ExposureCoupon(LayerKind):
         words = (
             "Stir or shake the resin, and let it come to its temperature. Wash and dry the coupons; read them uncured."
         )
-        if plan["way"] == SEVERAL:
+        if plan.way == SEVERAL:
             labels = ", ".join(step.label for step in self.steps(plan))
             words += (
                 f" Take the solid to your slicer and print it once for each exposure ({labels} s), with nothing else "

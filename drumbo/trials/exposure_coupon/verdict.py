@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
 
 from drumbo.core.fields import Scalar
 from drumbo.core.light.match import CALLIPER_SD_MM, Match, fit_match
-from drumbo.trials.base import Plan, Readings, Result, Step, number
+from drumbo.trials.base import Readings, Result, Step
+from drumbo.trials.exposure_coupon.plan import Plan
 from drumbo.trials.pictures import Axis, Chart, Series
 
 SITES = ("narrow", "wide")
@@ -89,8 +91,8 @@ def _state(
 
 
 def _around(plan: Plan, middle: float) -> dict[str, Scalar]:
-    count, step = number(plan, "coupons"), max(round(middle * 0.12, 2), 0.05)
-    return {**plan, "first_s": round(max(middle - step * (count - 1) / 2, 0.1), 2), "step_s": step}
+    count, step = plan.coupons, max(round(middle * 0.12, 2), 0.05)
+    return replace(plan, first_s=round(max(middle - step * (count - 1) / 2, 0.1), 2), step_s=step).to_json()
 
 
 def _supports_from(steps: Sequence[Step], readings: Readings) -> float | None:
@@ -110,17 +112,17 @@ def _supports_from(steps: Sequence[Step], readings: Readings) -> float | None:
 
 def _binding_s(plan: Plan) -> float | None:
     """The light that binds layers, by the working curve; None where there is none."""
-    reach, critical = plan["reach_um"], plan["critical_s"]
+    reach, critical = plan.reach_um, plan.critical_s
     if not isinstance(reach, float) or not isinstance(critical, float):
         return None
-    return critical * math.exp(BINDS * number(plan, "layer_um") / reach)
+    return critical * math.exp(BINDS * plan.layer_um / reach)
 
 
 def _chosen(plan: Plan, true: float, support: float | None, binding: float | None) -> tuple[float, str]:
     """The exposure to adopt, and why where that is not the one at which sizes come out."""
     if binding is not None and binding > true * 1.02:
         return binding, f"Sizes are right at {true:.2f} s already, but by the working curve layers bind from here on."
-    if plan["aim"] == "supports" and support is not None and math.isfinite(support) and support > true:
+    if plan.aim == "supports" and support is not None and math.isfinite(support) and support > true:
         return support, f"Sizes are right at {true:.2f} s; fine supports want this much."
     return true, ""
 
@@ -138,8 +140,8 @@ def _notes(
     if support is not None:
         notes.append(_of_supports(support, true))
     if binding is not None:
-        depth = float(plan["reach_um"]) * math.log(true / float(plan["critical_s"]))  # type: ignore[arg-type]
-        share = depth / number(plan, "layer_um") - 1
+        depth = float(plan.reach_um) * math.log(true / float(plan.critical_s))  # type: ignore[arg-type]
+        share = depth / plan.layer_um - 1
         notes.append(
             f"By the working curve it sets {depth:.0f} µm deep there, {share:.0%} more than the layer"
             f"{'.' if 0.1 < share < 2.5 else ': that is unusual; check both trials.'}"

@@ -3,21 +3,21 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from manifold3d import Manifold
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.piece import Part, Piece, Place, block, union
 from drumbo.core.piece.piece import Jaw
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Role, Toolpath
 from drumbo.core.toolpath.columns import Event, Set
-from drumbo.trials.base import Context, Kind, Measure, Plan, Readings, Result, Site, Step, ToRead, number
+from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.pictures import Spread
+from drumbo.trials.plan import TrialPlan, ask
 
 CHUNK_MM = 5.0
 MARK_SD_MM = 0.4
@@ -29,10 +29,42 @@ FAR_OFF = 0.15
 """A feed that departs further than this is not a matter of steps."""
 
 
-class ExtruderSteps(Kind):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan(TrialPlan):
+    """What the firmware has now, and how far to feed."""
+
+    steps_now: float = ask(
+        "Steps that it has now",
+        "steps/mm",
+        low=20,
+        high=5000,
+        step=0.1,
+        help="The printer reports it when asked with M92 or M503; it also stands in its configuration.",
+    )
+    asked_mm: float = ask("Length to feed", "mm", low=20, high=150, step=10, help="100 is usual.")
+    mark_mm: float = ask(
+        "Mark above the drive",
+        "mm",
+        low=30,
+        high=200,
+        step=10,
+        help="Further than the length to feed, so that the mark stays in sight.",
+    )
+    speed_mm_s: float = ask(
+        "Speed of the filament",
+        "mm/s",
+        low=0.2,
+        high=5,
+        step=0.1,
+        help="Slow enough that melting holds nothing back; 1 is usual.",
+    )
+
+
+class ExtruderSteps(Kind[Plan]):
     """Steps per millimetre, from what is left of a marked length."""
 
     slug = "extruder-steps"
+    plan_type = Plan
     title = "Extruder steps"
     sets = ("extruder_steps_mm",)
     group = "flow"
@@ -44,43 +76,31 @@ class ExtruderSteps(Kind):
     )
     few = "Measure from the drive to the mark; one number is enough, three are surer."
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """What the firmware has now, and how far to feed."""
-        return (
-            Field("steps_now", "Steps that it has now", "steps/mm", low=20, high=5000, step=0.1,
-                  help="The printer reports it when asked with M92 or M503; it also stands in its configuration."),
-            Field("asked_mm", "Length to feed", "mm", low=20, high=150, step=10, help="100 is usual."),
-            Field("mark_mm", "Mark above the drive", "mm", low=30, high=200, step=10,
-                  help="Further than the length to feed, so that the mark stays in sight."),
-            Field("speed_mm_s", "Speed of the filament", "mm/s", low=0.2, high=5, step=0.1,
-                  help="Slow enough that melting holds nothing back; 1 is usual."),
-        )  # fmt: skip
-
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: Context) -> Plan:
         """100 mm of 120, slowly."""
         area = math.pi * context.profile.number("filament_diameter_mm") ** 2 / 4
         gentle = 0.5 * context.profile.number("max_flow_mm3_s") / area
-        return {
-            "steps_now": context.printer.extruder_steps_mm or USUAL_STEPS,
-            "asked_mm": 100.0,
-            "mark_mm": 120.0,
-            "speed_mm_s": max(0.2, min(1.0, math.floor(gentle * 10) / 10)),
-        }
+        return Plan(
+            steps_now=context.printer.extruder_steps_mm or USUAL_STEPS,
+            asked_mm=100.0,
+            mark_mm=120.0,
+            speed_mm_s=max(0.2, min(1.0, math.floor(gentle * 10) / 10)),
+        )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse a mark that would go into the drive; warn of what melting would hold back."""
-        asked, mark = number(plan, "asked_mm"), number(plan, "mark_mm")
+        asked, mark = plan.asked_mm, plan.mark_mm
         if mark < asked * 1.1:
             raise InvalidInput("mark_mm", f"must be at least {asked * 1.1:.0f} mm: the mark must not reach the drive")
         warnings = {}
         area = math.pi * context.profile.number("filament_diameter_mm") ** 2 / 4
-        flow = number(plan, "speed_mm_s") * area
+        flow = plan.speed_mm_s * area
         if flow > 0.7 * context.profile.number("max_flow_mm3_s"):
             warnings["speed_mm_s"] = f"that is {flow:.1f} mm³/s; melting may hold it back and spoil the result"
         known = context.printer.extruder_steps_mm
         if known is None:
             warnings["steps_now"] = f"nobody told yet what {context.printer.name} has; look it up"
-        elif abs(known - number(plan, "steps_now")) > 1e-6:
+        elif abs(known - plan.steps_now) > 1e-6:
             warnings["steps_now"] = f"{context.printer.name} is known to have {known:g}"
         if dialect(context.printer.dialect).extruder_steps is None:
             warnings["asked_mm"] = "this firmware takes its steps from a configuration file; set the result there"
@@ -88,12 +108,12 @@ class ExtruderSteps(Kind):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """One: the length asked for."""
-        asked = number(plan, "asked_mm")
+        asked = plan.asked_mm
         return (Step(0, asked, f"{asked:g}"),)
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """A picture of what to do: the filament above the drive, with its mark and where that should end."""
-        asked, mark = number(plan, "asked_mm"), number(plan, "mark_mm")
+        asked, mark = plan.asked_mm, plan.mark_mm
         radius = context.profile.number("filament_diameter_mm") / 2
         rod = Manifold.cylinder(mark + HIGH_MM, radius, radius, 16).translate((0, 0, 12))
         drive = block((-18, -8, 0), (18, 8, 12))
@@ -110,14 +130,14 @@ class ExtruderSteps(Kind):
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """Filament alone moves, in short stretches so that progress shows."""
         del piece
-        asked = number(plan, "asked_mm")
+        asked = plan.asked_mm
         count = math.ceil(asked / CHUNK_MM)
         (low_x, low_y), high = context.printer.bed_low, min(50.0, context.printer.height_mm / 2)
         x, y, z = low_x + 20.0, low_y + 20.0, high
         same = np.ones(count)
         return Toolpath(
             start=(x, y, z), x=x * same, y=y * same, z=z * same,
-            e_mm=asked / count * same, speed=number(plan, "speed_mm_s") * same,
+            e_mm=asked / count * same, speed=plan.speed_mm_s * same,
             role=np.full(count, Role.PURGE, np.uint8), layer=np.zeros(count, np.int32), height=0.0 * same,
             events=(Event(0, Set.NOTE, text=f"feeds {asked:g} mm"),),
             width_mm=context.printer.nozzle_mm, accel_mm_s2=context.printer.accel_mm_s2,
@@ -132,12 +152,12 @@ class ExtruderSteps(Kind):
     def printer_for(self, plan: Plan, context: Context) -> dict[str, float]:
         """The file sets the steps that it counts from, so that nothing else can be meant."""
         del context
-        return {"extruder_steps_mm": number(plan, "steps_now")}
+        return {"extruder_steps_mm": plan.steps_now}
 
     def readings(self, plan: Plan) -> ToRead:
         """What is left, once or more."""
         how = "From where the filament enters the drive up to the mark. For another run, mark anew and print again."
-        high = number(plan, "mark_mm") + 20
+        high = plan.mark_mm + 20
         return ToRead(measures=(Measure("left", "Left to the mark", "mm", SITES, -20, high, 1, "filament", how),))
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
@@ -145,7 +165,7 @@ class ExtruderSteps(Kind):
         runs = [(s.name, v) for s in SITES if (v := readings.measured("left", 0, s.key)) is not None]
         if not runs:
             return Result("few", says="Measure what is left to the mark.")
-        asked, mark, now = (number(plan, key) for key in ("asked_mm", "mark_mm", "steps_now"))
+        asked, mark, now = plan.asked_mm, plan.mark_mm, plan.steps_now
         moved = np.array([mark - left for _, left in runs])
         mean = float(moved.mean())
         if mean <= 0:
@@ -172,7 +192,7 @@ class ExtruderSteps(Kind):
 
     def in_words(self, plan: Plan) -> str:
         """One feed."""
-        return f"{number(plan, 'asked_mm'):g} mm of filament, fed slowly into the air."
+        return f"{plan.asked_mm:g} mm of filament, fed slowly into the air."
 
     def overrides(self, plan: Plan) -> dict[str, str]:
         """Nothing of the profile."""
@@ -182,7 +202,7 @@ class ExtruderSteps(Kind):
     def instructions(self, plan: Plan, context: Context) -> str:
         """Mark first."""
         del context
-        mark, asked = number(plan, "mark_mm"), number(plan, "asked_mm")
+        mark, asked = plan.mark_mm, plan.asked_mm
         return (
             f"Mark the filament {mark:g} mm above where it enters the drive. The file then heats and feeds {asked:g} "
             f"mm slowly into the air; {mark - asked:g} mm should be left."

@@ -2,29 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Toolpath, build, settings_for
-from drumbo.trials.base import Context, Kind, Measure, Plan, Readings, Result, Site, Step, ToRead, number
+from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.first_layer import combs
+from drumbo.trials.first_layer.plan import LOWEST_MM, Plan
 from drumbo.trials.first_layer.verdict import verdict
+from drumbo.trials.plan import Bounds
 
-LOWEST_MM = 0.08
-FEWEST, MOST = 3, 7
 ROWS = {2: ("front", "back"), 3: ("front", "", "back")}
 COLUMNS = {2: ("left", "right"), 3: ("left", "", "right")}
 
 
-class FirstLayer(Kind):
+class FirstLayer(Kind[Plan]):
     """Height of the head over the plate, at many places of it."""
 
     slug = "first-layer"
+    plan_type = Plan
     title = "First layer"
     sets = ("first_layer_z_mm", "bed_first_c", "bed_c")
     group = "heat"
@@ -36,41 +35,30 @@ class FirstLayer(Kind):
     )
     few = "At each comb, type the digits of the patch that is closed and smooth."
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """Heights, places, and the plate's heat."""
-        return (
-            Field("middle_mm", "Height of the middle patch", "mm", low=LOWEST_MM, high=0.6, step=0.01,
-                  help="Of the head over the plate, as the printer believes it is."),
-            Field("step_mm", "Step", "mm", low=0.02, high=0.1, step=0.01, help="0.04 is seen well and told finely."),
-            Field("patches", "Patches in a comb", "", low=FEWEST, high=MOST, step=2, whole=True, help="3, 5 or 7."),
-            Field("across", "Combs along each side", "", low=2, high=3, step=1, whole=True,
-                  help="2 makes four combs, 3 makes nine."),
-            Field("bed_c", "Plate", "°C", low=0, high=context.printer.bed_max_c, step=1, whole=True,
-                  help="Where corners lift, try it warmer."),
-            Field("layer_mm", "First layer, as meant", "mm", low=0.1, high=0.6, step=0.01,
-                  help="What is laid fills a layer of this height."),
-            Field("raise_mm", "Correction now", "mm", low=-0.5, high=0.5, step=0.01,
-                  help="What the profile corrects by; the heights above are with it."),
-        )  # fmt: skip
+    def bounds(self, context: Context) -> dict[str, Bounds]:
+        """As far as the printer goes."""
+        return {
+            "bed_c": Bounds(high=context.printer.bed_max_c),
+        }
 
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: Context) -> Plan:
         """Around where the profile runs now; three patches where the plate is small."""
         settings = settings_for(context.profile.numbers(), context.printer)
-        plan: dict[str, Scalar] = {
-            "middle_mm": round(settings.first_layer_mm + settings.raise_mm, 2),
-            "step_mm": 0.04,
-            "patches": 5.0,
-            "across": 3.0,
-            "bed_c": context.profile.number("bed_first_c"),
-            "layer_mm": settings.first_layer_mm,
-            "raise_mm": settings.raise_mm,
-        }
+        plan = Plan(
+            middle_mm=round(settings.first_layer_mm + settings.raise_mm, 2),
+            step_mm=0.04,
+            patches=5,
+            across=3,
+            bed_c=context.profile.number("bed_first_c"),
+            layer_mm=settings.first_layer_mm,
+            raise_mm=settings.raise_mm,
+        )
         small = self._combs(plan, context).patch_mm < combs.NARROWEST
-        return {**plan, "patches": 3.0} if small else plan
+        return replace(plan, patches=3) if small else plan
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse patches that would scratch the plate or have no room."""
-        count = int(number(plan, "patches"))
+        count = plan.patches
         if count % 2 == 0:
             raise InvalidInput("patches", "must be odd, so that one is in the middle: 3, 5 or 7")
         lowest = min(self._heights(plan)) / 100
@@ -82,29 +70,29 @@ class FirstLayer(Kind):
         if made.room[1] < made.across * (combs.DEPTH + combs.BETWEEN_COMBS):
             raise InvalidInput("across", f"has no room from front to back on {context.printer.name}; 2 needs less")
         now, warnings = context.profile.numbers().get("first_layer_z_mm", 0.0), {}
-        if number(plan, "step_mm") < 0.03:
+        if plan.step_mm < 0.03:
             warnings["step_mm"] = "is finer than an eye tells"
-        if number(plan, "raise_mm") != now:
+        if plan.raise_mm != now:
             warnings["raise_mm"] = f"is {BY_KEY['first_layer_z_mm'].show(now)} mm in the profile"
         return warnings
 
     def _heights(self, plan: Plan) -> tuple[int, ...]:
         """Of the head over the patches of a comb, hundredths of a mm."""
-        middle, step, count = (number(plan, key) for key in ("middle_mm", "step_mm", "patches"))
+        middle, step, count = plan.middle_mm, plan.step_mm, plan.patches
         return tuple(round(100 * (middle + (k - count // 2) * step)) for k in range(int(count)))
 
     def _combs(self, plan: Plan, context: Context) -> combs.Combs:
-        return combs.Combs(self._heights(plan), int(number(plan, "across")), combs.room_of(context.printer))
+        return combs.Combs(self._heights(plan), plan.across, combs.room_of(context.printer))
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """The places, front row first, from the left."""
-        across = int(number(plan, "across"))
+        across = plan.across
         names = [f"{row} {column}".strip() or "middle" for row in ROWS[across] for column in COLUMNS[across]]
         return tuple(Step(i, float(i), name) for i, name in enumerate(names))
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The combs."""
-        return combs.piece(self._combs(plan, context), self.steps(plan), number(plan, "layer_mm"))
+        return combs.piece(self._combs(plan, context), self.steps(plan), plan.layer_mm)
 
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """Digits as the profile prints, then every patch from its own height."""
@@ -112,7 +100,7 @@ class FirstLayer(Kind):
         made, (low_x, low_y) = self._combs(plan, context), context.printer.bed_low
         settings = replace(
             settings_for(context.profile.numbers(), context.printer),
-            first_layer_mm=number(plan, "layer_mm"), purge=True, skirt_loops=0,
+            first_layer_mm=plan.layer_mm, purge=True, skirt_loops=0,
         )  # fmt: skip
         text = union(part.solid for part in combs.digits(made, settings.first_layer_mm))
         return build(
@@ -123,7 +111,7 @@ class FirstLayer(Kind):
     def bed_for(self, plan: Plan, context: Context) -> tuple[float, float]:
         """The plan's; there is only a first layer."""
         del context
-        return number(plan, "bed_c"), number(plan, "bed_c")
+        return plan.bed_c, plan.bed_c
 
     def readings(self, plan: Plan) -> ToRead:
         """The best patch, and how many of its corners lift."""
@@ -144,7 +132,7 @@ class FirstLayer(Kind):
         """The correction to a hundredth of a millimetre; the plate's heat where another was tried and it holds."""
         if result.value is None or result.also is None:
             return {}
-        origin, heat = Origin(From.TRIAL, self.title.lower(), trial), number(plan, "bed_c")
+        origin, heat = Origin(From.TRIAL, self.title.lower(), trial), plan.bed_c
         new = {"first_layer_z_mm": Value(round(result.value, 2), origin, result.error)}
         if heat != context.profile.number("bed_first_c") and result.also["holds"]:
             new |= {key: Value(heat, origin) for key in ("bed_first_c", "bed_c")}
@@ -160,12 +148,12 @@ class FirstLayer(Kind):
         heights = self._heights(plan)
         return {
             "first_layer_z_mm": f"patches at {heights[0] / 100:.2f} to {heights[-1] / 100:.2f} mm",
-            "bed_first_c": f"{number(plan, 'bed_c'):g}",
+            "bed_first_c": f"{plan.bed_c:g}",
         }
 
     def in_words(self, plan: Plan) -> str:
         """Combs and heights."""
-        heights, across = self._heights(plan), int(number(plan, "across"))
+        heights, across = self._heights(plan), plan.across
         return (
             f"{across**2} combs of {len(heights)} patches, laid from {heights[0] / 100:.2f} to {heights[-1] / 100:.2f} "
             "mm above the plate."

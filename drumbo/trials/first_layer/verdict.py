@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.plane import Plane, fit_plane
-from drumbo.trials.base import Plan, Readings, Result, Step, number
+from drumbo.trials.base import Readings, Result, Step
+from drumbo.trials.first_layer.plan import Plan
 from drumbo.trials.pictures import Map, Spot
 
 Floats = NDArray[np.float64]
@@ -31,9 +33,9 @@ def verdict(plan: Plan, heights: Sequence[int], steps: Sequence[Step], readings:
     best = {s.index: v for s in steps if (v := readings.measured("best", s.index, "here")) is not None}
     if len(best) < FEWEST:
         return Result("few", says=f"Read {_more(FEWEST - len(best))}; a plane needs four.")
-    across = int(number(plan, "across"))
+    across = plan.across
     at = np.array([_at(index, across) for index in best])
-    layer, step = number(plan, "layer_mm"), number(plan, "step_mm")
+    layer, step = plan.layer_mm, plan.step_mm
     found_mm = np.array(list(best.values())) / 100
     try:
         plane = fit_plane(at, found_mm - layer, step)
@@ -48,7 +50,7 @@ def verdict(plan: Plan, heights: Sequence[int], steps: Sequence[Step], readings:
     extend, extend_says = _next(plan, end, holds)
     return Result(
         "edge" if end else "good", value, error, value - error, value + error,
-        _says(value, error, number(plan, "raise_mm"), end), _notes(plane, found_mm, lifted, holds),
+        _says(value, error, plan.raise_mm, end), _notes(plane, found_mm, lifted, holds),
         maps=(_map(plane, best, at, layer, readings),), also={"holds": float(holds)},
         extend=extend, extend_says=extend_says,
     )  # fmt: skip
@@ -80,15 +82,15 @@ def _end(found_mm: Floats, heights: Sequence[int]) -> int:
 
 def _next(plan: Plan, end: int, holds: bool) -> tuple[dict[str, Scalar] | None, str]:
     if end:
-        far = int(number(plan, "patches")) // 2 * number(plan, "step_mm")
+        far = plan.patches // 2 * plan.step_mm
         lowest = 0.08 + far
-        middle = max(round(number(plan, "middle_mm") + end * far, 2), round(lowest, 2))
-        if middle == number(plan, "middle_mm"):
+        middle = max(round(plan.middle_mm + end * far, 2), round(lowest, 2))
+        if middle == plan.middle_mm:
             return None, ""
-        return {**plan, "middle_mm": middle}, "Plan the next heights"
+        return replace(plan, middle_mm=middle).to_json(), "Plan the next heights"
     if not holds:
-        warmer = min(number(plan, "bed_c") + WARMER_C, HOTTEST_C)
-        return {**plan, "bed_c": warmer}, f"Print it again at {warmer:g} °C"
+        warmer = min(plan.bed_c + WARMER_C, HOTTEST_C)
+        return replace(plan, bed_c=warmer).to_json(), f"Print it again at {warmer:g} °C"
     return None, ""
 
 

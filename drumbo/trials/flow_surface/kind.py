@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import PrintSettings, Toolpath, Zone, build, settings_for
-from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, check_known, number
+from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead, check_known
 from drumbo.trials.flow_surface import strip
+from drumbo.trials.flow_surface.plan import FEWEST_PADS, MOST_PADS, USUAL_PADS, Plan
 from drumbo.trials.flow_surface.verdict import COARSE_ERROR, fine_plan, verdict
+from drumbo.trials.plan import Bounds
 
-FEWEST_PADS, MOST_PADS, USUAL_PADS = 5, 13, 9
 COARSE_REACH = 0.10
 
 ASPECTS: tuple[Aspect, ...] = (
@@ -24,10 +22,11 @@ ASPECTS: tuple[Aspect, ...] = (
 )  # fmt: skip
 
 
-class FlowSurface(Kind):
+class FlowSurface(Kind[Plan]):
     """Flow ratio by a strip of pads, least flow at the left."""
 
     slug = "flow-surface"
+    plan_type = Plan
     title = "Flow by surface"
     sets = ("flow_ratio",)
     group = "flow"
@@ -37,25 +36,21 @@ class FlowSurface(Kind):
     )
     few = "Score gaps and ridges of every pad, or pick the smoothest."
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """The range in absolute flow ratios, and what an earlier strip says."""
+    def bounds(self, context: Context) -> dict[str, Bounds]:
+        """As far as the printer goes."""
         most = self._most_pads(context)
-        return (
-            Field("low_ratio", "Least flow, at the left", low=0.6, high=1.4, step=0.005,
-                  help=f"The profile prints at {context.profile.number('flow_ratio'):g} now."),
-            Field("step_ratio", "Step", low=0.0025, high=0.05, step=0.0025,
-                  help="0.025 is coarse, 0.005 fine. Each pad differs by so much from the last."),
-            Field("pads", "Pads", low=FEWEST_PADS, high=max(min(most, MOST_PADS), FEWEST_PADS), whole=True,
-                  help=f"{context.printer.name} has room for {min(most, MOST_PADS)}."),
-            Field("known_ratio", "Known from before", low=0.6, high=1.4, required=False,
-                  help="What an earlier strip found has a say in the result; empty if this strip is to speak alone."),
-            Field("known_error", "give or take", low=0.0005, high=0.2, required=False),
-        )  # fmt: skip
+        return {
+            "low_ratio": Bounds(help=f"The profile prints at {context.profile.number('flow_ratio'):g} now."),
+            "pads": Bounds(
+                high=max(min(most, MOST_PADS), FEWEST_PADS),
+                help=f"{context.printer.name} has room for {min(most, MOST_PADS)}.",
+            ),
+        }
 
     def _most_pads(self, context: Context) -> int:
         return int((context.printer.bed_x_mm - 8 - strip.width_mm(0)) // strip.PITCH)
 
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: Context) -> Plan:
         """Coarse around the profile's flow; fine around what a coarse strip has found."""
         pads = max(FEWEST_PADS, min(USUAL_PADS, self._most_pads(context)))
         pads -= 1 - pads % 2
@@ -64,17 +59,17 @@ class FlowSurface(Kind):
             return fine_plan(held.number, held.error, pads)
         step = 0.025 if pads == USUAL_PADS else round(COARSE_REACH / (pads // 2) / 0.005) * 0.005
         middle = round(held.number / 0.005) * 0.005
-        return {
-            "low_ratio": round(middle - pads // 2 * step, 4),
-            "step_ratio": round(step, 4),
-            "pads": float(pads),
-            "known_ratio": None,
-            "known_error": None,
-        }
+        return Plan(
+            low_ratio=round(middle - pads // 2 * step, 4),
+            step_ratio=round(step, 4),
+            pads=pads,
+            known_ratio=None,
+            known_error=None,
+        )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what does not fit the bed, with what would; warn of what tells little."""
-        low, step, pads = number(plan, "low_ratio"), number(plan, "step_ratio"), int(number(plan, "pads"))
+        low, step, pads = plan.low_ratio, plan.step_ratio, plan.pads
         if step <= 0:
             raise InvalidInput("step_ratio", "must be above 0; 0.025 is usual for a coarse strip")
         high = low + (pads - 1) * step
@@ -95,15 +90,15 @@ class FlowSurface(Kind):
             warnings["low_ratio"] = f"the profile's {now:g} is not among {low:.3f} to {high:.3f}"
         if step < 0.004:
             warnings["step_ratio"] = "neighbouring pads will look alike; 0.005 is about what can be told apart"
-        known = plan["known_ratio"]
+        known = plan.known_ratio
         if known is not None and not low - step <= float(known) <= high + step:
             warnings["known_ratio"] = "lies outside of this strip"
         return warnings
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Least flow first, as they lie from the left."""
-        low, step = number(plan, "low_ratio"), number(plan, "step_ratio")
-        values = [round(low + i * step, 4) for i in range(int(number(plan, "pads")))]
+        low, step = plan.low_ratio, plan.step_ratio
+        values = [round(low + i * step, 4) for i in range(plan.pads)]
         decimals = max(2, *(len(f"{v:.4f}".rstrip("0").partition(".")[2]) for v in values))
         return tuple(Step(i, value, f"{value:.{decimals}f}") for i, value in enumerate(values))
 
@@ -113,7 +108,7 @@ class FlowSurface(Kind):
         steps = self.steps(plan)
         now = context.profile.number("flow_ratio")
         nearest = min(steps, key=lambda step: abs(step.value - now))
-        reach = number(plan, "step_ratio") / 2 + 1e-9
+        reach = plan.step_ratio / 2 + 1e-9
         notched = nearest.index if abs(nearest.value - now) <= reach else None
         base = settings.first_layer_mm + 2 * settings.layer_mm
         return strip.strip([s.value for s in steps], [s.label for s in steps], base, settings.layer_mm, notched)

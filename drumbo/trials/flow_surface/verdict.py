@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +12,8 @@ from numpy.typing import NDArray
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.quality import as_good
 from drumbo.core.fit.vee import Vee, fit_vee
-from drumbo.trials.base import Plan, Readings, Result, Step, known_before, number, weighed
+from drumbo.trials.base import Readings, Result, Step, known_before, weighed
+from drumbo.trials.flow_surface.plan import Plan
 from drumbo.trials.pictures import Curve
 
 Floats = NDArray[np.float64]
@@ -39,9 +41,9 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
 
 
 def _by_scores(plan: Plan, x: Floats, gaps: Floats, ridges: Floats, readings: Readings) -> Result:
-    known = known_before(plan, "known_ratio", "known_error")
+    known = known_before(plan.known_ratio, plan.known_error)
     found = fit_vee(x, gaps, ridges, known=known)
-    step = number(plan, "step_ratio")
+    step = plan.step_ratio
     error = max(found.error, LEAST_ERROR, 0.12 * step)
     low, high = as_good(found.x, found.mean, 5.0)
     curve = Curve.of(found.x, found.mean, found.sd, x, 12.5 * (gaps + ridges))
@@ -74,35 +76,34 @@ def _state(plan: Plan, found: Vee, error: float) -> tuple[str, str, Mapping[str,
         says = f"The best lies at the end of the strip or beyond; print one with {way} flow next."
         return "edge", says, _further(plan, found.edge), next_range
     if error > COARSE_ERROR:
-        pads = int(number(plan, "pads"))
+        pads = plan.pads
         says = "Known coarsely; a fine strip around it tells more."
-        return "good", says, fine_plan(found.best, error, pads), fine
+        return "good", says, fine_plan(found.best, error, pads).to_json(), fine
     return "good", "Here gaps just close and ridges do not rise yet.", None, fine
 
 
-def fine_plan(value: float, error: float, pads: int) -> dict[str, Scalar]:
+def fine_plan(value: float, error: float, pads: int) -> Plan:
     """Fine steps around what is known."""
     middle = round(value / FINE_STEP) * FINE_STEP
-    return {
-        "low_ratio": round(middle - pads // 2 * FINE_STEP, 4),
-        "step_ratio": FINE_STEP,
-        "pads": float(pads),
-        "known_ratio": round(value, 4),
-        "known_error": round(error, 4),
-    }
+    return Plan(
+        low_ratio=round(middle - pads // 2 * FINE_STEP, 4), step_ratio=FINE_STEP, pads=pads,
+        known_ratio=round(value, 4), known_error=round(error, 4),
+    )  # fmt: skip
 
 
 def _further(plan: Plan, edge: int) -> dict[str, Scalar]:
     """A strip that overlaps this one by two pads and goes on in the better direction."""
-    low, step, pads = number(plan, "low_ratio"), number(plan, "step_ratio"), int(number(plan, "pads"))
-    return {**plan, "low_ratio": round(low + edge * (pads - 2) * step, 4), "known_ratio": None, "known_error": None}
+    low, step, pads = plan.low_ratio, plan.step_ratio, plan.pads
+    return replace(
+        plan, low_ratio=round(low + edge * (pads - 2) * step, 4), known_ratio=None, known_error=None
+    ).to_json()
 
 
 def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
     """The quick way: one pad is all that is known, so the error is wide."""
-    step, value = number(plan, "step_ratio"), steps[picked].value
+    step, value = plan.step_ratio, steps[picked].value
     error = math.hypot(PICK_STEPS * step, PICK_SEES)
-    known = known_before(plan, "known_ratio", "known_error")
+    known = known_before(plan.known_ratio, plan.known_error)
     notes = ["Picked by eye; scoring gaps and ridges of all pads makes it surer."]
     if known is not None:
         value, error = weighed((value, error), known)
@@ -112,6 +113,7 @@ def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
         edge = 1 if picked else -1
         says = f"The pad at the end is the smoothest; print a strip with {'more' if edge > 0 else 'less'} flow next."
         return Result("edge", value, error, low, high, says, tuple(notes), extend=_further(plan, edge))
-    extend = fine_plan(value, error, len(steps)) if error > COARSE_ERROR and step > FINE_STEP else None
+    finer = error > COARSE_ERROR and step > FINE_STEP
+    extend = fine_plan(value, error, len(steps)).to_json() if finer else None
     return Result("good", value, error, low, high, "The smoothest pad, as you picked it.", tuple(notes),
                   extend=extend, extend_says="Plan the fine strip")  # fmt: skip

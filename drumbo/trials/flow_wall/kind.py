@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.fit.wall import WallFill, fit_wall, nominal_mm
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath, build, settings_for
-from drumbo.trials.base import Context, Kind, Measure, Plan, Readings, Result, Site, Step, ToRead, check_known, number
+from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead, check_known
 from drumbo.trials.flow_wall import frames
 from drumbo.trials.pictures import Spread
+from drumbo.trials.plan import Bounds, TrialPlan, ask
 
 FEWEST_READINGS = 4
 CONTRADICTION = 4.0
@@ -26,10 +26,28 @@ INTO = (
 )
 
 
-class FlowWall(Kind):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan(TrialPlan):
+    """Flow, road and wall; what the result is for; what the surface said."""
+
+    flow_ratio: float = ask("Flow ratio of this print", low=0.6, high=1.4, step=0.01)
+    width_mm: float = ask("Width of a road", "mm", step=0.01)
+    wall_mm: float = ask("Height of the walls", "mm", low=6, high=30, step=1)
+    heights: int = ask(
+        "Heights to measure at", low=2, high=3, whole=True, help="At each, all four sides of both rings."
+    )
+    known_ratio: float | None = ask(
+        "By surface it was", low=0.6, high=1.4, required=False, help="To be told whether walls and tops agree."
+    )
+    known_error: float | None = ask("give or take", low=0.0005, high=0.2, required=False)
+    into: str = ask("Take it into", kind="choice", choices=INTO, late=True)
+
+
+class FlowWall(Kind[Plan]):
     """Flow ratio from the width of walls."""
 
     slug = "flow-wall"
+    plan_type = Plan
     title = "Flow by wall"
     sets = ("flow_ratio", "flow_outer_share", "flow_first_share")
     group = "flow"
@@ -40,35 +58,26 @@ class FlowWall(Kind):
     )
     few = "Measure a wall with callipers: type a number and Enter, the next field waits."
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """Flow, road and wall; what the result is for; what the surface said."""
+    def bounds(self, context: Context) -> dict[str, Bounds]:
+        """As far as the printer goes."""
         nozzle = context.printer.nozzle_mm
-        return (
-            Field("flow_ratio", "Flow ratio of this print", low=0.6, high=1.4, step=0.01),
-            Field("width_mm", "Width of a road", "mm", low=round(nozzle * 0.9, 2), high=round(nozzle * 1.6, 2),
-                  step=0.01),
-            Field("wall_mm", "Height of the walls", "mm", low=6, high=30, step=1),
-            Field("heights", "Heights to measure at", low=2, high=3, whole=True,
-                  help="At each, all four sides of both rings."),
-            Field("known_ratio", "By surface it was", low=0.6, high=1.4, required=False,
-                  help="To be told whether walls and tops agree."),
-            Field("known_error", "give or take", low=0.0005, high=0.2, required=False),
-            Field("into", "Take it into", kind="choice", choices=INTO, late=True),
-        )  # fmt: skip
+        return {
+            "width_mm": Bounds(low=round(nozzle * 0.9, 2), high=round(nozzle * 1.6, 2)),
+        }
 
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: Context) -> Plan:
         """As the profile prints."""
         held = context.profile.values["flow_ratio"]
         measured = held.origin.kind == From.TRIAL and not held.recheck and held.error is not None
-        return {
-            "flow_ratio": held.number,
-            "width_mm": settings_for(context.profile.numbers(), context.printer).width_mm,
-            "wall_mm": 10.0,
-            "heights": 3.0,
-            "known_ratio": held.number if measured else None,
-            "known_error": held.error if measured else None,
-            "into": "all",
-        }
+        return Plan(
+            flow_ratio=held.number,
+            width_mm=settings_for(context.profile.numbers(), context.printer).width_mm,
+            wall_mm=10.0,
+            heights=3,
+            known_ratio=held.number if measured else None,
+            known_error=held.error if measured else None,
+            into="all",
+        )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what does not fit; warn of another flow than the profile's."""
@@ -76,12 +85,12 @@ class FlowWall(Kind):
         if printer.bed_x_mm < frames.WIDTH + 8 or printer.bed_y_mm < frames.DEPTH + 40:
             size = f"{frames.WIDTH + 8:.0f} × {frames.DEPTH + 40:.0f} mm"
             raise InvalidInput("wall_mm", f"the piece needs a bed of {size}")
-        if number(plan, "wall_mm") + 2 > printer.height_mm:
+        if plan.wall_mm + 2 > printer.height_mm:
             raise InvalidInput("wall_mm", f"{printer.name} prints no higher than {printer.height_mm:g} mm")
         check_known(plan, "known_ratio", "known_error")
         warnings = {}
         now = context.profile.number("flow_ratio")
-        if abs(number(plan, "flow_ratio") - now) > 1e-9:
+        if abs(plan.flow_ratio - now) > 1e-9:
             warnings["flow_ratio"] = f"the profile prints at {now:g}; the result counts from what this piece has"
         return warnings
 
@@ -95,7 +104,7 @@ class FlowWall(Kind):
 
     def _road(self, plan: Plan) -> tuple[float, float]:
         """Spacing and height of the walls' roads, mm."""
-        width = number(plan, "width_mm")
+        width = plan.width_mm
         layer = round(min(0.2, width / 2), 2)
         return PrintSettings(width_mm=width, layer_mm=layer).spacing(layer), layer
 
@@ -103,7 +112,7 @@ class FlowWall(Kind):
         """Both rings on their plate."""
         base, settings = self._base(context)
         labels = [s.label for s in self.steps(plan)]
-        wall, heights = number(plan, "wall_mm"), int(number(plan, "heights"))
+        wall, heights = plan.wall_mm, plan.heights
         return frames.frames(self._widths(plan), labels, base, settings.layer_mm, wall, heights)
 
     def _base(self, context: Context) -> tuple[float, PrintSettings]:
@@ -115,7 +124,7 @@ class FlowWall(Kind):
         del piece
         base, settings = self._base(context)
         spacing, layer = self._road(plan)
-        flow, width = number(plan, "flow_ratio"), number(plan, "width_mm")
+        flow, width = plan.flow_ratio, plan.width_mm
         drawn = replace(settings, flow_ratio=flow, flow_outer_share=1.0, width_mm=width, layer_mm=layer)
         plate = union(p.solid for p in frames.plate(self._widths(plan), [s.label for s in self.steps(plan)],
                                                     base, settings.layer_mm))  # fmt: skip
@@ -125,7 +134,7 @@ class FlowWall(Kind):
             for k in reversed(range(walls))
         ]
         low_x, low_y = context.printer.bed_low
-        layers = range(3, 3 + round(number(plan, "wall_mm") / settings.layer_mm))
+        layers = range(3, 3 + round(plan.wall_mm / settings.layer_mm))
         return build(
             plate,
             settings,
@@ -136,7 +145,7 @@ class FlowWall(Kind):
 
     def readings(self, plan: Plan) -> ToRead:
         """Four sides at every height."""
-        sites = tuple(Site(*key) for key in frames.site_keys(int(number(plan, "heights"))))
+        sites = tuple(Site(*key) for key in frames.site_keys(plan.heights))
         how = "Close the jaws on the wall alone, at the middle of a side."
         return ToRead(measures=(Measure("width", "Wall", "mm", sites, 0.1, 5.0, 2, "calliper", how),))
 
@@ -154,7 +163,7 @@ class FlowWall(Kind):
         spacing, layer = self._road(plan)
         single, double = ([value for _, value in numbers] for numbers in taken)
         found = fit_wall(single, double, spacing, layer)
-        flow = number(plan, "flow_ratio")
+        flow = plan.flow_ratio
         value, error = flow / found.fill, flow / found.fill * found.error / found.fill
         return Result(
             state="split" if abs(found.apart) > CONTRADICTION else "good",
@@ -170,10 +179,10 @@ class FlowWall(Kind):
         profile = context.profile
         old, new = profile.number("flow_ratio"), round(result.value, 3)
         origin = Origin(From.TRIAL, self.title.lower(), trial)
-        if plan["into"] == "outer":
+        if plan.into == "outer":
             return {"flow_outer_share": Value(round(new / old, 3), origin, result.error / old)}
         changes = {"flow_ratio": Value(new, origin, result.error)}
-        if plan["into"] == "all-but-first":
+        if plan.into == "all-but-first":
             first = profile.values["flow_first_share"].number if "flow_first_share" in profile.values else 1.0
             kept = Origin(From.TRIAL, f"as it was: {old * first:.3f} in all", trial)
             changes["flow_first_share"] = Value(round(old * first / new, 3), kept)
@@ -182,11 +191,11 @@ class FlowWall(Kind):
     def in_words(self, plan: Plan) -> str:
         """Both rings."""
         one, two = (step.label for step in self.steps(plan))
-        return f"Two rings, their walls {one} and {two} mm thick if all is right, at a flow of {plan['flow_ratio']:g}."
+        return f"Two rings, their walls {one} and {two} mm thick if all is right, at a flow of {plan.flow_ratio:g}."
 
     def overrides(self, plan: Plan) -> dict[str, str]:
         """The rings' own flow."""
-        return {"flow_ratio": f"{number(plan, 'flow_ratio'):g}"}
+        return {"flow_ratio": f"{plan.flow_ratio:g}"}
 
     def wants(self, context: Context) -> str | None:
         """Another way to what the surface tells; nobody needs both."""
@@ -211,7 +220,7 @@ def _notes(
         out = [f"{number:.2f} at {name}" for (name, number), keep in zip(numbers, kept, strict=True) if not keep]
         if out:
             notes.append(f"Left out of the {ring} wall: {', '.join(out)}; it stands apart from the others.")
-    known, known_error = plan["known_ratio"], plan["known_error"]
+    known, known_error = plan.known_ratio, plan.known_error
     if isinstance(known, float) and isinstance(known_error, float):
         notes.append(_against_surface(value, error, known, known_error))
     return tuple(notes)

@@ -2,19 +2,28 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.light.job import Lift
-from drumbo.trials.base import First, Plan, Step, number
+from drumbo.trials.base import First, Step
 from drumbo.trials.layered import ResinContext
-from drumbo.trials.storeys import StoreyKind
+from drumbo.trials.plan import ask
+from drumbo.trials.storeys import StoreyKind, StoreyPlan
 
 
-class LiftSpeed(StoreyKind):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan(StoreyPlan):
+    """The sweep."""
+
+    first: float = ask("Slowest", "mm/min", low=5, high=400, step=5)
+    step: float = ask("Step", "mm/min", low=5, high=200, step=5)
+
+
+class LiftSpeed(StoreyKind[Plan]):
     """Lift speed from where fine pins go missing."""
 
     slug = "lift-speed"
+    plan_type = Plan
     title = "Lift speed"
     sets = ("lift_speed_mm_min",)
     group = "lift"
@@ -23,10 +32,6 @@ class LiftSpeed(StoreyKind):
         "and fins go missing it is too fast. Slower is safe, faster is time won."
     )
     few = "Say from which storey on pins or fins are missing or bent."
-    sweep = (
-        Field("first", "Slowest", "mm/min", low=5, high=400, step=5),
-        Field("step", "Step", "mm/min", low=5, high=200, step=5),
-    )
     sign = First(
         "missing", "Pins missing",
         "From which storey on, counted from the plate, are pins or fins missing, bent or torn?",
@@ -35,11 +40,11 @@ class LiftSpeed(StoreyKind):
     misread = 1.3
     ways = ("faster", "slower")
 
-    def suggest(self, context: ResinContext) -> dict[str, Scalar]:
+    def suggest(self, context: ResinContext) -> Plan:
         """From below the profile's speed to well over twice as much."""
         now = context.profile.number("lift_speed_mm_min")
         step = float(max(round(now * 0.28 / 5) * 5, 5))
-        return {"first": float(max(round((now - 2 * step) / 5) * 5, 10)), "step": step, "storeys": 7.0}
+        return Plan(first=float(max(round((now - 2 * step) / 5) * 5, 10)), step=step, storeys=7)
 
     def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
         """Warn where the profile lifts in two stages, too."""
@@ -51,8 +56,8 @@ class LiftSpeed(StoreyKind):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Speeds that grow by the step, the slowest at the plate."""
-        first, step = number(plan, "first"), number(plan, "step")
-        return tuple(Step(i, first + i * step, f"{first + i * step:g}") for i in range(int(number(plan, "storeys"))))
+        first, step = plan.first, plan.step
+        return tuple(Step(i, first + i * step, f"{first + i * step:g}") for i in range(plan.storeys))
 
     def lifted(self, lift: Lift, value: float) -> Lift:
         """At the storey's speed; a second stage is never slower."""

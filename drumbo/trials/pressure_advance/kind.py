@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import From, Origin, Value
@@ -16,19 +14,18 @@ from drumbo.trials.base import (
     Context,
     Kind,
     Measure,
-    Plan,
     Readings,
     Result,
     Site,
     Step,
     ToRead,
     check_known,
-    number,
 )  # fmt: skip
+from drumbo.trials.plan import Bounds
 from drumbo.trials.pressure_advance import sheet
+from drumbo.trials.pressure_advance.plan import FEWEST, MOST, USUAL, Plan
 from drumbo.trials.pressure_advance.verdict import fine_plan, is_coarse, verdict
 
-FEWEST, MOST, USUAL = 5, 13, 9
 BASE_LAYERS = 2
 FASTEST_MM_S, SLOW_SHARE = 100.0, 0.2
 
@@ -44,10 +41,11 @@ WIDTH = Measure(
 )  # fmt: skip
 
 
-class PressureAdvance(Kind):
+class PressureAdvance(Kind[Plan]):
     """Pressure advance by a sheet of drawn roads, least at the left."""
 
     slug = "pressure-advance"
+    plan_type = Plan
     title = "Pressure advance"
     sets = ("pressure_advance_s",)
     group = "pressure"
@@ -57,38 +55,31 @@ class PressureAdvance(Kind):
     )
     few = "Score bulges and thinning of every road, or pick the most even."
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """The range, the speeds, and what an earlier sheet says."""
+    def bounds(self, context: Context) -> dict[str, Bounds]:
+        """As far as the printer goes."""
         most = min(self._room(context), MOST)
-        return (
-            Field("low_s", "Least, at the left", "s", low=0, high=2, step=0.005),
-            Field("step_s", "Step", "s", low=0.001, high=0.2, step=0.001,
-                  help="Direct: 0.01, then 0.002. Bowden: 0.1, then 0.02."),
-            Field("roads", "Roads", low=FEWEST, high=max(FEWEST, most), whole=True),
-            Field("fast_mm_s", "Fast", "mm/s", low=20, high=context.printer.speed_max_mm_s, step=10),
-            Field("slow_mm_s", "Slow", "mm/s", low=5, high=60, step=5),
-            Field("known_s", "Known from before", "s", low=0, high=2, required=False,
-                  help="What an earlier sheet found has a say in the result; empty if this one is to speak alone."),
-            Field("known_error", "give or take", "s", low=0.0001, high=0.5, required=False),
-        )  # fmt: skip
+        return {
+            "roads": Bounds(high=max(FEWEST, most)),
+            "fast_mm_s": Bounds(high=context.printer.speed_max_mm_s),
+        }
 
     def _room(self, context: Context) -> int:
         return int((context.printer.bed_x_mm - 8 - sheet.width_mm(0)) // sheet.PITCH)
 
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: Context) -> Plan:
         """Coarse over the drive's usual range; fine around what a coarse sheet has found."""
         count = max(FEWEST, min(USUAL, self._room(context)))
         settings = settings_for(context.profile.numbers(), context.printer)
         area = settings.road_area(settings.layer_mm) * settings.flow_ratio
         fast = min(FASTEST_MM_S, context.printer.speed_max_mm_s, 0.8 * settings.max_flow_mm3_s / area)
         fast = max(20.0, round(fast / 5) * 5.0)
-        speeds: dict[str, Scalar] = {"fast_mm_s": fast, "slow_mm_s": max(5.0, round(fast * SLOW_SHARE))}
+        slow = max(5.0, round(fast * SLOW_SHARE))
         held = context.profile.values["pressure_advance_s"]
         if held.origin.kind == From.TRIAL and not held.recheck and held.error and is_coarse(held.number, held.error):
-            return {**fine_plan(held.number, held.error, count), **speeds}
+            return fine_plan(held.number, held.error, count, fast, slow)
         low, span = (0.1, 0.8) if context.printer.drive == "bowden" else (0.0, 0.08)
         step = round(span / (count - 1), 3)
-        return {"low_s": low, "step_s": step, "roads": float(count), "known_s": None, "known_error": None, **speeds}
+        return Plan(low_s=low, step_s=step, roads=count, known_s=None, known_error=None, fast_mm_s=fast, slow_mm_s=slow)
 
     def hindered(self, context: Context) -> str | None:
         """Needs a firmware that has a word for it."""
@@ -103,8 +94,8 @@ class PressureAdvance(Kind):
         """Refuse what does not fit or cannot be set; warn of what tells little."""
         if self.hindered(context):
             raise InvalidInput("low_s", "cannot be set: this printer's firmware has no word for it")
-        low, step, count = number(plan, "low_s"), number(plan, "step_s"), int(number(plan, "roads"))
-        fast, slow = number(plan, "fast_mm_s"), number(plan, "slow_mm_s")
+        low, step, count = plan.low_s, plan.step_s, plan.roads
+        fast, slow = plan.fast_mm_s, plan.slow_mm_s
         if slow > 0.6 * fast:
             raise InvalidInput("slow_mm_s", f"must be well below {fast:g} mm/s; a fifth of it is usual")
         room = self._room(context)
@@ -128,8 +119,8 @@ class PressureAdvance(Kind):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Least first, from the left."""
-        low, step = number(plan, "low_s"), number(plan, "step_s")
-        values = [round(low + i * step, 4) for i in range(int(number(plan, "roads")))]
+        low, step = plan.low_s, plan.step_s
+        values = [round(low + i * step, 4) for i in range(plan.roads)]
         decimals = max(2, *(len(f"{v:.4f}".rstrip("0").partition(".")[2]) for v in values))
         return tuple(Step(i, value, f"{value:.{decimals}f}") for i, value in enumerate(values))
 
@@ -142,7 +133,7 @@ class PressureAdvance(Kind):
         """The plate as a solid; on it every road with its own value, at two speeds."""
         del piece
         base, settings = _base(context)
-        quick, slow = (_at(settings, number(plan, key)) for key in ("fast_mm_s", "slow_mm_s"))
+        quick, slow = (_at(settings, speed) for speed in (plan.fast_mm_s, plan.slow_mm_s))
         steps = self.steps(plan)
         strokes = [
             Stroke(leg.points, Role.OUTER, quick if leg.fast else slow,

@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.quality import as_good
 from drumbo.core.fit.vee import Vee, fit_vee
-from drumbo.trials.base import Plan, Readings, Result, Step, known_before, number, weighed
+from drumbo.trials.base import Readings, Result, Step, known_before, weighed
 from drumbo.trials.pictures import Curve, Spread
+from drumbo.trials.pressure_advance.plan import Plan
 
 Floats = NDArray[np.float64]
 
@@ -91,7 +92,7 @@ def _both(plan: Plan, seen: Result, measured: Result) -> Result:
     note = (
         f"The widths say {measured.value:.3f} ± {measured.error:.3f} s, the scores {seen.value:.3f} ± {seen.error:.3f}."
     )
-    error = max(sure, 0.12 * number(plan, "step_s"))
+    error = max(sure, 0.12 * plan.step_s)
     low, high = min(seen.low or value, value), max(seen.high or value, value)
     return replace(
         seen, value=value, error=error, low=low, high=high, notes=(*seen.notes, note), spreads=measured.spreads
@@ -99,9 +100,9 @@ def _both(plan: Plan, seen: Result, measured: Result) -> Result:
 
 
 def _by_scores(plan: Plan, x: Floats, bulges: Floats, thins: Floats) -> Result:
-    known = known_before(plan, "known_s", "known_error")
+    known = known_before(plan.known_s, plan.known_error)
     found = fit_vee(x, bulges, thins, unit=UNIT_SHARE * float(x.mean()), ratio=EVEN, known=known)
-    step = number(plan, "step_s")
+    step = plan.step_s
     error = max(found.error, 0.12 * step)
     low, high = as_good(found.x, found.mean, 5.0)
     curve = Curve.of(found.x, found.mean, found.sd, x, 12.5 * (bulges + thins), digits=5)
@@ -136,36 +137,31 @@ def _state(plan: Plan, found: Vee, error: float) -> tuple[str, str, Mapping[str,
         return "edge", says, _further(plan, found.edge), next_range
     if is_coarse(found.best, error):
         says = "Known coarsely; a fine sheet around it tells more."
-        return "good", says, _same_speeds(plan, fine_plan(found.best, error, int(number(plan, "roads")))), fine
+        return "good", says, fine_plan(found.best, error, plan.roads, plan.fast_mm_s, plan.slow_mm_s).to_json(), fine
     return "good", "Here a road keeps its width where the head brakes and pulls away.", None, fine
 
 
-def fine_plan(value: float, error: float, count: int) -> dict[str, Scalar]:
+def fine_plan(value: float, error: float, count: int, fast_mm_s: float, slow_mm_s: float) -> Plan:
     """Fine steps around what is known."""
     step = max(round(value / FINE_STEPS / 2, 3), 0.001)
-    return {
-        "low_s": max(0.0, round(value - count // 2 * step, 3)),
-        "step_s": step,
-        "roads": float(count),
-        "known_s": round(value, 4),
-        "known_error": round(error, 4),
-    }
-
-
-def _same_speeds(plan: Plan, new: dict[str, Scalar]) -> dict[str, Scalar]:
-    return {**plan, **new}
+    return Plan(
+        low_s=max(0.0, round(value - count // 2 * step, 3)), step_s=step, roads=count, fast_mm_s=fast_mm_s,
+        slow_mm_s=slow_mm_s, known_s=round(value, 4), known_error=round(error, 4),
+    )  # fmt: skip
 
 
 def _further(plan: Plan, edge: int) -> dict[str, Scalar]:
     """A sheet that overlaps this one by two roads and goes on in the better direction."""
-    low, step, count = number(plan, "low_s"), number(plan, "step_s"), int(number(plan, "roads"))
-    return {**plan, "low_s": max(0.0, round(low + edge * (count - 2) * step, 4)), "known_s": None, "known_error": None}
+    low, step, count = plan.low_s, plan.step_s, plan.roads
+    return replace(
+        plan, low_s=max(0.0, round(low + edge * (count - 2) * step, 4)), known_s=None, known_error=None
+    ).to_json()
 
 
 def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
-    step, value = number(plan, "step_s"), steps[picked].value
+    step, value = plan.step_s, steps[picked].value
     error = math.hypot(PICK_STEPS * step, PICK_SHARE * value)
-    known = known_before(plan, "known_s", "known_error")
+    known = known_before(plan.known_s, plan.known_error)
     notes = ["Picked by eye; scoring all roads makes it surer."]
     if known is not None:
         value, error = weighed((value, error), known)
@@ -177,6 +173,6 @@ def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
         return Result("edge", value, error, low, high, says, tuple(notes), extend=_further(plan, edge))
     extend = None
     if is_coarse(value, error):
-        extend = _same_speeds(plan, fine_plan(value, error, len(steps)))
+        extend = fine_plan(value, error, len(steps), plan.fast_mm_s, plan.slow_mm_s).to_json()
     return Result("good", value, error, low, high, "The most even road, as you picked it.", tuple(notes),
                   extend=extend, extend_says="Plan the fine sheet")  # fmt: skip

@@ -10,13 +10,13 @@ import numpy as np
 
 from drumbo.core.catalogue import GROUPS
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Known, Origin, Value, sectors
 from drumbo.core.toolpath import Toolpath, build, settings_for
-from drumbo.trials.base import Aspect, Context, Kind, Measure, Plan, Readings, Result, Site, Step, ToRead
+from drumbo.trials.base import Aspect, Context, Kind, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.pictures import Spread
+from drumbo.trials.plan import TrialPlan
 from drumbo.trials.proof import trestle
 
 FINE, PASSABLE = 3, 2
@@ -58,10 +58,16 @@ CHECKLIST: tuple[_Point, ...] = (
 )  # fmt: skip
 
 
-class Proof(Kind):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan(TrialPlan):
+    """Nothing to choose: the profile prints it."""
+
+
+class Proof(Kind[Plan]):
     """A small real part as the profile prints it."""
 
     slug = "proof-part"
+    plan_type = Plan
     title = "Proof"
     sets = ("proof_percent",)
     group = "proof"
@@ -72,15 +78,10 @@ class Proof(Kind):
     )
     few = "Go down the list: how did each come out?"
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """Nothing to choose: the profile prints it."""
-        del context
-        return ()
-
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: Context) -> Plan:
         """The digits on its deck."""
         del context
-        return {}
+        return Plan()
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse a bed that is too small."""

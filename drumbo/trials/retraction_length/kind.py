@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import family
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Toolpath
 from drumbo.trials import posts
-from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
+from drumbo.trials.retraction_length.plan import Plan
 from drumbo.trials.retraction_length.verdict import verdict
 
 ASPECTS: tuple[Aspect, ...] = (
@@ -23,10 +22,11 @@ ASPECTS: tuple[Aspect, ...] = (
 )  # fmt: skip
 
 
-class RetractionLength(Kind):
+class RetractionLength(Kind[Plan]):
     """How far to pull back, shortest at the bottom."""
 
     slug = "retraction-length"
+    plan_type = Plan
     title = "Retraction length"
     sets = ("retraction_mm",)
     group = "retraction"
@@ -36,18 +36,7 @@ class RetractionLength(Kind):
     )
     few = "Score the strings of every step, or pick the first clean one."
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """The range of lengths and the height of a step."""
-        del context
-        return (
-            Field("short_mm", "Shortest, at the bottom", "mm", low=0, high=12, step=0.1),
-            Field("long_mm", "Longest, at the top", "mm", low=0.1, high=15, step=0.1),
-            Field("step_length_mm", "Step", "mm", low=0.05, high=2, step=0.05,
-                  help="0.1 is usual for a direct drive, 0.5 for a Bowden tube."),
-            Field("step_mm", "Height of a step", "mm", low=4, high=8, step=0.2),
-        )  # fmt: skip
-
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: Context) -> Plan:
         """Around what the polymer usually needs with this drive."""
         kin = family(context.material.family)
         if context.printer.drive == "bowden":
@@ -56,19 +45,19 @@ class RetractionLength(Kind):
             usual, reach, step, most = round(kin.retraction_direct_mm, 1), 0.6, 0.1, 2.0
         short = max(usual - reach, 1.0 if step == 0.5 else 0.0)
         count = int((posts.MOST_STEPS - 1) if context.printer.height_mm > 110 else (context.printer.height_mm - 5) // 5)
-        return {
-            "short_mm": round(short, 2),
-            "long_mm": round(min(usual + reach, most, short + count * step), 2),
-            "step_length_mm": step,
-            "step_mm": 5.0,
-        }
+        return Plan(
+            short_mm=round(short, 2),
+            long_mm=round(min(usual + reach, most, short + count * step), 2),
+            step_length_mm=step,
+            step_mm=5.0,
+        )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what cannot be printed; warn of lengths that grind or jam."""
-        short, long, step = (number(plan, key) for key in ("short_mm", "long_mm", "step_length_mm"))
+        short, long, step = plan.short_mm, plan.long_mm, plan.step_length_mm
         if long <= short:
             raise InvalidInput("long_mm", f"must be above {short:g} mm: the shortest is at the bottom; swap the two")
-        posts.check_room("step_length_mm", _count(plan), number(plan, "step_mm"), context.printer)
+        posts.check_room("step_length_mm", _count(plan), plan.step_mm, context.printer)
         warnings = {}
         most = 8.0 if context.printer.drive == "bowden" else 2.0
         if long > most:
@@ -81,14 +70,14 @@ class RetractionLength(Kind):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Shortest first, as printed."""
-        short, step = number(plan, "short_mm"), number(plan, "step_length_mm")
+        short, step = plan.short_mm, plan.step_length_mm
         fine = abs(step * 10 - round(step * 10)) > 1e-9
         values = [round(short + i * step, 3) for i in range(_count(plan))]
         return tuple(Step(i, value, f"{value:.{2 if fine else 1}f}") for i, value in enumerate(values))
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """Mast and posts."""
-        return posts.posts(self.steps(plan), *posts.heights(number(plan, "step_mm"), context))
+        return posts.posts(self.steps(plan), *posts.heights(plan.step_mm, context))
 
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """Each step with its own pull-back."""
@@ -119,5 +108,5 @@ class RetractionLength(Kind):
 
 
 def _count(plan: Plan) -> int:
-    span = number(plan, "long_mm") - number(plan, "short_mm")
-    return int(span / number(plan, "step_length_mm") + 1e-6) + 1
+    span = plan.long_mm - plan.short_mm
+    return int(span / plan.step_length_mm + 1e-6) + 1

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.fade import Fade, fit_fade
-from drumbo.trials.base import Plan, Readings, Result, Step, number
+from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.pictures import Curve
+from drumbo.trials.retraction_length.plan import Plan
 
 Floats = NDArray[np.float64]
 
@@ -37,7 +39,7 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
 
 def _by_scores(plan: Plan, x: Floats, strings: Floats, restarts: Floats) -> Result:
     found = fit_fade(x, strings)
-    step = number(plan, "step_length_mm")
+    step = plan.step_length_mm
     curve = Curve.of(found.x, 25 * found.mean, 25 * found.sd, x, 25 * strings)
     gaps_from = _gaps_from(x, restarts)
     notes = _notes(found, gaps_from)
@@ -100,21 +102,21 @@ def _gaps_from(x: Floats, restarts: Floats) -> float | None:
 
 
 def _longer(plan: Plan) -> dict[str, Scalar]:
-    return _moved(plan, number(plan, "long_mm") - 2 * number(plan, "step_length_mm"))
+    return _moved(plan, plan.long_mm - 2 * plan.step_length_mm)
 
 
 def _shorter(plan: Plan) -> dict[str, Scalar]:
-    span = number(plan, "long_mm") - number(plan, "short_mm")
-    return _moved(plan, max(0.0, number(plan, "short_mm") + 2 * number(plan, "step_length_mm") - span))
+    span = plan.long_mm - plan.short_mm
+    return _moved(plan, max(0.0, plan.short_mm + 2 * plan.step_length_mm - span))
 
 
-def _moved(plan: Mapping[str, Scalar], short: float) -> dict[str, Scalar]:
-    span = number(plan, "long_mm") - number(plan, "short_mm")
-    return {**plan, "short_mm": round(short, 3), "long_mm": round(short + span, 3)}
+def _moved(plan: Plan, short: float) -> dict[str, Scalar]:
+    span = plan.long_mm - plan.short_mm
+    return replace(plan, short_mm=round(short, 3), long_mm=round(short + span, 3)).to_json()
 
 
 def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
-    step, value = number(plan, "step_length_mm"), steps[picked].value
+    step, value = plan.step_length_mm, steps[picked].value
     error = PICK_STEPS * step
     notes = ("Picked by eye; scoring the strings of all steps makes it surer.",)
     low, high = max(value - error, 0.0), value + error

@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.fit.quality import as_good
 from drumbo.core.fit.vee import Vee, fit_vee
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath, build, settings_for
-from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.pictures import Curve
+from drumbo.trials.plan import Bounds, TrialPlan, ask
 from drumbo.trials.retraction_restart import arches
 
 FEWEST, MOST = 4, 13
@@ -39,10 +39,22 @@ ENDS = (
 WHAT = (("restart", "starts: restart extra"), ("coasting", "ends: coasting"))
 
 
-class RetractionRestart(Kind):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan(TrialPlan):
+    """What is swept, from where, by how much, how often."""
+
+    what: str = ask("What to find", kind="choice", choices=WHAT)
+    low_mm: float = ask("Least, at the left", "mm", low=-0.6, high=1, step=0.05)
+    step_mm: float = ask("Step", "mm", low=0.01, high=0.2, step=0.01)
+    count: int = ask("Arches", low=FEWEST, whole=True)
+    high_mm: float = ask("Height of the arches", "mm", low=2, high=12, step=0.5)
+
+
+class RetractionRestart(Kind[Plan]):
     """How much more or less to push back, or how early to stop."""
 
     slug = "retraction-restart"
+    plan_type = Plan
     title = "Restart and coasting"
     sets = ("restart_extra_mm", "coasting_mm")
     group = "retraction"
@@ -52,74 +64,70 @@ class RetractionRestart(Kind):
     )
     few = "Score blobs and gaps at the feet, or pick the cleanest arch."
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """What is swept, from where, by how much, how often."""
+    def bounds(self, context: Context) -> dict[str, Bounds]:
+        """As far as the printer goes."""
         most = self._room(context)
-        return (
-            Field("what", "What to find", kind="choice", choices=WHAT),
-            Field("low_mm", "Least, at the left", "mm", low=-0.6, high=1, step=0.05),
-            Field("step_mm", "Step", "mm", low=0.01, high=0.2, step=0.01),
-            Field("count", "Arches", low=FEWEST, high=max(FEWEST, min(most, MOST)), whole=True),
-            Field("high_mm", "Height of the arches", "mm", low=2, high=12, step=0.5),
-        )  # fmt: skip
+        return {
+            "count": Bounds(high=max(FEWEST, min(most, MOST))),
+        }
 
     def _room(self, context: Context) -> int:
         return int((context.printer.bed_x_mm - 8 - arches.width_mm(0)) // arches.PITCH)
 
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: Context) -> Plan:
         """Starts first; ends once those are measured."""
         started = context.profile.values.get("restart_extra_mm")
         ends = started is not None and started.origin.kind == From.TRIAL and not started.recheck
         count = max(FEWEST, min(9, self._room(context)))
-        return {
-            "what": "coasting" if ends else "restart",
-            "low_mm": 0.0 if ends else -0.3,
-            "step_mm": 0.05 if count == 9 else 0.07,
-            "count": float(count),
-            "high_mm": 4.0,
-        }
+        return Plan(
+            what="coasting" if ends else "restart",
+            low_mm=0.0 if ends else -0.3,
+            step_mm=0.05 if count == 9 else 0.07,
+            count=count,
+            high_mm=4.0,
+        )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what cannot be printed."""
-        low, step, count = number(plan, "low_mm"), number(plan, "step_mm"), int(number(plan, "count"))
-        if plan["what"] == "coasting" and low < 0:
+        low, step, count = plan.low_mm, plan.step_mm, plan.count
+        if plan.what == "coasting" and low < 0:
             raise InvalidInput("low_mm", "coasting begins at 0: nothing is stopped later than at the end")
         room = self._room(context)
         if count > room or context.printer.bed_y_mm < arches.DEPTH + 40:
             raise InvalidInput("count", f"{room} arches fit on this bed")
         warnings = {}
         high = low + (count - 1) * step
-        most = 0.5 if plan["what"] == "coasting" else 0.2
+        most = 0.5 if plan.what == "coasting" else 0.2
         if high > most + 1e-9:
             warnings["step_mm"] = f"goes to {high:.2f} mm; more than {most:g} is unusual"
         pulled = context.profile.number("retraction_mm")
-        if plan["what"] == "restart" and -low > pulled:
+        if plan.what == "restart" and -low > pulled:
             warnings["low_mm"] = f"the profile pulls back only {pulled:g} mm; less than nothing cannot be pushed"
         return warnings
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Least first, from the left."""
-        low, step = number(plan, "low_mm"), number(plan, "step_mm")
-        values = [round(low + i * step, 3) + 0.0 for i in range(int(number(plan, "count")))]
+        low, step = plan.low_mm, plan.step_mm
+        values = [round(low + i * step, 3) + 0.0 for i in range(plan.count)]
         return tuple(Step(i, value, f"{value:.2f}") for i, value in enumerate(values))
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The arches on their plate."""
         base, settings = _base(context)
-        return arches.arches(self.steps(plan), base, settings.layer_mm, settings.width_mm, number(plan, "high_mm"))
+        return arches.arches(self.steps(plan), base, settings.layer_mm, settings.width_mm, plan.high_mm)
 
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """The plate as a solid, every arch one road a layer with its own value."""
         del piece
         base, settings = _base(context)
         steps = self.steps(plan)
-        field = "restart_extra_mm" if plan["what"] == "restart" else "coasting_mm"
+        field = "restart_extra_mm" if plan.what == "restart" else "coasting_mm"
         low_x, low_y = context.printer.bed_low
         roads = [
             Stroke(arches.line(s.index, len(steps)), Role.OUTER, _with(settings, field, s.value), label=s.label)
             for s in steps
         ]
-        layers = range(BASE_LAYERS, BASE_LAYERS + round(number(plan, "high_mm") / settings.layer_mm))
+        layers = range(BASE_LAYERS, BASE_LAYERS + round(plan.high_mm / settings.layer_mm))
         return build(
             union(p.solid for p in arches.plate(steps, base, settings.layer_mm)),
             settings,
@@ -130,7 +138,7 @@ class RetractionRestart(Kind):
 
     def readings(self, plan: Plan) -> ToRead:
         """Gaps and blobs of the feet in question; or the cleanest arch."""
-        return ToRead(aspects=STARTS if plan["what"] == "restart" else ENDS, pick="the cleanest arch")
+        return ToRead(aspects=STARTS if plan.what == "restart" else ENDS, pick="the cleanest arch")
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Where neither is seen. Too little gives gaps at starts, and blobs at ends."""
@@ -140,7 +148,7 @@ class RetractionRestart(Kind):
             return self._by_pick(plan, steps, readings.picked)
         x = np.array([step.value for step in steps])
         found = fit_vee(x, below, above, unit=UNIT_MM, ratio=EVEN)
-        error = max(found.error, 0.15 * number(plan, "step_mm"))
+        error = max(found.error, 0.15 * plan.step_mm)
         low, high = as_good(found.x, found.mean, 5.0)
         state, says = _state(plan, found)
         curve = Curve.of(found.x, found.mean, found.sd, x, 12.5 * (below + above))
@@ -149,7 +157,7 @@ class RetractionRestart(Kind):
     def _by_pick(self, plan: Plan, steps: Sequence[Step], picked: int | None) -> Result:
         if picked is None:
             return Result("few", says="Score three arches, or pick the cleanest.")
-        value, error = steps[picked].value, max(PICK_STEPS * number(plan, "step_mm"), 0.03)
+        value, error = steps[picked].value, max(PICK_STEPS * plan.step_mm, 0.03)
         notes = ("Picked by eye; scoring all arches makes it surer.",)
         return Result("good", value, error, value - error, value + error, "The cleanest arch, as you picked it.", notes)
 
@@ -158,19 +166,19 @@ class RetractionRestart(Kind):
         del context
         if result.value is None:
             return {}
-        key = "restart_extra_mm" if plan["what"] == "restart" else "coasting_mm"
+        key = "restart_extra_mm" if plan.what == "restart" else "coasting_mm"
         return {key: Value(round(result.value, 2) + 0.0, Origin(From.TRIAL, self.title.lower(), trial), result.error)}
 
     def overrides(self, plan: Plan) -> dict[str, str]:
         """The one that is swept."""
         steps = self.steps(plan)
-        key = "restart_extra_mm" if plan["what"] == "restart" else "coasting_mm"
+        key = "restart_extra_mm" if plan.what == "restart" else "coasting_mm"
         return {key: f"{steps[0].label} to {steps[-1].label}"}
 
     def in_words(self, plan: Plan) -> str:
         """From left to right."""
         steps = self.steps(plan)
-        what = "restart extra" if plan["what"] == "restart" else "coasting"
+        what = "restart extra" if plan.what == "restart" else "coasting"
         return f"{len(steps)} arches, {what} {steps[0].label} mm at the left to {steps[-1].label} mm at the right."
 
     def wants(self, context: Context) -> str | None:
@@ -195,7 +203,7 @@ def _state(plan: Plan, found: Vee) -> tuple[str, str]:
         return "flat", f"No clear difference between {found.x[0]:.2f} and {found.x[-1]:.2f} mm; leave it as it is."
     if found.edge:
         way = "more" if found.edge > 0 else "less"
-        if plan["what"] == "coasting" and found.edge < 0:
+        if plan.what == "coasting" and found.edge < 0:
             return "good", "Ends are even without coasting."
         return "edge", f"The best lies at the end of the row or beyond; print one with {way} next."
     return "good", "Here neither a blob nor a gap is left."

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.fit.quality import Quality, fit_quality
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Toolpath
 from drumbo.trials import posts
-from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.pictures import Curve
+from drumbo.trials.plan import Bounds, TrialPlan, ask
 
 SPLIT_MISFIT, FLAT_DROP = 1.9, 1.2
 
@@ -24,10 +24,22 @@ ASPECTS: tuple[Aspect, ...] = (
 )  # fmt: skip
 
 
-class RetractionSpeed(Kind):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan(TrialPlan):
+    """The range of speeds, the length, the height of a step."""
+
+    slow_mm_s: float = ask("Slowest, at the bottom", "mm/s", low=5, high=80, step=5, whole=True)
+    fast_mm_s: float = ask("Fastest, at the top", "mm/s", low=10, high=120, step=5, whole=True)
+    step_mm_s: float = ask("Step", "mm/s", low=2, high=20, step=1, whole=True)
+    length_mm: float = ask("Length", "mm", low=0.1, high=12, step=0.1)
+    step_mm: float = ask("Height of a step", "mm", low=4, high=8, step=0.2)
+
+
+class RetractionSpeed(Kind[Plan]):
     """How fast to pull back, slowest at the bottom."""
 
     slug = "retraction-speed"
+    plan_type = Plan
     title = "Retraction speed"
     sets = ("retraction_speed_mm_s",)
     group = "retraction"
@@ -37,52 +49,47 @@ class RetractionSpeed(Kind):
     )
     few = "Score the strings of every step; a curve needs three."
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """The range of speeds, the length, the height of a step."""
+    def bounds(self, context: Context) -> dict[str, Bounds]:
+        """As far as the printer goes."""
         now = context.profile.number("retraction_mm")
-        return (
-            Field("slow_mm_s", "Slowest, at the bottom", "mm/s", low=5, high=80, step=5, whole=True),
-            Field("fast_mm_s", "Fastest, at the top", "mm/s", low=10, high=120, step=5, whole=True),
-            Field("step_mm_s", "Step", "mm/s", low=2, high=20, step=1, whole=True),
-            Field("length_mm", "Length", "mm", low=0.1, high=12, step=0.1,
-                  help=f"The profile pulls back {now:g} mm. A tenth shorter shows differences better."),
-            Field("step_mm", "Height of a step", "mm", low=4, high=8, step=0.2),
-        )  # fmt: skip
-
-    def suggest(self, context: Context) -> dict[str, Scalar]:
-        """20 to 60 mm/s at the profile's length."""
         return {
-            "slow_mm_s": 20.0,
-            "fast_mm_s": 60.0,
-            "step_mm_s": 5.0,
-            "length_mm": max(0.1, context.profile.number("retraction_mm")),
-            "step_mm": 5.0,
+            "length_mm": Bounds(help=f"The profile pulls back {now:g} mm. A tenth shorter shows differences better."),
         }
+
+    def suggest(self, context: Context) -> Plan:
+        """20 to 60 mm/s at the profile's length."""
+        return Plan(
+            slow_mm_s=20.0,
+            fast_mm_s=60.0,
+            step_mm_s=5.0,
+            length_mm=max(0.1, context.profile.number("retraction_mm")),
+            step_mm=5.0,
+        )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what cannot be printed; warn of another length than the profile's."""
-        slow, fast = number(plan, "slow_mm_s"), number(plan, "fast_mm_s")
+        slow, fast = plan.slow_mm_s, plan.fast_mm_s
         if fast <= slow:
             raise InvalidInput("fast_mm_s", f"must be above {slow:g} mm/s: the slowest is at the bottom; swap the two")
-        posts.check_room("step_mm_s", _count(plan), number(plan, "step_mm"), context.printer)
+        posts.check_room("step_mm_s", _count(plan), plan.step_mm, context.printer)
         warnings = {}
         now = context.profile.number("retraction_mm")
-        if number(plan, "length_mm") > 1.3 * now + 0.2:
+        if plan.length_mm > 1.3 * now + 0.2:
             warnings["length_mm"] = f"far more than the profile's {now:g} mm: every speed will look clean"
         return warnings
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Slowest first, as printed."""
-        slow, step = number(plan, "slow_mm_s"), number(plan, "step_mm_s")
+        slow, step = plan.slow_mm_s, plan.step_mm_s
         return tuple(Step(i, slow + i * step, f"{slow + i * step:g}") for i in range(_count(plan)))
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """Mast and posts."""
-        return posts.posts(self.steps(plan), *posts.heights(number(plan, "step_mm"), context))
+        return posts.posts(self.steps(plan), *posts.heights(plan.step_mm, context))
 
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """Each step at its own speed."""
-        return posts.roads(piece, context, "retraction_speed", {"retraction_mm": number(plan, "length_mm")})
+        return posts.roads(piece, context, "retraction_speed", {"retraction_mm": plan.length_mm})
 
     def readings(self, plan: Plan) -> ToRead:
         """Strings alone."""
@@ -99,7 +106,7 @@ class RetractionSpeed(Kind):
             return Result("few", says=f"Score {left} more step{'s' if left > 1 else ''}; a curve needs three.")
         x = np.array([step.value for step in steps])
         found = fit_quality(x, scores, np.ones(1))
-        error = max(found.error, 0.3 * number(plan, "step_mm_s"))
+        error = max(found.error, 0.3 * plan.step_mm_s)
         state, says = _state(found)
         curve = Curve.of(found.x, found.mean, found.sd, x, found.points)
         return Result(state, found.best, error, found.low, found.high, says, curve=curve)
@@ -114,11 +121,11 @@ class RetractionSpeed(Kind):
 
     def overrides(self, plan: Plan) -> dict[str, str]:
         """Speed and length."""
-        return {**super().overrides(plan), "retraction_mm": f"{number(plan, 'length_mm'):g}"}
+        return {**super().overrides(plan), "retraction_mm": f"{plan.length_mm:g}"}
 
     def in_words(self, plan: Plan) -> str:
         """From the bottom up."""
-        steps, length = self.steps(plan), number(plan, "length_mm")
+        steps, length = self.steps(plan), plan.length_mm
         return (
             f"{len(steps)} steps of {length:g} mm, {steps[0].label} mm/s at the bottom to {steps[-1].label} at the top."
         )
@@ -130,7 +137,7 @@ class RetractionSpeed(Kind):
 
 
 def _count(plan: Plan) -> int:
-    return int((number(plan, "fast_mm_s") - number(plan, "slow_mm_s")) / number(plan, "step_mm_s") + 1e-9) + 1
+    return int((plan.fast_mm_s - plan.slow_mm_s) / plan.step_mm_s + 1e-9) + 1
 
 
 def _state(found: Quality) -> tuple[str, str]:

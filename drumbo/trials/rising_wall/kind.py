@@ -3,20 +3,20 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.motion import plan_moves
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import PrintSettings, Role, Toolpath, Turn, build, settings_for
-from drumbo.trials.base import Context, First, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.base import Context, First, Kind, Readings, Result, Step, ToRead
+from drumbo.trials.plan import Bounds
 from drumbo.trials.rising_wall import pod
-from drumbo.trials.rising_wall.verdict import MARGINS, kept_share, verdict
+from drumbo.trials.rising_wall.plan import Plan
+from drumbo.trials.rising_wall.verdict import kept_share, verdict
 
 MOST_BANDS, USUAL_BANDS = 24, 14
 FOOT_LAYERS, STRIP_LAYERS = 5, 3
@@ -30,10 +30,11 @@ SIGNS = (
 )
 
 
-class RisingWall(Kind):
+class RisingWall(Kind[Plan]):
     """Max volumetric speed from the height at which a wall fails."""
 
     slug = "rising-wall"
+    plan_type = Plan
     title = "Max flow by a wall"
     sets = ("max_flow_mm3_s",)
     group = "max_flow"
@@ -43,50 +44,45 @@ class RisingWall(Kind):
     )
     few = "Say at which band each sign begins; one sign is enough, three are surer."
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """The range, the bands, the road, and how much of the limit is kept back."""
+    def bounds(self, context: Context) -> dict[str, Bounds]:
+        """As far as the printer goes."""
         nozzle = context.printer.nozzle_mm
-        return (
-            Field("low_mm3_s", "Flow at the bottom", "mm³/s", low=0.5, high=150, step=0.5),
-            Field("high_mm3_s", "Flow at the top", "mm³/s", low=1, high=200, step=0.5),
-            Field("step_mm3_s", "Step", "mm³/s", low=0.05, high=10, step=0.1),
-            Field("band_mm", "Height of a band", "mm", low=3, high=10, step=0.5),
-            Field("layer_mm", "Layer height", "mm", low=round(nozzle * 0.25, 2), high=round(nozzle * 0.8, 2), step=0.02,
-                  help="Thick layers reach more flow at the same speed."),
-            Field("width_mm", "Width of the road", "mm", low=round(nozzle, 2), high=round(nozzle * 2, 2), step=0.02),
-            Field("margin", "Keep back", kind="choice", choices=tuple((m.key, m.name) for m in MARGINS), late=True),
-        )  # fmt: skip
+        return {
+            "layer_mm": Bounds(low=round(nozzle * 0.25, 2), high=round(nozzle * 0.8, 2)),
+            "width_mm": Bounds(low=round(nozzle, 2), high=round(nozzle * 2, 2)),
+        }
 
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: Context) -> Plan:
         """From half of what the profile has now to half as much again and more, as far as the printer reaches."""
         now, nozzle = context.profile.number("max_flow_mm3_s"), context.printer.nozzle_mm
-        road: dict[str, Scalar] = {"layer_mm": round(nozzle * 0.75, 2), "width_mm": round(nozzle * 1.4, 2)}
-        reach = self._reach(road, context)
+        layer, width = round(nozzle * 0.75, 2), round(nozzle * 1.4, 2)
+        reach = self._reach(layer, width, context)
         low, high = 0.5 * now, min(1.65 * now, reach)
         low = min(low, 0.4 * high)
         step = next((s for s in NICE if s >= (high - low) / USUAL_BANDS), NICE[-1])
         low = max(step, round(low / step) * step)
         bands = math.floor((high - low) / step + 1e-6)
-        return {
-            "low_mm3_s": round(low, 3),
-            "high_mm3_s": round(low + bands * step, 3),
-            "step_mm3_s": step,
-            "band_mm": 4.0,
-            **road,
-            "margin": "tenth",
-        }
+        return Plan(
+            low_mm3_s=round(low, 3),
+            high_mm3_s=round(low + bands * step, 3),
+            step_mm3_s=step,
+            band_mm=4.0,
+            layer_mm=layer,
+            width_mm=width,
+            margin="tenth",
+        )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse a range that makes no bands, or that the printer cannot reach, and say what would reach it."""
-        low, high, step = (number(plan, key) for key in ("low_mm3_s", "high_mm3_s", "step_mm3_s"))
+        low, high, step = plan.low_mm3_s, plan.high_mm3_s, plan.step_mm3_s
         if high < low + 2 * step - 1e-9:
             raise InvalidInput("high_mm3_s", f"must be {low + 2 * step:g} mm³/s or more, for three bands")
         bands = len(self.steps(plan))
         if bands > MOST_BANDS:
             raise InvalidInput("step_mm3_s", f"makes {bands} bands; {MOST_BANDS} is the most. Take a larger step")
         printer, made = context.printer, _build(plan, context)
-        if number(plan, "layer_mm") > 0.8 * number(plan, "width_mm"):
-            raise InvalidInput("layer_mm", f"is too high for a road of {number(plan, 'width_mm'):g} mm")
+        if plan.layer_mm > 0.8 * plan.width_mm:
+            raise InvalidInput("layer_mm", f"is too high for a road of {plan.width_mm:g} mm")
         if made.foot_mm + bands * made.band_mm + 1 > printer.height_mm:
             raise InvalidInput("band_mm", f"makes a wall higher than the {printer.height_mm:g} mm of {printer.name}")
         wide, deep = 2 * (pod.HALF_LONG + pod.FOOT_WIDE), 2 * pod.HALF_DEEP + pod.RULER_WIDE + 20
@@ -102,11 +98,11 @@ class RisingWall(Kind):
 
     def _check_reach(self, plan: Plan, context: Context) -> None:
         """Whether the head really runs as fast as every band asks, round the whole wall."""
-        settings = _settings(plan, context)
+        settings = _settings(plan.layer_mm, plan.width_mm, context)
         for step in self.steps(plan):
             share, flow = self._reached(step.value, settings)
             if share < NEARLY:
-                most = self._reach(plan, context)
+                most = self._reach(plan.layer_mm, plan.width_mm, context)
                 why = (
                     f"top speed of {context.printer.speed_max_mm_s:g} mm/s"
                     if flow > 0.995 * _speed(context.printer.speed_max_mm_s, settings)
@@ -132,9 +128,9 @@ class RisingWall(Kind):
         mean = area * way / float(motion.seconds[half // 2 : half // 2 + half].sum())
         return mean / flow, mean
 
-    def _reach(self, plan: Plan, context: Context) -> float:
+    def _reach(self, layer_mm: float, width_mm: float, context: Context) -> float:
         """The most flow that the wall can be printed at on this printer, mm³/s."""
-        settings = _settings(plan, context)
+        settings = _settings(layer_mm, width_mm, context)
         most = _speed(context.printer.speed_max_mm_s, settings)
         for flow in np.linspace(most, 0.2 * most, 33):
             if self._reached(float(flow), settings)[0] >= NEARLY:
@@ -143,7 +139,7 @@ class RisingWall(Kind):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Slowest first, from the bottom."""
-        low, high, step = (number(plan, key) for key in ("low_mm3_s", "high_mm3_s", "step_mm3_s"))
+        low, high, step = plan.low_mm3_s, plan.high_mm3_s, plan.step_mm3_s
         values = [round(low + i * step, 4) for i in range(math.floor((high - low) / step + 1e-6) + 1)]
         decimals = max(len(f"{v:.2f}".rstrip("0").partition(".")[2]) for v in values)
         return tuple(Step(i, value, f"{value:.{decimals}f}") for i, value in enumerate(values))
@@ -157,7 +153,7 @@ class RisingWall(Kind):
         del piece
         steps, made = self.steps(plan), _build(plan, context)
         gentle = replace(_gentle(context), layer_time_min_s=0.0)
-        settings = _settings(plan, context)
+        settings = _settings(plan.layer_mm, plan.width_mm, context)
         area = settings.road_area(settings.layer_mm) * settings.flow_ratio
         at = [replace(settings, max_flow_mm3_s=step.value) for step in steps]
         points = [_points(step.value / area, settings) for step in steps]
@@ -198,7 +194,7 @@ class RisingWall(Kind):
 
     def overrides(self, plan: Plan) -> dict[str, str]:
         """The flow, and the road that carries it."""
-        words = f"{number(plan, 'layer_mm'):g} × {number(plan, 'width_mm'):g} mm road"
+        words = f"{plan.layer_mm:g} × {plan.width_mm:g} mm road"
         return {"max_flow_mm3_s": f"{super().overrides(plan)['max_flow_mm3_s']}, {words}"}
 
 
@@ -206,20 +202,20 @@ def _gentle(context: Context) -> PrintSettings:
     return settings_for(context.profile.numbers(), context.printer)
 
 
-def _settings(plan: Plan, context: Context) -> PrintSettings:
+def _settings(layer_mm: float, width_mm: float, context: Context) -> PrintSettings:
     """The wall's own road: as fast as the printer may, held only by the flow of each band."""
     top = context.printer.speed_max_mm_s
     gentle = _gentle(context)
     return replace(
-        gentle, layer_mm=number(plan, "layer_mm"), width_mm=number(plan, "width_mm"), flow_outer_share=1.0,
+        gentle, layer_mm=layer_mm, width_mm=width_mm, flow_outer_share=1.0,
         flow_first_share=1.0, coasting_mm=0.0, layer_time_min_s=0.0, speeds={**gentle.speeds, Role.OUTER: top},
     )  # fmt: skip
 
 
 def _build(plan: Plan, context: Context) -> pod.Build:
-    gentle, layer = _gentle(context), number(plan, "layer_mm")
+    gentle, layer = _gentle(context), plan.layer_mm
     foot, strip = (round(gentle.first_layer_mm + (n - 1) * gentle.layer_mm, 4) for n in (FOOT_LAYERS, STRIP_LAYERS))
-    return pod.Build(foot, strip, layer, max(1, round(number(plan, "band_mm") / layer)), number(plan, "width_mm"))
+    return pod.Build(foot, strip, layer, max(1, round(plan.band_mm / layer)), plan.width_mm)
 
 
 def _points(speed: float, settings: PrintSettings) -> int:

@@ -3,32 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import replace
 
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.onset import Onset, Sign, fit_onset, times_at
-from drumbo.trials.base import Plan, Readings, Result, Step, number
+from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.pictures import Spread
+from drumbo.trials.rising_wall.plan import MARGINS, Plan
 
-
-@dataclass(frozen=True, slots=True)
-class Margin:
-    """What is kept back of the limit: a share of it, or so many bands."""
-
-    key: str
-    name: str
-    share: float = 0.0
-    bands: int = 0
-
-
-MARGINS = (
-    Margin("tenth", "10 %", share=0.10),
-    Margin("more", "15 %", share=0.15),
-    Margin("fifth", "20 %", share=0.20),
-    Margin("band", "one band", bands=1),
-    Margin("bands", "two bands", bands=2),
-    Margin("none", "nothing"),
-)
 SIGNS = {
     "matt": Sign("matt", 1.03, 0.12),
     "gaps": Sign("gaps", times_at(0.08), 0.06),
@@ -43,8 +25,8 @@ CONTRADICTION = 2.6
 
 def kept_share(plan: Plan, limit: float) -> float:
     """Share of the limit that goes into the profile."""
-    margin = next(m for m in MARGINS if m.key == plan["margin"])
-    return max(1 - margin.share - margin.bands * number(plan, "step_mm3_s") / limit, 0.1)
+    margin = next(m for m in MARGINS if m.key == plan.margin)
+    return max(1 - margin.share - margin.bands * plan.step_mm3_s / limit, 0.1)
 
 
 def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
@@ -98,7 +80,7 @@ def _only_matt(
 
 def _held(plan: Plan, steps: Sequence[Step]) -> Result:
     """The wall did not fail: the limit lies higher, and what was printed is safe."""
-    top, step = steps[-1].value, number(plan, "step_mm3_s")
+    top, step = steps[-1].value, plan.step_mm3_s
     higher = _higher(plan, steps)
     says = f"It did not fail up to {top:g} mm³/s; print {higher['low_mm3_s']:g} to {higher['high_mm3_s']:g} next."
     note = f"{top:g} can be had already; the limit lies higher."
@@ -106,9 +88,11 @@ def _held(plan: Plan, steps: Sequence[Step]) -> Result:
 
 
 def _failed_at_once(plan: Plan, steps: Sequence[Step]) -> Result:
-    first, step = steps[0].value, number(plan, "step_mm3_s")
+    first, step = steps[0].value, plan.step_mm3_s
     low = max(round(first * 0.4, 1), step)
-    lower: dict[str, Scalar] = {**plan, "low_mm3_s": low, "high_mm3_s": round(low + (len(steps) - 1) * step, 3)}
+    lower: dict[str, Scalar] = replace(
+        plan, low_mm3_s=low, high_mm3_s=round(low + (len(steps) - 1) * step, 3)
+    ).to_json()
     value = first / 1.2
     says = f"The lowest band fails already; print from {low:g} mm³/s up."
     note = "If lower flows fail too, it is not the flow: look at heat, the nozzle and the drive."
@@ -122,9 +106,9 @@ def _no_sign(value: float, error: float) -> tuple[Spread, ...]:
 
 def _higher(plan: Plan, steps: Sequence[Step]) -> dict[str, Scalar]:
     """From where this wall ends to twice as much; a step in proportion."""
-    step = number(plan, "step_mm3_s")
+    step = plan.step_mm3_s
     low = round(steps[-1].value, 3)
-    return {**plan, "low_mm3_s": low, "high_mm3_s": round(low + (len(steps) - 1) * step, 3)}
+    return replace(plan, low_mm3_s=low, high_mm3_s=round(low + (len(steps) - 1) * step, 3)).to_json()
 
 
 def _disorder(said: dict[str, int]) -> str:
@@ -137,7 +121,7 @@ def _disorder(said: dict[str, int]) -> str:
 def _notes(plan: Plan, found: Onset, steps: Sequence[Step]) -> tuple[str, ...]:
     del steps
     kept = kept_share(plan, found.limit)
-    margin = next(m.name for m in MARGINS if m.key == plan["margin"])
+    margin = next(m.name for m in MARGINS if m.key == plan.margin)
     notes = [f"With {margin} kept back, {found.limit * kept:.1f} goes into the profile."]
     if len(found.each) == 1:
         notes.append("One sign alone; a second one makes it surer.")

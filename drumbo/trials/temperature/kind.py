@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Override, Toolpath, build, settings_for
 from drumbo.core.workshop import Printer
-from drumbo.trials.base import Aspect, Context, Kind, Plan, Readings, Result, Step, ToRead, number
+from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
+from drumbo.trials.plan import Bounds
 from drumbo.trials.temperature import ladder
-from drumbo.trials.temperature.verdict import AIMS, verdict
+from drumbo.trials.temperature.plan import Plan
+from drumbo.trials.temperature.verdict import verdict
 
 MOST_STEPS, FEWEST_STEPS = 15, 3
 
@@ -31,10 +31,11 @@ ASPECTS: tuple[Aspect, ...] = (
 )  # fmt: skip
 
 
-class Temperature(Kind):
+class Temperature(Kind[Plan]):
     """Nozzle temperature by a stepped ladder, hottest at the bottom."""
 
     slug = "temperature"
+    plan_type = Plan
     title = "Temperature tower"
     sets = ("nozzle_c", "nozzle_first_c")
     group = "heat"
@@ -43,38 +44,33 @@ class Temperature(Kind):
         "needles, a plain face and a post to snap; its temperature stands on it in digits."
     )
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """Range, step, the steps' height, the first layer's temperature, and what the part is for."""
+    def bounds(self, context: Context) -> dict[str, Bounds]:
+        """As far as the printer goes."""
         top = context.printer.nozzle_max_c
-        return (
-            Field("hot_c", "Hottest, at the bottom", "°C", low=150, high=top, step=5, whole=True,
-                  help=f"{context.printer.name} may run up to {top:g} °C."),
-            Field("cold_c", "Coolest, at the top", "°C", low=150, high=top, step=5, whole=True),
-            Field("step_c", "Step", "°C", low=1, high=10, step=1, whole=True, help="5 is usual."),
-            Field("step_mm", "Height of a step", "mm", low=8, high=12, step=0.5),
-            Field("first_c", "First layer", "°C", low=150, high=top, step=5, whole=True,
-                  help="Held for the plate's first layer only."),
-            Field("aim", "Judged for", kind="choice", choices=tuple((a.key, a.name) for a in AIMS), late=True),
-        )  # fmt: skip
+        return {
+            "hot_c": Bounds(high=top, help=f"{context.printer.name} may run up to {top:g} °C."),
+            "cold_c": Bounds(high=top),
+            "first_c": Bounds(high=top),
+        }
 
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: Context) -> Plan:
         """The label's range in steps of 5 °C, as far as the printer goes."""
         material, printer = context.material, context.printer
         hot = math.floor(min(material.nozzle_high_c, printer.nozzle_max_c) / 5) * 5
         cold = max(math.ceil(material.nozzle_low_c / 5) * 5, hot - 5 * (MOST_STEPS - 1))
         cold = min(cold, hot - 5 * (FEWEST_STEPS - 1))
-        return {
-            "hot_c": float(hot),
-            "cold_c": float(cold),
-            "step_c": 5.0,
-            "step_mm": 10.0,
-            "first_c": min(context.profile.number("nozzle_first_c"), printer.nozzle_max_c),
-            "aim": "balanced",
-        }
+        return Plan(
+            hot_c=float(hot),
+            cold_c=float(cold),
+            step_c=5.0,
+            step_mm=10.0,
+            first_c=min(context.profile.number("nozzle_first_c"), printer.nozzle_max_c),
+            aim="balanced",
+        )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what cannot be printed, with the numbers that would fit; warn of what is unusual."""
-        hot, cold, step = number(plan, "hot_c"), number(plan, "cold_c"), number(plan, "step_c")
+        hot, cold, step = plan.hot_c, plan.cold_c, plan.step_c
         if step <= 0:
             raise InvalidInput("step_c", "must be above 0 °C; 5 is usual")
         if hot <= cold:
@@ -93,24 +89,24 @@ class Temperature(Kind):
         if printer.bed_x_mm < wide + 20 or printer.bed_y_mm < deep + 30:
             raise InvalidInput("hot_c", f"the piece is {wide:.0f} × {deep:.0f} mm and needs a bed of {wide + 20:.0f} "
                                         f"× {deep + 30:.0f} mm")  # fmt: skip
-        step_mm = number(plan, "step_mm")
+        step_mm = plan.step_mm
         room = printer.height_mm - 5 - 1
         most = min(int(room // step_mm), MOST_STEPS)
         if count > most:
-            span = number(plan, "hot_c") - number(plan, "cold_c")
+            span = plan.hot_c - plan.cold_c
             wider = math.ceil(span / (most - 1)) if most > 1 else 0
             fits = f"{most} steps of {step_mm:g} mm fit"
-            remedy = f"a step of {wider} °C, or a range of {(most - 1) * number(plan, 'step_c'):g} °C, would do"
+            remedy = f"a step of {wider} °C, or a range of {(most - 1) * plan.step_c:g} °C, would do"
             raise InvalidInput("step_c", f"gives {count} steps, {count * step_mm:g} mm high; {fits}: {remedy}")
 
     def _warnings(self, plan: Plan, context: Context) -> dict[str, str]:
         material = context.material
         warnings = {}
-        if number(plan, "hot_c") > material.nozzle_high_c:
+        if plan.hot_c > material.nozzle_high_c:
             warnings["hot_c"] = f"the label says no more than {material.nozzle_high_c:g} °C"
-        if number(plan, "cold_c") < material.nozzle_low_c - 15:
+        if plan.cold_c < material.nozzle_low_c - 15:
             warnings["cold_c"] = f"far below the label's {material.nozzle_low_c:g} °C: the drive may grind"
-        if number(plan, "step_c") < 3:
+        if plan.step_c < 3:
             warnings["step_c"] = "neighbouring steps will look alike; 5 °C shows more in one print"
         bed = context.profile.number("bed_c")
         if bed > context.printer.bed_max_c:
@@ -119,13 +115,13 @@ class Temperature(Kind):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Hottest first, as printed."""
-        hot, step = number(plan, "hot_c"), number(plan, "step_c")
+        hot, step = plan.hot_c, plan.step_c
         return tuple(Step(i, hot - i * step, f"{hot - i * step:g}") for i in range(_count(plan)))
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The ladder; heights are rounded to whole layers so that steps begin between two of them."""
         settings = settings_for(context.profile.numbers(), context.printer)
-        layers = round(number(plan, "step_mm") / settings.layer_mm)
+        layers = round(plan.step_mm / settings.layer_mm)
         foot = settings.first_layer_mm + 3 * settings.layer_mm
         values = tuple(step.value for step in self.steps(plan))
         return ladder.ladder(values, layers * settings.layer_mm, foot)
@@ -172,8 +168,8 @@ class Temperature(Kind):
     def first_layer_c(self, plan: Plan, context: Context) -> float:
         """As planned."""
         del context
-        return number(plan, "first_c")
+        return plan.first_c
 
 
 def _count(plan: Plan) -> int:
-    return int((number(plan, "hot_c") - number(plan, "cold_c")) / number(plan, "step_c") + 1e-9) + 1
+    return int((plan.hot_c - plan.cold_c) / plan.step_c + 1e-9) + 1

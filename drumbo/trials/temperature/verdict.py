@@ -3,41 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.quality import Quality, fit_quality
-from drumbo.trials.base import Aspect, Plan, Readings, Result, Step
+from drumbo.trials.base import Aspect, Readings, Result, Step
 from drumbo.trials.pictures import Curve
+from drumbo.trials.temperature.plan import AIMS, Plan
 
 Floats = NDArray[np.float64]
 
-
-@dataclass(frozen=True, slots=True)
-class Aim:
-    """What the part is for, as weights of the aspects."""
-
-    key: str
-    name: str
-    weights: Mapping[str, float]
-
-
-AIMS: tuple[Aim, ...] = (
-    Aim(
-        "balanced",
-        "looks and strength",
-        {"bridge": 0.2, "overhang": 0.2, "strings": 0.15, "surface": 0.2, "bond": 0.25},
-    ),
-    Aim("looks", "looks", {"bridge": 0.25, "overhang": 0.25, "strings": 0.2, "surface": 0.25, "bond": 0.05}),
-    Aim(
-        "strength",
-        "strength",
-        {"bridge": 0.1, "overhang": 0.1, "strings": 0.05, "surface": 0.2, "bond": 0.55},
-    ),
-)
 
 FLAT_DROP = 2.5
 """Below this many times one step's scatter, the steps cannot be told apart."""
@@ -47,7 +25,7 @@ SPLIT_MISFIT = 1.9
 
 def verdict(plan: Plan, steps: Sequence[Step], aspects: Sequence[Aspect], readings: Readings) -> Result:
     """Fit all scores together and say what they mean; never more than they do."""
-    aim = next(a for a in AIMS if a.key == plan["aim"])
+    aim = next(a for a in AIMS if a.key == plan.aim)
     weights = np.array([aim.weights[a.key] for a in aspects])
     x = np.array([step.value for step in steps])
     scores = np.array(
@@ -119,9 +97,9 @@ def _further(plan: Plan, found: Quality, step: float) -> dict[str, Scalar]:
     """A plan that overlaps this one by two steps and goes on in the better direction."""
     if found.edge > 0:
         low = found.x[-1] - 2 * step
-        return {**plan, "cold_c": float(low), "hot_c": float(low + 6 * step)}
+        return replace(plan, cold_c=float(low), hot_c=float(low + 6 * step)).to_json()
     high = found.x[0] + 2 * step
-    return {**plan, "hot_c": float(high), "cold_c": float(high - 6 * step)}
+    return replace(plan, hot_c=float(high), cold_c=float(high - 6 * step)).to_json()
 
 
 def _limits(found: Quality, x: Floats, names: Sequence[str]) -> Sequence[str]:

@@ -2,32 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import family
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Law, Origin, Value
 from drumbo.core.toolpath import Toolpath, settings_for
-from drumbo.trials.base import Context, Kind, Measure, Plan, Readings, Result, Site, Step, ToRead, number
+from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
+from drumbo.trials.plan import Bounds
 from drumbo.trials.weighed_blobs import tray
 from drumbo.trials.weighed_blobs.feed import Feed
-from drumbo.trials.weighed_blobs.verdict import KEPT, THRESHOLDS, kept_share, verdict
+from drumbo.trials.weighed_blobs.plan import FEWEST, Plan
+from drumbo.trials.weighed_blobs.verdict import kept_share, verdict
 
 ABOVE_MM, PURGE_MM = 45.0, 12.0
 GENTLE_S = 20.0
 """About as long as a blob takes at the profile's limit."""
-FEWEST, MOST = 4, 8
 MOST_ROWS = 9
 
 
-class WeighedBlobs(Kind):
+class WeighedBlobs(Kind[Plan]):
     """How much arrives at rising flow and at several temperatures, on a scale."""
 
     slug = "weighed-blobs"
+    plan_type = Plan
     title = "Max flow by weight"
     sets = ("max_flow_mm3_s",)
     group = "max_flow"
@@ -40,27 +39,16 @@ class WeighedBlobs(Kind):
     )
     few = "Weigh the blobs: type a number and Enter, the next field waits."
 
-    def fields(self, context: Context) -> Sequence[Field]:
-        """Flows, temperatures, length; what counts as the limit, and what is kept back of it."""
+    def bounds(self, context: Context) -> dict[str, Bounds]:
+        """As far as the printer goes."""
         most = context.printer.nozzle_max_c
-        return (
-            Field("low_mm3_s", "Slowest", "mm³/s", low=0.3, high=100, step=0.5),
-            Field("high_mm3_s", "Fastest", "mm³/s", low=1, high=200, step=0.5),
-            Field("flows", "Flows in each row", low=FEWEST, high=MOST, whole=True),
-            Field("cold_c", "Coldest row", "°C", low=150, high=most, step=5),
-            Field("hot_c", "Hottest row", "°C", low=150, high=most, step=5),
-            Field("heats", "Temperatures", low=1, high=5, whole=True),
-            Field("repeats", "Blobs of each", low=1, high=3, whole=True, help="Two tell how well they repeat."),
-            Field("length_mm", "Filament for a blob", "mm", low=30, high=400, step=10,
-                  help="Longer ones weigh more, and so tell more; but a drive that pushes too hard for long grinds."),
-            Field("nozzle_c", "Limit wanted for", "°C", low=150, high=most, step=1,
-                  help="The profile's temperature. It need not be one of the rows."),
-            Field("threshold", "It counts as the limit where", kind="choice", late=True,
-                  choices=tuple((t.key, t.name) for t in THRESHOLDS)),
-            Field("kept_back", "Keep back", kind="choice", choices=tuple((k.key, k.name) for k in KEPT), late=True),
-        )  # fmt: skip
+        return {
+            "cold_c": Bounds(high=most),
+            "hot_c": Bounds(high=most),
+            "nozzle_c": Bounds(high=most),
+        }
 
-    def suggest(self, context: Context) -> dict[str, Scalar]:
+    def suggest(self, context: Context) -> Plan:
         """Half to half as much again of what the profile has; its temperature, something colder and something
         hotter.
         """
@@ -73,41 +61,41 @@ class WeighedBlobs(Kind):
         flows, rows = 7, 3 if hot - cold >= 10 else 2
         while flows > FEWEST and tray.fitted(flows, rows, printer.bed_x_mm, printer.bed_y_mm) is None:
             flows -= 1
-        return {
-            "low_mm3_s": round(low, 1),
-            "high_mm3_s": round(high, 1),
-            "flows": float(flows),
-            "cold_c": float(round(cold)),
-            "hot_c": float(round(hot)),
-            "heats": float(rows),
-            "repeats": 1.0,
-            "length_mm": float(min(max(round(GENTLE_S * now / area / 10) * 10, 30), 200)),
-            "nozzle_c": heat,
-            "threshold": "p95",
-            "kept_back": "none",
-        }
+        return Plan(
+            low_mm3_s=round(low, 1),
+            high_mm3_s=round(high, 1),
+            flows=flows,
+            cold_c=float(round(cold)),
+            hot_c=float(round(hot)),
+            heats=rows,
+            repeats=1,
+            length_mm=float(min(max(round(GENTLE_S * now / area / 10) * 10, 30), 200)),
+            nozzle_c=heat,
+            threshold="p95",
+            kept_back="none",
+        )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what does not fit or cannot be had; warn of what the drive or the material would not stand."""
-        low, high = number(plan, "low_mm3_s"), number(plan, "high_mm3_s")
-        cold, hot, heats = number(plan, "cold_c"), number(plan, "hot_c"), int(number(plan, "heats"))
+        low, high = plan.low_mm3_s, plan.high_mm3_s
+        cold, hot, heats = plan.cold_c, plan.hot_c, plan.heats
         if high < 1.5 * low:
             raise InvalidInput(
                 "high_mm3_s", f"must be {1.5 * low:.1f} mm³/s or more, half as much again as the slowest"
             )
         if heats > 1 and hot < cold + 5 * (heats - 1):
             raise InvalidInput("hot_c", f"must be {cold + 5 * (heats - 1):g} °C or more for {heats} rows 5 °C apart")
-        rows, printer = heats * int(number(plan, "repeats")), context.printer
+        rows, printer = heats * plan.repeats, context.printer
         if rows > MOST_ROWS:
             raise InvalidInput("repeats", f"makes {rows} rows; {MOST_ROWS} is the most")
         if self._tray(plan, context) is None:
-            cells = f"{int(number(plan, 'flows'))} × {rows} cells of {tray.NARROWEST:g} mm"
+            cells = f"{plan.flows} × {rows} cells of {tray.NARROWEST:g} mm"
             raise InvalidInput("flows", f"need a larger bed: {cells} do not fit on {printer.name}")
         return self._warnings(plan, context)
 
     def _warnings(self, plan: Plan, context: Context) -> dict[str, str]:
         """What the drive or the material may not stand."""
-        high, cold, hot = (number(plan, key) for key in ("high_mm3_s", "cold_c", "hot_c"))
+        high, cold, hot = plan.high_mm3_s, plan.cold_c, plan.hot_c
         printer, kin, warnings = context.printer, family(context.material.family), {}
         drive = high / settings_for(context.profile.numbers(), printer).filament_area
         if drive > 0.8 * context.profile.number("retraction_speed_mm_s"):
@@ -116,27 +104,27 @@ class WeighedBlobs(Kind):
             warnings["hot_c"] = f"is hotter than {kin.name} commonly stands; do not let it wait there"
         if cold < kin.nozzle_low_c - 10:
             warnings["cold_c"] = f"is colder than {kin.name} commonly melts; the drive may grind"
-        if not cold - 5 <= number(plan, "nozzle_c") <= hot + 5:
+        if not cold - 5 <= plan.nozzle_c <= hot + 5:
             warnings["nozzle_c"] = "lies outside of the rows; the limit there is a guess along the curve"
         return warnings
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """The flows, slowest first, evenly spaced and rounded to a tenth."""
-        low, high, count = number(plan, "low_mm3_s"), number(plan, "high_mm3_s"), int(number(plan, "flows"))
+        low, high, count = plan.low_mm3_s, plan.high_mm3_s, plan.flows
         flows = [round(float(q), 1) for q in np.linspace(low, high, count)]
         return tuple(Step(i, q, f"{q:g}") for i, q in enumerate(flows))
 
     def rows(self, plan: Plan) -> tuple[tray.Row, ...]:
         """Hottest first: if the drive grinds anywhere, it does so last."""
-        heats = np.linspace(number(plan, "hot_c"), number(plan, "cold_c"), int(number(plan, "heats")))
+        heats = np.linspace(plan.hot_c, plan.cold_c, plan.heats)
         if len(heats) == 1:
-            heats = np.array([number(plan, "hot_c")])
-        pairs = [(float(round(float(heat))), again) for heat in heats for again in range(int(number(plan, "repeats")))]
+            heats = np.array([plan.hot_c])
+        pairs = [(float(round(float(heat))), again) for heat in heats for again in range(plan.repeats)]
         return tuple(tray.Row(i, heat, again) for i, (heat, again) in enumerate(pairs))
 
     def _tray(self, plan: Plan, context: Context) -> tray.Tray | None:
         printer = context.printer
-        return tray.fitted(int(number(plan, "flows")), len(self.rows(plan)), printer.bed_x_mm, printer.bed_y_mm)
+        return tray.fitted(plan.flows, len(self.rows(plan)), printer.bed_x_mm, printer.bed_y_mm)
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The tray."""
@@ -160,7 +148,7 @@ class WeighedBlobs(Kind):
                 feed.push(PURGE_MM, gentle)
                 feed.go(made.middle(step.index, row.index))
                 feed.note(f"step {step.label}, row {row.letter}")
-                feed.push(number(plan, "length_mm"), step.value)
+                feed.push(plan.length_mm, step.value)
                 feed.go(made.purge)
         return feed.finish(printer.nozzle_mm)
 
@@ -203,7 +191,7 @@ class WeighedBlobs(Kind):
         steps, rows = self.steps(plan), self.rows(plan)
         heats = f"{rows[0].heat_c:g} °C" if len(rows) == 1 else f"{rows[-1].heat_c:g} to {rows[0].heat_c:g} °C"
         flows = f"{steps[0].label} to {steps[-1].label} mm³/s"
-        return f"{len(steps) * len(rows)} blobs of {number(plan, 'length_mm'):g} mm, {flows}, at {heats}."
+        return f"{len(steps) * len(rows)} blobs of {plan.length_mm:g} mm, {flows}, at {heats}."
 
     def overrides(self, plan: Plan) -> dict[str, str]:
         """Flow and heat."""

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.fit.melt import BLOB_SD, FEWEST, NOTHING, Melt, fit_melt
-from drumbo.trials.base import Plan, Readings, Result, Step, number
+from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.pictures import Axis, Chart, Series
+from drumbo.trials.weighed_blobs.plan import KEPT, THRESHOLDS, Plan
 
 Floats = NDArray[np.float64]
 Rows = Sequence[tuple[float, str, str]]
@@ -23,36 +24,14 @@ HELD = 0.93
 """Where the poorest blob is still so much of a slow one, nothing failed."""
 
 
-@dataclass(frozen=True, slots=True)
-class Choice:
-    """A number that a maker chooses by name."""
-
-    key: str
-    name: str
-    share: float
-
-
-THRESHOLDS = (
-    Choice("p97", "97 % still arrive", 0.97),
-    Choice("p95", "95 % still arrive", 0.95),
-    Choice("p90", "90 % still arrive", 0.90),
-)
-KEPT = (
-    Choice("none", "nothing", 0.0),
-    Choice("twentieth", "5 %", 0.05),
-    Choice("tenth", "10 %", 0.10),
-    Choice("fifth", "20 %", 0.20),
-)
-
-
 def kept_share(plan: Plan) -> float:
     """Share of the limit that goes into the profile."""
-    return 1 - next(k.share for k in KEPT if k.key == plan["kept_back"])
+    return 1 - next(k.share for k in KEPT if k.key == plan.kept_back)
 
 
 def reckoned_g(plan: Plan) -> float:
     """What a blob weighs if all of it arrives, g, for a usual filament; what it really is comes out of the fit."""
-    return number(plan, "length_mm") * math.pi * FILAMENT_MM**2 / 4 * DENSITY / 1000
+    return plan.length_mm * math.pi * FILAMENT_MM**2 / 4 * DENSITY / 1000
 
 
 Taken = Sequence[tuple[Step, float, str, float]]
@@ -96,15 +75,15 @@ def _shares(plan: Plan, flow: Floats, grams: Floats) -> tuple[Floats, float]:
 
 
 def _result(plan: Plan, steps: Sequence[Step], found: Melt, weighed: _Weighed) -> Result:
-    wanted = next(t.share for t in THRESHOLDS if t.key == plan["threshold"])
-    at = number(plan, "nozzle_c")
+    wanted = next(t.share for t in THRESHOLDS if t.key == plan.threshold)
+    at = plan.nozzle_c
     value, error = found.limit(at, wanted)
     notes = _notes(found, weighed, at, wanted)
     charts = (_delivered(found, weighed, wanted), _capability(found, weighed, at, wanted, value))
     if float(weighed.share[found.kept].min()) / found.gain > HELD:
         top = steps[-1].value
         says = f"Nothing failed up to {top:g} mm³/s; the limit lies higher. Print faster ones next."
-        extend = {**plan, "low_mm3_s": round(0.7 * top, 1), "high_mm3_s": round(1.9 * top, 1)}
+        extend = replace(plan, low_mm3_s=round(0.7 * top, 1), high_mm3_s=round(1.9 * top, 1)).to_json()
         low = min(value, top)
         return Result("edge", low, max(error, 0.1 * top), low, value, says, notes, charts=charts, extend=extend)
     low, high = value - error, value + error

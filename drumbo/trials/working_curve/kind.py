@@ -7,24 +7,24 @@ from collections.abc import Sequence
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fields import Field, Scalar
 from drumbo.core.light.job import LayerJob, on_glass
 from drumbo.core.piece import Piece
 from drumbo.core.profile import From, Origin, Value
-from drumbo.trials.base import Measure, Plan, Readings, Result, Site, Step, ToRead, number
+from drumbo.trials.base import Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.layered import LayerKind, ResinContext, as_many, check_room, screen_of
 from drumbo.trials.working_curve import skins
+from drumbo.trials.working_curve.plan import FEWEST, Plan
 from drumbo.trials.working_curve.verdict import verdict
 
-FEWEST = 5
 LEAST_RATIO = 2.5
 """Longest over shortest light: less tells no slope."""
 
 
-class WorkingCurveTrial(LayerKind):
+class WorkingCurveTrial(LayerKind[Plan]):
     """Penetration depth and critical light from skins on glass."""
 
     slug = "cure-on-glass"
+    plan_type = Plan
     title = "Working curve"
     sets = ("penetration_um", "critical_s", "critical_mj_cm2")
     group = "light"
@@ -36,74 +36,59 @@ class WorkingCurveTrial(LayerKind):
     )
     few = "Rinse the skins, close the jaws on the half without digits: type a number and Enter, the next field waits."
 
-    def fields(self, context: ResinContext) -> Sequence[Field]:
-        """Times, rows, and what is to be foretold."""
-        return (
-            Field("shortest_s", "Shortest light", "s", low=0.2, high=120, step=0.1),
-            Field("longest_s", "Longest light", "s", low=1, high=600, step=1),
-            Field("patches", "Times", low=FEWEST, high=9, whole=True),
-            Field("rows", "Skins of each", low=1, high=3, whole=True, help="Two or three: a torn one shows."),
-            Field("layer_um", "Foretell layers of", "µm", low=10, high=300),
-            Field("overcure_percent", "that hold by", "%", low=0, high=300,
-                  help="How much deeper than the layer it sets; 20 to 100 binds layers."),
-            Field("intensity_mw_cm2", "Light, if known", "mW/cm²", low=0.05, high=200, required=False,
-                  help="Only for the critical energy; times are found without."),
-            Field("power_percent", "Light power", "%", low=5, high=100),
-        )  # fmt: skip
-
-    def suggest(self, context: ResinContext) -> dict[str, Scalar]:
+    def suggest(self, context: ResinContext) -> Plan:
         """From a little below the profile's exposure to six times as much."""
         exposure = context.profile.number("exposure_s")
-        return {
-            "shortest_s": round(max(exposure * 0.9, 0.3), 1),
-            "longest_s": float(max(round(exposure * 6.5), 2)),
-            "patches": max(as_many(context, 7, skins.PITCH, skins.WIDE), FEWEST),
-            "rows": 2.0,
-            "layer_um": context.profile.number("layer_um"),
-            "overcure_percent": 50.0,
-            "intensity_mw_cm2": context.printer.intensity_mw_cm2,
-            "power_percent": context.profile.number("power_percent"),
-        }
+        return Plan(
+            shortest_s=round(max(exposure * 0.9, 0.3), 1),
+            longest_s=float(max(round(exposure * 6.5), 2)),
+            patches=max(as_many(context, 7, skins.PITCH, skins.WIDE), FEWEST),
+            rows=2,
+            layer_um=context.profile.number("layer_um"),
+            overcure_percent=50.0,
+            intensity_mw_cm2=context.printer.intensity_mw_cm2,
+            power_percent=context.profile.number("power_percent"),
+        )
 
     def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
         """Refuse times that tell no slope, and skins that have no room."""
-        shortest, longest = number(plan, "shortest_s"), number(plan, "longest_s")
+        shortest, longest = plan.shortest_s, plan.longest_s
         if longest < LEAST_RATIO * shortest:
             raise InvalidInput(
                 "longest_s", f"must be at least {LEAST_RATIO * shortest:.1f} s: the skins would be alike"
             )
-        count = int(number(plan, "patches"))
+        count = plan.patches
         if len({step.label for step in self.steps(plan)}) < count:
             raise InvalidInput("patches", "are too many for so little a range: two would have the same time")
-        check_room(context, "patches", *skins.size(count, int(number(plan, "rows"))), 1.0)
+        check_room(context, "patches", *skins.size(count, plan.rows), 1.0)
         warnings = {}
-        if number(plan, "rows") < 2:
+        if plan.rows < 2:
             warnings["rows"] = "with one skin of each, a torn one cannot be told from a thin one"
         return warnings
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Times that grow by the same share, in tenths of a second where they are short."""
-        shortest, longest = number(plan, "shortest_s"), number(plan, "longest_s")
-        times = np.geomspace(shortest, longest, int(number(plan, "patches")))
+        shortest, longest = plan.shortest_s, plan.longest_s
+        times = np.geomspace(shortest, longest, plan.patches)
         rounded = [round(float(t), 1) if t < 10 else float(round(t)) for t in times]
         return tuple(Step(i, t, f"{t:g}") for i, t in enumerate(rounded))
 
     def piece(self, plan: Plan, context: ResinContext) -> Piece:
         """All skins."""
         del context
-        return skins.skins(self.steps(plan), int(number(plan, "rows")))
+        return skins.skins(self.steps(plan), plan.rows)
 
     def job(self, plan: Plan, context: ResinContext, title: Sequence[str]) -> LayerJob:
         """All patches lit together, those that want more stay lit."""
-        steps, rows = self.steps(plan), int(number(plan, "rows"))
+        steps, rows = self.steps(plan), plan.rows
         laid = skins.middles(len(steps), rows)
         patches = [(skins.patch(step.label, row[step.index]), step.value) for row in laid for step in steps]
         apart = context.printer.lights_apart == "yes"
-        return on_glass(patches, number(plan, "power_percent") / 100, screen_of(context), apart=apart, title=title)
+        return on_glass(patches, plan.power_percent / 100, screen_of(context), apart=apart, title=title)
 
     def readings(self, plan: Plan) -> ToRead:
         """Every skin once."""
-        sites = tuple(Site(key, f"{key} row") for key in skins.row_names(int(number(plan, "rows"))))
+        sites = tuple(Site(key, f"{key} row") for key in skins.row_names(plan.rows))
         how = "Rinse it, lay it flat, close the jaws gently on the half without digits."
         return ToRead(measures=(Measure("skin", "Skin", "mm", sites, 0.01, 3.0, 3, "skin", how),))
 
@@ -134,7 +119,7 @@ class WorkingCurveTrial(LayerKind):
 
     def in_words(self, plan: Plan) -> str:
         """Times and rows."""
-        steps, rows = self.steps(plan), int(number(plan, "rows"))
+        steps, rows = self.steps(plan), plan.rows
         each = {1: "one skin", 2: "two skins", 3: "three skins"}[rows]
         return f"{len(steps)} times from {steps[0].label} to {steps[-1].label} s, {each} of each."
 

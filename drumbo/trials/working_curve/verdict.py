@@ -8,8 +8,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from drumbo.core.light.curve import WorkingCurve, fit
-from drumbo.trials.base import Plan, Readings, Result, Step, number
+from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.pictures import Axis, Chart, Series
+from drumbo.trials.working_curve.plan import Plan
 
 FEWEST = 4
 OVERCURES = (20, 50, 100)
@@ -36,10 +37,10 @@ def verdict(plan: Plan, steps: Sequence[Step], rows: Sequence[tuple[str, str]], 
     if found is None:
         return Result("few", says="Thickness does not grow with the light; check which skin is which.")
     names = [f"{step.label} s, {name}" for step, name, _ in taken]
-    intensity = plan["intensity_mw_cm2"]
+    intensity = plan.intensity_mw_cm2
     also = {"critical_s": found.critical_s, "critical_log_error": found.log_critical_error}
     if isinstance(intensity, float):
-        also["critical_mj_cm2"] = found.critical_s * intensity * number(plan, "power_percent") / 100
+        also["critical_mj_cm2"] = found.critical_s * intensity * plan.power_percent / 100
     return Result(
         state=_state(found),
         value=found.reach_um, error=found.reach_error_um,
@@ -61,7 +62,7 @@ def _bent(found: WorkingCurve) -> bool:
 def _says(plan: Plan, found: WorkingCurve) -> str:
     if _bent(found):
         return "The skins do not lie on a straight line over the logarithm of the light; read the notes first."
-    height, over = number(plan, "layer_um"), number(plan, "overcure_percent")
+    height, over = plan.layer_um, plan.overcure_percent
     depth = height * (1 + over / 100)
     seconds = found.seconds(depth)
     error = seconds * found.log_error(depth)
@@ -87,7 +88,7 @@ def _notes(
         )
     lowest, highest = found.depth_um(found.low_s), found.depth_um(found.high_s)
     notes.append(f"Measured from {max(lowest, 0):.0f} to {highest:.0f} µm; beyond that it is a guess.")
-    if number(plan, "layer_um") * (1 + number(plan, "overcure_percent") / 100) < lowest:
+    if plan.layer_um * (1 + plan.overcure_percent / 100) < lowest:
         notes.append("The layer asked for is thinner than the thinnest skin: a shorter light would tell it better.")
     return notes
 

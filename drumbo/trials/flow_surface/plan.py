@@ -1,0 +1,32 @@
+"""What is asked before Flow by surface is printed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from drumbo.trials.plan import TrialPlan, ask
+
+FEWEST_PADS, MOST_PADS, USUAL_PADS = 5, 13, 9
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan(TrialPlan):
+    """The range in absolute flow ratios, and what an earlier strip says."""
+
+    low_ratio: float = ask("Least flow, at the left", low=0.6, high=1.4, step=0.005)
+    step_ratio: float = ask(
+        "Step",
+        low=0.0025,
+        high=0.05,
+        step=0.0025,
+        help="0.025 is coarse, 0.005 fine. Each pad differs by so much from the last.",
+    )
+    pads: int = ask("Pads", low=FEWEST_PADS, whole=True)
+    known_ratio: float | None = ask(
+        "Known from before",
+        low=0.6,
+        high=1.4,
+        required=False,
+        help="What an earlier strip found has a say in the result; empty if this strip is to speak alone.",
+    )
+    known_error: float | None = ask("give or take", low=0.0005, high=0.2, required=False)

@@ -1,0 +1,31 @@
+"""What is asked before Pressure advance is printed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from drumbo.trials.plan import TrialPlan, ask
+
+FEWEST, MOST, USUAL = 5, 13, 9
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan(TrialPlan):
+    """The range, the speeds, and what an earlier sheet says."""
+
+    low_s: float = ask("Least, at the left", "s", low=0, high=2, step=0.005)
+    step_s: float = ask(
+        "Step", "s", low=0.001, high=0.2, step=0.001, help="Direct: 0.01, then 0.002. Bowden: 0.1, then 0.02."
+    )
+    roads: int = ask("Roads", low=FEWEST, whole=True)
+    fast_mm_s: float = ask("Fast", "mm/s", low=20, step=10)
+    slow_mm_s: float = ask("Slow", "mm/s", low=5, high=60, step=5)
+    known_s: float | None = ask(
+        "Known from before",
+        "s",
+        low=0,
+        high=2,
+        required=False,
+        help="What an earlier sheet found has a say in the result; empty if this one is to speak alone.",
+    )
+    known_error: float | None = ask("give or take", "s", low=0.0001, high=0.5, required=False)
