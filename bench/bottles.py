@@ -23,7 +23,7 @@ from drumbo.standins.resin.thing import Cured, Lamp, cure
 from drumbo.standins.tools import Jaws
 from drumbo.trials import kind
 from drumbo.trials.base import Readings, Result
-from drumbo.trials.layered import LayerKind, ResinContext
+from drumbo.trials.toolkit.layered import LayerKind, ResinContext
 from drumbo.trials.plan import TrialPlan
 
 SCREENS = ((3840, 2400, 35.0), (2560, 1620, 50.0), (5760, 3600, 24.0), (4098, 2560, 30.0))

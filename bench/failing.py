@@ -22,9 +22,9 @@ from drumbo.standins.resin.bottle import true_exposure_s
 from drumbo.standins.resin.thing import Cured, cure
 from drumbo.trials import kind
 from drumbo.trials.base import Readings
-from drumbo.trials.layered import ResinContext
+from drumbo.trials.toolkit.layered import ResinContext
 from drumbo.trials.plan import TrialPlan
-from drumbo.trials.storeys import StoreyKind
+from drumbo.trials.toolkit.storeys import StoreyKind
 
 KNOWN = 0.03
 """How well the exposure is known by then, as a share of it."""

@@ -27,7 +27,7 @@ from drumbo.standins.filament.side import ControlServer
 from drumbo.standins.line.session import LineServer
 from drumbo.store.database import Workshop
 from drumbo.trials.base import Context
-from drumbo.trials.layered import ResinContext
+from drumbo.trials.toolkit.layered import ResinContext
 from drumbo.web import create_app
 
 # How long an example takes says more of the machine than of the code; speed is measured in bench/.

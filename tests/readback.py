@@ -21,7 +21,7 @@ from drumbo.standins.resin import tools as resin_tools
 from drumbo.standins.resin.bottle import draw_bottle
 from drumbo.standins.resin.thing import Cured, cure
 from drumbo.trials.base import AnyKind, Context, Kind, Readings
-from drumbo.trials.layered import LayerKind, ResinContext
+from drumbo.trials.toolkit.layered import LayerKind, ResinContext
 from drumbo.trials.plan import TrialPlan
 
 

@@ -14,7 +14,7 @@ from drumbo.standins import eye
 from drumbo.standins.filament.geometry import band
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
-from drumbo.trials.cooling.verdict import AIMS, BOND, ENOUGH, HELPED
+from drumbo.trials.fan_bands.verdict import AIMS, BOND, ENOUGH, HELPED
 
 
 def sequence(spool: Drawn, readers: int) -> Tally:

@@ -49,7 +49,7 @@ def _filament_context(family_key: str, drive: str) -> Any:
 def _resin_context(family_key: str, screen: str) -> Any:
     from drumbo.core.profile import start  # noqa: PLC0415
     from drumbo.core.resin import Resin, ResinPrinter, resin_class  # noqa: PLC0415
-    from drumbo.trials.layered import ResinContext  # noqa: PLC0415
+    from drumbo.trials.toolkit.layered import ResinContext  # noqa: PLC0415
 
     kin = resin_class(family_key)
     try:

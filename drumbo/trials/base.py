@@ -21,7 +21,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Field, Scalar
 from drumbo.core.gcode.writer import Job, write
 from drumbo.core.piece import Piece
-from drumbo.core.profile import Known, Profile, Value, sectors
+from drumbo.core.profile import From, Known, Origin, Profile, Value, sectors
 from drumbo.core.toolpath import Toolpath, path_motion
 from drumbo.core.workshop import Material, Printer
 from drumbo.trials.pictures import Chart, Curve, Map, Spread
@@ -281,6 +281,12 @@ class AnyKind(ABC, Generic[C, P]):
     """Unit of the steps' labels, where it is not that of the first key in `sets`."""
     solid: ClassVar[bool] = True
     """Whether the piece is a solid that is printed; else it is only a picture of what to do."""
+    called: ClassVar[str] = "steps"
+    """What the steps of its piece are called."""
+    ends: ClassVar[tuple[str, str]] = ("at the bottom", "at the top")
+    """Where the first and the last of them are."""
+    on_demand: ClassVar[bool] = False
+    """Whether it is only for those who ask for it: nobody is told to print it."""
     few: ClassVar[str] = "Score what you see at each step; a curve needs three."
     """What to do first, while there is no result."""
     group: ClassVar[str]
@@ -331,9 +337,20 @@ class AnyKind(ABC, Generic[C, P]):
     def evaluate(self, plan: P, readings: Readings) -> Result:
         """What the readings say."""
 
-    @abstractmethod
     def changes(self, plan: P, result: Result, context: C, trial: int) -> dict[str, Value]:
-        """What adopting would set, by catalogue key."""
+        """What adopting would set, by catalogue key: as it stands here, the first key's value."""
+        del plan, context
+        if result.value is None:
+            return {}
+        return {self.sets[0]: Value(self.adopted(result.value), self.origin(trial), result.error)}
+
+    def adopted(self, value: float) -> float:
+        """A result as it goes into a profile: to the digits that it is shown with there."""
+        return round(value, BY_KEY[self.sets[0]].decimals) + 0.0
+
+    def origin(self, trial: int, note: str = "") -> Origin:
+        """Where a value that this kind found comes from."""
+        return Origin(From.TRIAL, note or self.title.lower(), trial)
 
     def printer_for(self, plan: P, context: C) -> dict[str, float]:
         """Facts of the printer that hold for this file only, by field."""
@@ -351,6 +368,8 @@ class AnyKind(ABC, Generic[C, P]):
 
     def wants(self, context: C) -> str | None:
         """Why this trial should come next for a profile, in a sentence; None where it need not."""
+        if self.on_demand:
+            return None
         state = next(s for s in sectors(context.profile) if s.group.key == self.group)
         if state.known == Known.MEASURED:
             return None
@@ -367,7 +386,9 @@ class AnyKind(ABC, Generic[C, P]):
     def in_words(self, plan: P) -> str:
         """The sweep in one sentence."""
         steps = self.steps(plan)
-        return f"{len(steps)} steps, {steps[0].label} to {steps[-1].label} {self.unit}."
+        unit = f" {self.unit}" if self.unit else ""
+        (first, last), (near, far) = (steps[0].label, steps[-1].label), self.ends
+        return f"{len(steps)} {self.called}, {first}{unit} {near} to {last} {far}."
 
     def instructions(self, plan: P, context: C) -> str:
         """What to do at the printer, before the print, beyond loading the spool and clearing the bed."""

@@ -26,7 +26,7 @@ from drumbo.standins.resin.bottle import Bottle, draw_bottle, true_exposure_s
 from drumbo.standins.resin.physics import green, thinnest_mm
 from drumbo.trials import kind, kinds, kinds_of
 from drumbo.trials.base import AnyKind, Context, Kind, Readings, Result
-from drumbo.trials.layered import LayerKind, ResinContext
+from drumbo.trials.toolkit.layered import LayerKind, ResinContext
 from drumbo.trials.plan import TrialPlan
 from tests.conftest import plain_context, resin_context
 from tests.readback import exact_layers, exact_readings

@@ -10,7 +10,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.trials import kind
 from drumbo.trials.base import Readings, Result
 from drumbo.trials.plan import TrialPlan
-from drumbo.trials.storeys import STOREY, StoreyKind
+from drumbo.trials.toolkit.storeys import STOREY, StoreyKind
 from tests.conftest import resin_context
 
 CONTEXT = resin_context()

@@ -7,17 +7,18 @@ from dataclasses import replace
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Origin, Value
-from drumbo.core.toolpath import Override, PrintSettings, Toolpath, Zone, build, settings_for
+from drumbo.core.profile import From, Value
+from drumbo.core.toolpath import Override, PrintSettings, Toolpath, Zone, settings_for
 from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.batch_check import terrace
 from drumbo.trials.batch_check.plan import LEAST_HEAT_C, Plan
 from drumbo.trials.batch_check.verdict import CHECKED, verdict
 from drumbo.trials.plan import Bounds
+from drumbo.trials.toolkit.roads import FAR, check_bed, foot_mm, on_bed, usual_settings, whole_layers_mm
 
 PROOF_KEY = "proof_percent"
 """What was proven holds for a batch in which all is the same."""
-STAIRS, RISE_MM, FOOT_LAYERS, FAR = 3, 3.0, 2, 1e3
+STAIRS, RISE_MM, FOOT_LAYERS = 3, 3.0, 2
 
 ASPECTS: tuple[Aspect, ...] = (
     Aspect("bridge", "Tunnel", ("hangs in loops", "sags plainly", "sags a little", "almost flat", "flat, no sag"),
@@ -80,9 +81,7 @@ class BatchCheck(Kind[Plan]):
         printer, hot = context.printer, plan.nozzle_c + plan.heat_c
         if hot > printer.nozzle_max_c:
             raise InvalidInput("heat_c", f"makes {hot:g} °C; {printer.name} may run {printer.nozzle_max_c:g}")
-        if printer.bed_x_mm < terrace.WIDTH + 20 or printer.bed_y_mm < terrace.depth(STAIRS) + 40:
-            size = f"{terrace.WIDTH + 20:.0f} × {terrace.depth(STAIRS) + 40:.0f} mm"
-            raise InvalidInput("heat_c", f"the piece needs a bed of {size}")
+        check_bed("heat_c", printer, terrace.WIDTH + 20, terrace.depth(STAIRS) + 40)
         return {
             key: f"the profile has {BY_KEY[key].show(context.profile.number(key))}: the check is of that"
             for key in CHECKED
@@ -96,22 +95,20 @@ class BatchCheck(Kind[Plan]):
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The terrace; stairs are whole layers."""
-        settings = settings_for(context.profile.numbers(), context.printer)
-        foot = settings.first_layer_mm + (FOOT_LAYERS - 1) * settings.layer_mm
-        rise = round(RISE_MM / settings.layer_mm) * settings.layer_mm
+        settings = usual_settings(context)
+        foot = foot_mm(settings, FOOT_LAYERS)
+        rise = whole_layers_mm(RISE_MM, settings)
         return terrace.terrace(self.steps(plan), rise, foot)
 
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """Heat, flow and pull-back by stair."""
-        printer, (low_x, low_y) = context.printer, context.printer.bed_low
+        printer = context.printer
         numbers = {**context.profile.numbers(), **{key: getattr(plan, key) for key in CHECKED}}
         zones = [
             Zone((-FAR, -FAR, p.low[2]), (FAR, FAR, p.high[2]), self._settings(plan, p.index), p.label)
             for p in piece.places
         ]
-        return build(
-            piece.solid, _one_skirt(settings_for(numbers, printer)), middle=printer.bed_middle,
-            purge_from=(low_x + 10, low_y + 8), zones=zones,
+        return on_bed(piece.solid, context, _one_skirt(settings_for(numbers, printer)), zones=zones,
             overrides=[Override(p.low[2], p.value, f"{p.label} °C") for p in piece.places],
         )  # fmt: skip
 
@@ -145,7 +142,7 @@ class BatchCheck(Kind[Plan]):
             same.append(PROOF_KEY)
         note = f"the same in batch {batch:g}, trial {trial}"
         return {
-            "batch": Value(batch, Origin(From.TRIAL, self.title.lower(), trial)),
+            "batch": Value(batch, self.origin(trial)),
             **{key: replace(held[key], recheck=None, basis={}, still_good=note, doubt="") for key in same},
         }
 

@@ -8,13 +8,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from drumbo.core.fields import Scalar
-from drumbo.core.fit.quality import Quality, fit_quality
+from drumbo.core.fit.quality import Quality
 from drumbo.core.light.job import LayerJob, Lit, job
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Origin, Value
 from drumbo.trials.base import Aspect, Readings, Result, Step, ToRead
 from drumbo.trials.bottom_feet import feet
-from drumbo.trials.layered import (
+from drumbo.trials.plan import TrialPlan, ask
+from drumbo.trials.toolkit.layered import (
     ONE,
     SEVERAL,
     LayerKind,
@@ -28,8 +28,8 @@ from drumbo.trials.layered import (
     screen_of,
     usual_way,
 )
-from drumbo.trials.pictures import Curve
-from drumbo.trials.plan import TrialPlan, ask
+from drumbo.trials.toolkit.sweep import even_steps
+from drumbo.trials.toolkit.verdict import BestStep, few
 
 ASPECTS = (
     Aspect("sticks", "Holds", ("fell off", "hung by a corner", "came off at a touch", "held", "held firmly"),
@@ -40,8 +40,7 @@ ASPECTS = (
 )  # fmt: skip
 WEIGHTS = np.array([0.5, 0.5])
 FEWEST = 4
-FLAT_DROP, SPLIT_MISFIT = 2.5, 1.9
-LEAST_ERROR_S = 0.5
+TELLS = BestStep("s", "feet", ("shorter", "longer"), "ones", least_error=0.5)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,8 +91,7 @@ class BottomFeet(LayerKind[Plan]):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Bottom exposures that grow by the step."""
-        first, step = plan.first_s, plan.step_s
-        return tuple(Step(i, first + i * step, f"{first + i * step:g}") for i in range(plan.feet))
+        return even_steps(plan.first_s, plan.step_s, plan.feet)
 
     def piece(self, plan: Plan, context: ResinContext) -> Piece:
         """All feet."""
@@ -115,33 +113,12 @@ class BottomFeet(LayerKind[Plan]):
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """The middle between falling off and wanting a chisel."""
         steps = self.steps(plan)
-        x = np.array([step.value for step in steps])
-        scores = np.column_stack([readings.column(aspect.key, steps) for aspect in ASPECTS])
-        seen = int(np.isfinite(scores).any(axis=1).sum())
-        if seen < 3:
-            left = 3 - seen
-            return Result("few", says=f"Score {left} more {'feet' if left > 1 else 'foot'}; a curve needs three.")
-        there = np.isfinite(scores).any(axis=0)
-        weights = np.where(there, WEIGHTS, 0.0)
-        found = fit_quality(x, scores, weights / weights.sum())
-        step = float(x[1] - x[0])
-        error = max(float(np.hypot(1.15 * found.error, 0.2 * step)), LEAST_ERROR_S)
-        state, says = _state(found)
-        notes = [f"{ASPECTS[k].name} at {x[i]:g} s stands apart from its neighbours; look again."
-                 for i, k in found.apart[:2]]  # fmt: skip
-        low, high = (float(x[0]), float(x[-1])) if state == "flat" else (found.low, found.high)
-        return Result(
-            state=state, value=found.best, error=error, low=low, high=high, says=says, notes=tuple(notes),
-            curve=Curve.of(found.x, found.mean, found.sd, x, found.points),
-            extend=_further(plan, found, step) if state == "edge" else None,
-        )  # fmt: skip
-
-    def changes(self, plan: Plan, result: Result, context: ResinContext, trial: int) -> dict[str, Value]:
-        """The bottom exposure."""
-        if result.value is None or result.error is None:
-            return {}
-        origin = Origin(From.TRIAL, self.title.lower(), trial)
-        return {"bottom_exposure_s": Value(float(round(result.value)), origin, result.error)}
+        told = TELLS.of(steps, ASPECTS, WEIGHTS, readings)
+        if told is None:
+            scores = np.column_stack([readings.column(aspect.key, steps) for aspect in ASPECTS])
+            return few(TELLS.seen(scores, WEIGHTS), "foot", "feet")
+        result, found = told
+        return replace(result, extend=_further(plan, found, plan.step_s) if result.state == "edge" else None)
 
     def in_words(self, plan: Plan) -> str:
         """The sweep."""
@@ -157,17 +134,6 @@ class BottomFeet(LayerKind[Plan]):
             labels = ", ".join(step.label for step in self.steps(plan))
             words += f" Take the solid to your slicer and print it once for each bottom exposure ({labels} s)."
         return words
-
-
-def _state(found: Quality) -> tuple[str, str]:
-    if found.misfit > SPLIT_MISFIT:
-        return "split", "The scores contradict each other; look again at the feet far from the curve."
-    if found.drop < FLAT_DROP:
-        return "flat", f"No clear difference between {found.x[0]:.0f} and {found.x[-1]:.0f} s; any of them will do."
-    if found.edge:
-        way = "longer" if found.edge > 0 else "shorter"
-        return "edge", f"Still getting better at the end of the range; print {way} ones next."
-    return "good", f"{found.low:.0f} to {found.high:.0f} s is as good."
 
 
 def _further(plan: Plan, found: Quality, step: float) -> dict[str, Scalar]:

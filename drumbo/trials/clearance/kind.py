@@ -12,12 +12,15 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.ramp import Ramp, fit_ramp
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Origin, Value
-from drumbo.core.toolpath import Toolpath, build, settings_for
+from drumbo.core.profile import Value
+from drumbo.core.toolpath import Toolpath
 from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.clearance import rail
 from drumbo.trials.pictures import Curve
 from drumbo.trials.plan import TrialPlan, ask
+from drumbo.trials.toolkit.roads import on_bed, usual_settings
+from drumbo.trials.toolkit.sweep import count_between, even_steps
+from drumbo.trials.toolkit.verdict import few
 
 FEWEST_STEPS, MOST_STEPS = 4, 12
 PRESSES, TURNS = 1.75, 3.5
@@ -55,6 +58,9 @@ class Clearance(Kind[Plan]):
     title = "Clearance"
     sets = ("clearance_turn_mm", "clearance_press_mm")
     group = "size"
+    called = "gaps"
+    ends = ("at the left", "at the right")
+    on_demand = True
     step_unit = "mm"
     about = (
         "A bar with a row of equal holes, and before each hole its own pin, thinner by the gap that lies there in "
@@ -88,9 +94,9 @@ class Clearance(Kind[Plan]):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """The tightest first."""
-        low, high, step = plan.low_mm, plan.high_mm, plan.step_gap_mm
-        values = [round(low + i * step, 3) for i in range(int((high - low) / step + 1e-6) + 1)]
-        return tuple(Step(i, value, f"{value:.2f}") for i, value in enumerate(values))
+        return even_steps(
+            plan.low_mm, plan.step_gap_mm, count_between(plan.low_mm, plan.high_mm, plan.step_gap_mm), least=2
+        )
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The rail with its pins."""
@@ -100,9 +106,13 @@ class Clearance(Kind[Plan]):
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """As the profile prints."""
         del plan
-        low_x, low_y = context.printer.bed_low
-        settings = settings_for(context.profile.numbers(), context.printer)
-        return build(piece.solid, settings, middle=context.printer.bed_middle, purge_from=(low_x + 5, low_y + 4))
+        settings = usual_settings(context)
+        return on_bed(
+            piece.solid,
+            context,
+            settings,
+            purge=(5, 4),
+        )
 
     def readings(self, plan: Plan) -> ToRead:
         """How each pin fits."""
@@ -115,7 +125,7 @@ class Clearance(Kind[Plan]):
         scores = readings.column(ASPECTS[0].key, steps)
         tried = int(np.isfinite(scores).sum())
         if tried < 3:
-            return Result("few", says=f"Try {3 - tried} more pin{'s' if tried < 2 else ''}; a curve needs three.")
+            return few(tried, "pin", verb="Try")
         low, span = steps[0].value, steps[-1].value - steps[0].value
         x = np.array([(step.value - low) / span for step in steps])
         found = fit_ramp(x, scores, rising=True, within=0.5)
@@ -132,14 +142,9 @@ class Clearance(Kind[Plan]):
         del plan, context
         if result.value is None:
             return {}
-        origin = Origin(From.TRIAL, self.title.lower(), trial)
+        origin = self.origin(trial)
         values = {"clearance_turn_mm": Value(_up(result.value), origin, result.error)}
         return values | {key: Value(_up(gap), origin) for key, gap in (result.also or {}).items()}
-
-    def wants(self, context: Context) -> str | None:
-        """For who draws parts that move; nobody needs it to print."""
-        del context
-        return None
 
     def overrides(self, plan: Plan) -> dict[str, str]:
         """Nothing of the profile."""

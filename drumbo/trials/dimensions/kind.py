@@ -10,12 +10,13 @@ import numpy as np
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.sizes import CALLIPER_SD_MM, Line, Sizes, Square, fit_height, fit_sizes, fit_square
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Origin, Value
-from drumbo.core.toolpath import Toolpath, build, settings_for
+from drumbo.core.profile import Value
+from drumbo.core.toolpath import Toolpath
 from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.dimensions import rake
 from drumbo.trials.pictures import Axis, Chart, Series
 from drumbo.trials.plan import Bounds, TrialPlan, ask
+from drumbo.trials.toolkit.roads import check_bed, on_bed, usual_settings
 
 FEWEST = 4
 WIDE_MM = 0.08
@@ -71,8 +72,7 @@ class Dimensions(Kind[Plan]):
                     field, f"must be {before + rake.TOOTH_WIDE + 6:g} mm or more, for a gap before its tooth"
                 )
         printer, side = context.printer, long + rake.TOOTH_LONG
-        if printer.bed_x_mm < side + 10 or printer.bed_y_mm < side + 14:
-            raise InvalidInput("long_mm", f"needs a bed of {side + 10:.0f} × {side + 14:.0f} mm")
+        check_bed("long_mm", printer, side + 10, side + 14, "needs")
         return {} if long >= 80 else {"long_mm": "is short; shrinkage is told poorly"}
 
     def _sizes(self, plan: Plan) -> tuple[float, float, float]:
@@ -90,9 +90,13 @@ class Dimensions(Kind[Plan]):
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """As the profile prints."""
         del plan
-        low_x, low_y = context.printer.bed_low
-        settings = settings_for(context.profile.numbers(), context.printer)
-        return build(piece.solid, settings, middle=context.printer.bed_middle, purge_from=(low_x + 5, low_y + 2))
+        settings = usual_settings(context)
+        return on_bed(
+            piece.solid,
+            context,
+            settings,
+            purge=(5, 2),
+        )
 
     def readings(self, plan: Plan) -> ToRead:
         """Outside sizes, gaps and heights."""
@@ -156,7 +160,7 @@ class Dimensions(Kind[Plan]):
         del plan, context
         if result.value is None or result.also is None:
             return {}
-        origin = Origin(From.TRIAL, self.title.lower(), trial)
+        origin = self.origin(trial)
         return {
             "shrinkage_percent": Value(round(result.value, 2), origin, result.error),
             "offset_mm": Value(round(result.also["offset_mm"], 2), origin, result.also["offset_error"]),

@@ -14,6 +14,7 @@ from manifold3d import Manifold
 
 from drumbo.core.piece import Jaw, Part, Piece, Place, block, text_shape, union
 from drumbo.trials.base import Step
+from drumbo.trials.toolkit.layered import PIN_SEGMENTS
 
 Snap = Callable[[float], float]
 
@@ -26,7 +27,6 @@ TALL, SILL, DIGITS_TALL = 2.4, 1.2, 0.8
 DIGITS_HIGH, STROKE = 3.4, 0.55
 SUNK_HIGH, SUNK_STROKE = 2.6, 0.5
 POST_MM, ROOF_MM, ROOF_WIDE = 0.36, 0.6, 5.0
-PIN_SEGMENTS = 20
 BLADE_AT = (-2.4, 2.2)
 JAW_OUT = 0.9
 

@@ -9,12 +9,12 @@ from manifold3d import Manifold
 from drumbo.core.errors import InvalidInput
 from drumbo.core.light.job import LayerJob, Lit, job
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Origin, Value
+from drumbo.core.profile import Value
 from drumbo.trials.base import Aspect, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.exposure_coupon import coupon
 from drumbo.trials.exposure_coupon.plan import FEWEST, Plan
 from drumbo.trials.exposure_coupon.verdict import verdict
-from drumbo.trials.layered import (
+from drumbo.trials.toolkit.layered import (
     ONE,
     SEVERAL,
     LayerKind,
@@ -28,6 +28,7 @@ from drumbo.trials.layered import (
     screen_of,
     usual_way,
 )
+from drumbo.trials.toolkit.sweep import even_steps
 
 LEAST_BASE_MM = 0.8
 CLEAR_LAYERS = 4
@@ -86,10 +87,7 @@ class ExposureCoupon(LayerKind[Plan]):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Exposures that grow by the step."""
-        first, step = plan.first_s, plan.step_s
-        times = [round(first + i * step, 2) for i in range(plan.coupons)]
-        digits = 1 if all(abs(t * 10 - round(t * 10)) < 1e-6 for t in times) else 2
-        return tuple(Step(i, t, f"{t:.{digits}f}") for i, t in enumerate(times))
+        return even_steps(plan.first_s, plan.step_s, plan.coupons, least=1)
 
     def _base_mm(self, plan: Plan, context: ResinContext) -> float:
         return base_mm(context, plan.layer_um, LEAST_BASE_MM, CLEAR_LAYERS)
@@ -152,7 +150,7 @@ class ExposureCoupon(LayerKind[Plan]):
         """The exposure, and the XY compensation that is left over at it."""
         if result.value is None or result.error is None or result.also is None:
             return {}
-        origin = Origin(From.TRIAL, self.title.lower(), trial)
+        origin = self.origin(trial)
         left = round(-result.also["grown_mm"], 3)
         if abs(left) < result.also["grown_error_mm"]:
             left = 0.0

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from drumbo.trials.layered import ask_way
 from drumbo.trials.plan import TrialPlan, ask
+from drumbo.trials.toolkit.layered import ask_way
 
 FEWEST = 3
 

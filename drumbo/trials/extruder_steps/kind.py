@@ -12,7 +12,6 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.piece import Part, Piece, Place, block, union
 from drumbo.core.piece.piece import Jaw
-from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Role, Toolpath
 from drumbo.core.toolpath.columns import Event, Set
 from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
@@ -181,14 +180,6 @@ class ExtruderSteps(Kind[Plan]):
             spreads=(Spread("Fed", "mm", 1, tuple((name, round(mark - left, 2), True) for name, left in runs),
                             mean, error_mm, asked),),
         )  # fmt: skip
-
-    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
-        """The printer's steps, to a tenth."""
-        del plan, context
-        if result.value is None:
-            return {}
-        origin = Origin(From.TRIAL, self.title.lower(), trial)
-        return {"extruder_steps_mm": Value(round(result.value, 1), origin, result.error)}
 
     def in_words(self, plan: Plan) -> str:
         """One feed."""

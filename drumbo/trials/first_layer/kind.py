@@ -7,13 +7,14 @@ from dataclasses import replace
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import Piece, union
-from drumbo.core.profile import From, Origin, Value
-from drumbo.core.toolpath import Toolpath, build, settings_for
+from drumbo.core.profile import Value
+from drumbo.core.toolpath import Toolpath
 from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.first_layer import combs
 from drumbo.trials.first_layer.plan import LOWEST_MM, Plan
 from drumbo.trials.first_layer.verdict import verdict
 from drumbo.trials.plan import Bounds
+from drumbo.trials.toolkit.roads import on_bed, usual_settings
 
 ROWS = {2: ("front", "back"), 3: ("front", "", "back")}
 COLUMNS = {2: ("left", "right"), 3: ("left", "", "right")}
@@ -27,6 +28,7 @@ class FirstLayer(Kind[Plan]):
     title = "First layer"
     sets = ("first_layer_z_mm", "bed_first_c", "bed_c")
     group = "heat"
+    on_demand = True
     step_unit = ""
     about = (
         "Combs of small patches over the whole plate, one layer thick, each patch laid from its own height. The best "
@@ -43,7 +45,7 @@ class FirstLayer(Kind[Plan]):
 
     def suggest(self, context: Context) -> Plan:
         """Around where the profile runs now; three patches where the plate is small."""
-        settings = settings_for(context.profile.numbers(), context.printer)
+        settings = usual_settings(context)
         plan = Plan(
             middle_mm=round(settings.first_layer_mm + settings.raise_mm, 2),
             step_mm=0.04,
@@ -97,14 +99,13 @@ class FirstLayer(Kind[Plan]):
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """Digits as the profile prints, then every patch from its own height."""
         del piece
-        made, (low_x, low_y) = self._combs(plan, context), context.printer.bed_low
+        made = self._combs(plan, context)
         settings = replace(
-            settings_for(context.profile.numbers(), context.printer),
+            usual_settings(context),
             first_layer_mm=plan.layer_mm, purge=True, skirt_loops=0,
         )  # fmt: skip
         text = union(part.solid for part in combs.digits(made, settings.first_layer_mm))
-        return build(
-            text, settings, middle=context.printer.bed_middle, purge_from=(low_x + 5, low_y + 3),
+        return on_bed(text, context, settings, purge=(5, 3),
             strokes={0: combs.strokes(made, settings)},
         )  # fmt: skip
 
@@ -132,16 +133,11 @@ class FirstLayer(Kind[Plan]):
         """The correction to a hundredth of a millimetre; the plate's heat where another was tried and it holds."""
         if result.value is None or result.also is None:
             return {}
-        origin, heat = Origin(From.TRIAL, self.title.lower(), trial), plan.bed_c
+        origin, heat = self.origin(trial), plan.bed_c
         new = {"first_layer_z_mm": Value(round(result.value, 2), origin, result.error)}
         if heat != context.profile.number("bed_first_c") and result.also["holds"]:
             new |= {key: Value(heat, origin) for key in ("bed_first_c", "bed_c")}
         return new
-
-    def wants(self, context: Context) -> str | None:
-        """For a printer whose plate nobody has looked at; prints begin well enough without it."""
-        del context
-        return None
 
     def overrides(self, plan: Plan) -> dict[str, str]:
         """The heights, and the plate's heat."""

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Origin, Value
-from drumbo.core.toolpath import PrintSettings, Toolpath, Zone, build, settings_for
+from drumbo.core.profile import From
+from drumbo.core.toolpath import PrintSettings, Toolpath, Zone
 from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead, check_known
 from drumbo.trials.flow_surface import strip
 from drumbo.trials.flow_surface.plan import FEWEST_PADS, MOST_PADS, USUAL_PADS, Plan
 from drumbo.trials.flow_surface.verdict import COARSE_ERROR, fine_plan, verdict
 from drumbo.trials.plan import Bounds
+from drumbo.trials.toolkit.roads import on_bed, usual_settings
+from drumbo.trials.toolkit.sweep import even_steps
 
 COARSE_REACH = 0.10
 
@@ -30,6 +32,8 @@ class FlowSurface(Kind[Plan]):
     title = "Flow by surface"
     sets = ("flow_ratio",)
     group = "flow"
+    called = "pads"
+    ends = ("at the left", "at the right")
     about = (
         "A strip of pads, each with its top printed at one flow ratio that lies before it in digits; beneath the tops "
         "all is the same. Too little flow leaves lines, too much raises ridges. First coarse, then fine."
@@ -97,10 +101,7 @@ class FlowSurface(Kind[Plan]):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Least flow first, as they lie from the left."""
-        low, step = plan.low_ratio, plan.step_ratio
-        values = [round(low + i * step, 4) for i in range(plan.pads)]
-        decimals = max(2, *(len(f"{v:.4f}".rstrip("0").partition(".")[2]) for v in values))
-        return tuple(Step(i, value, f"{value:.{decimals}f}") for i, value in enumerate(values))
+        return even_steps(plan.low_ratio, plan.step_ratio, plan.pads, least=2)
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The strip; the pad nearest to the profile's flow is notched."""
@@ -116,12 +117,10 @@ class FlowSurface(Kind[Plan]):
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """All as the profile has it, but every pad at its own flow."""
         del plan
-        low_x, low_y = context.printer.bed_low
-        return build(
+        return on_bed(
             piece.solid,
+            context,
             _settings(context),
-            middle=context.printer.bed_middle,
-            purge_from=(low_x + 10, low_y + 8),
             zones=[
                 Zone(p.low, (*p.high[:2], p.high[2] + 1), {"flow_ratio": p.value, "flow_outer_share": 1.0}, p.label)
                 for p in piece.places
@@ -137,19 +136,6 @@ class FlowSurface(Kind[Plan]):
         """Where the surface just closes; see `verdict`."""
         return verdict(plan, self.steps(plan), readings)
 
-    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
-        """The flow ratio, to a thousandth."""
-        del plan, context
-        if result.value is None:
-            return {}
-        origin = Origin(From.TRIAL, self.title.lower(), trial)
-        return {"flow_ratio": Value(round(result.value, 3), origin, result.error)}
-
-    def in_words(self, plan: Plan) -> str:
-        """From left to right."""
-        steps = self.steps(plan)
-        return f"{len(steps)} pads, {steps[0].label} at the left to {steps[-1].label} at the right."
-
     def wants(self, context: Context) -> str | None:
         """Coarse where flow is not measured; fine where only a coarse strip has."""
         coarse = super().wants(context)
@@ -160,4 +146,4 @@ class FlowSurface(Kind[Plan]):
 
 
 def _settings(context: Context) -> PrintSettings:
-    return settings_for(context.profile.numbers(), context.printer)
+    return usual_settings(context)

@@ -15,6 +15,7 @@ from drumbo.core.fit.vee import Vee, fit_vee
 from drumbo.trials.base import Readings, Result, Step, known_before, weighed
 from drumbo.trials.flow_surface.plan import Plan
 from drumbo.trials.pictures import Curve
+from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, all_alike, contradict, few, open_scores
 
 Floats = NDArray[np.float64]
 
@@ -22,7 +23,6 @@ COARSE_ERROR = 0.007
 """A flow known no better than this is worth a fine strip."""
 FINE_STEP = 0.005
 LEAST_ERROR = 0.0015
-SPLIT_MISFIT = 1.9
 PICK_STEPS, PICK_SEES = 0.55, 0.008
 """A pick of the smoothest pad errs by about half a step, and by what an eye can tell apart."""
 
@@ -36,8 +36,7 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
         return _by_scores(plan, x, gaps, ridges, readings)
     if readings.picked is not None:
         return _by_pick(plan, steps, readings.picked)
-    left = 3 - scored
-    return Result("few", says=f"Score {left} more pad{'s' if left > 1 else ''}, or pick the smoothest.")
+    return few(scored, "pad", then=", or pick the smoothest.")
 
 
 def _by_scores(plan: Plan, x: Floats, gaps: Floats, ridges: Floats, readings: Readings) -> Result:
@@ -56,8 +55,7 @@ def _by_scores(plan: Plan, x: Floats, gaps: Floats, ridges: Floats, readings: Re
     if readings.picked is not None and abs(x[readings.picked] - found.best) > 2 * error + step / 2:
         notes.append(f"You picked {x[readings.picked]:.3f}; the scores say otherwise.")
     missing = int(np.isnan(gaps).sum() + np.isnan(ridges).sum())
-    if missing:
-        notes.append(f"{missing} of {2 * len(x)} scores are open; the error counts that in.")
+    notes += open_scores(missing, 2 * len(x))
     return Result(
         state=state, value=found.best, error=error, low=min(low, found.best), high=max(high, found.best),
         says=says, notes=tuple(notes), curve=curve, extend=extend, extend_says=words,
@@ -67,9 +65,9 @@ def _by_scores(plan: Plan, x: Floats, gaps: Floats, ridges: Floats, readings: Re
 def _state(plan: Plan, found: Vee, error: float) -> tuple[str, str, Mapping[str, Scalar] | None, str]:
     next_range, fine = "Plan the next range", "Plan the fine strip"
     if found.misfit > SPLIT_MISFIT:
-        return "split", "The scores contradict each other; look again at the pads far from the curve.", None, next_range
+        return "split", contradict("pads"), None, next_range
     if found.flat:
-        says = f"No clear difference between {found.x[0]:.3f} and {found.x[-1]:.3f}; any of them will do."
+        says = all_alike(found.x[0], found.x[-1], "", 3)
         return "flat", says, None, next_range
     if found.edge:
         way = "more" if found.edge > 0 else "less"

@@ -8,12 +8,13 @@ from dataclasses import dataclass, replace
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.wall import WallFill, fit_wall, nominal_mm
 from drumbo.core.piece import Piece, union
-from drumbo.core.profile import From, Origin, Value
-from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath, build, settings_for
+from drumbo.core.profile import From, Value
+from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath
 from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead, check_known
 from drumbo.trials.flow_wall import frames
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import Bounds, TrialPlan, ask
+from drumbo.trials.toolkit.roads import check_bed, on_bed, usual_settings
 
 FEWEST_READINGS = 4
 CONTRADICTION = 4.0
@@ -71,7 +72,7 @@ class FlowWall(Kind[Plan]):
         measured = held.origin.kind == From.TRIAL and not held.recheck and held.error is not None
         return Plan(
             flow_ratio=held.number,
-            width_mm=settings_for(context.profile.numbers(), context.printer).width_mm,
+            width_mm=usual_settings(context).width_mm,
             wall_mm=10.0,
             heights=3,
             known_ratio=held.number if measured else None,
@@ -82,9 +83,7 @@ class FlowWall(Kind[Plan]):
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what does not fit; warn of another flow than the profile's."""
         printer = context.printer
-        if printer.bed_x_mm < frames.WIDTH + 8 or printer.bed_y_mm < frames.DEPTH + 40:
-            size = f"{frames.WIDTH + 8:.0f} × {frames.DEPTH + 40:.0f} mm"
-            raise InvalidInput("wall_mm", f"the piece needs a bed of {size}")
+        check_bed("wall_mm", printer, frames.WIDTH + 8, frames.DEPTH + 40)
         if plan.wall_mm + 2 > printer.height_mm:
             raise InvalidInput("wall_mm", f"{printer.name} prints no higher than {printer.height_mm:g} mm")
         check_known(plan, "known_ratio", "known_error")
@@ -116,7 +115,7 @@ class FlowWall(Kind[Plan]):
         return frames.frames(self._widths(plan), labels, base, settings.layer_mm, wall, heights)
 
     def _base(self, context: Context) -> tuple[float, PrintSettings]:
-        settings = settings_for(context.profile.numbers(), context.printer)
+        settings = usual_settings(context)
         return settings.first_layer_mm + 2 * settings.layer_mm, settings
 
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
@@ -133,13 +132,11 @@ class FlowWall(Kind[Plan]):
             for middle, walls in zip(frames.middles(), WALLS, strict=True)
             for k in reversed(range(walls))
         ]
-        low_x, low_y = context.printer.bed_low
         layers = range(3, 3 + round(plan.wall_mm / settings.layer_mm))
-        return build(
+        return on_bed(
             plate,
+            context,
             settings,
-            middle=context.printer.bed_middle,
-            purge_from=(low_x + 10, low_y + 8),
             strokes=dict.fromkeys(layers, rings),
         )
 
@@ -178,13 +175,13 @@ class FlowWall(Kind[Plan]):
             return {}
         profile = context.profile
         old, new = profile.number("flow_ratio"), round(result.value, 3)
-        origin = Origin(From.TRIAL, self.title.lower(), trial)
+        origin = self.origin(trial)
         if plan.into == "outer":
             return {"flow_outer_share": Value(round(new / old, 3), origin, result.error / old)}
         changes = {"flow_ratio": Value(new, origin, result.error)}
         if plan.into == "all-but-first":
             first = profile.values["flow_first_share"].number if "flow_first_share" in profile.values else 1.0
-            kept = Origin(From.TRIAL, f"as it was: {old * first:.3f} in all", trial)
+            kept = self.origin(trial, f"as it was: {old * first:.3f} in all")
             changes["flow_first_share"] = Value(round(old * first / new, 3), kept)
         return changes
 

@@ -6,9 +6,10 @@ from dataclasses import dataclass, replace
 
 from drumbo.core.light.job import Lift
 from drumbo.trials.base import First, Step
-from drumbo.trials.layered import ResinContext
 from drumbo.trials.plan import ask
-from drumbo.trials.storeys import StoreyKind, StoreyPlan
+from drumbo.trials.toolkit.layered import ResinContext
+from drumbo.trials.toolkit.storeys import StoreyKind, StoreyPlan
+from drumbo.trials.toolkit.sweep import even_steps
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,8 +57,7 @@ class LiftSpeed(StoreyKind[Plan]):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Speeds that grow by the step, the slowest at the plate."""
-        first, step = plan.first, plan.step
-        return tuple(Step(i, first + i * step, f"{first + i * step:g}") for i in range(plan.storeys))
+        return even_steps(plan.first, plan.step, plan.storeys)
 
     def lifted(self, lift: Lift, value: float) -> Lift:
         """At the storey's speed; a second stage is never slower."""

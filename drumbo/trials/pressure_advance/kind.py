@@ -7,8 +7,8 @@ from dataclasses import replace
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.piece import Piece, union
-from drumbo.core.profile import From, Origin, Value
-from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath, build, settings_for
+from drumbo.core.profile import From
+from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath
 from drumbo.trials.base import (
     Aspect,
     Context,
@@ -25,6 +25,8 @@ from drumbo.trials.plan import Bounds
 from drumbo.trials.pressure_advance import sheet
 from drumbo.trials.pressure_advance.plan import FEWEST, MOST, USUAL, Plan
 from drumbo.trials.pressure_advance.verdict import fine_plan, is_coarse, verdict
+from drumbo.trials.toolkit.roads import foot_mm, on_bed, usual_settings
+from drumbo.trials.toolkit.sweep import even_steps
 
 BASE_LAYERS = 2
 FASTEST_MM_S, SLOW_SHARE = 100.0, 0.2
@@ -49,6 +51,8 @@ class PressureAdvance(Kind[Plan]):
     title = "Pressure advance"
     sets = ("pressure_advance_s",)
     group = "pressure"
+    called = "roads"
+    ends = ("at the left", "at the right")
     about = (
         "A thin sheet with one road a value: slow, fast, slow, around a sharp gable, and back. Too little swells where "
         "the head brakes, too much thins there. The right one is even. First coarse, then fine."
@@ -69,7 +73,7 @@ class PressureAdvance(Kind[Plan]):
     def suggest(self, context: Context) -> Plan:
         """Coarse over the drive's usual range; fine around what a coarse sheet has found."""
         count = max(FEWEST, min(USUAL, self._room(context)))
-        settings = settings_for(context.profile.numbers(), context.printer)
+        settings = usual_settings(context)
         area = settings.road_area(settings.layer_mm) * settings.flow_ratio
         fast = min(FASTEST_MM_S, context.printer.speed_max_mm_s, 0.8 * settings.max_flow_mm3_s / area)
         fast = max(20.0, round(fast / 5) * 5.0)
@@ -110,7 +114,7 @@ class PressureAdvance(Kind[Plan]):
         bowden = context.printer.drive == "bowden"
         if high > (1.2 if bowden else 0.15):
             warnings["step_s"] = f"goes to {high:g} s; that is unusual for this drive"
-        settings = settings_for(context.profile.numbers(), context.printer)
+        settings = usual_settings(context)
         flow = settings.road_area(settings.layer_mm) * settings.flow_ratio * fast
         if flow > settings.max_flow_mm3_s:
             most = settings.max_flow_mm3_s / settings.road_area(settings.layer_mm) / settings.flow_ratio
@@ -119,10 +123,7 @@ class PressureAdvance(Kind[Plan]):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Least first, from the left."""
-        low, step = plan.low_s, plan.step_s
-        values = [round(low + i * step, 4) for i in range(plan.roads)]
-        decimals = max(2, *(len(f"{v:.4f}".rstrip("0").partition(".")[2]) for v in values))
-        return tuple(Step(i, value, f"{value:.{decimals}f}") for i, value in enumerate(values))
+        return even_steps(plan.low_s, plan.step_s, plan.roads, least=2)
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The sheet."""
@@ -141,12 +142,10 @@ class PressureAdvance(Kind[Plan]):
             for step in steps
             for k, leg in enumerate(sheet.legs(step.index, len(steps)))
         ]  # fmt: skip
-        low_x, low_y = context.printer.bed_low
-        return build(
+        return on_bed(
             union(p.solid for p in sheet.plate(steps, base, settings.layer_mm)),
+            context,
             settings,
-            middle=context.printer.bed_middle,
-            purge_from=(low_x + 10, low_y + 8),
             strokes={BASE_LAYERS: strokes},
         )
 
@@ -158,19 +157,6 @@ class PressureAdvance(Kind[Plan]):
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Where neither bulges nor thinning is left; see `verdict`."""
         return verdict(plan, self.steps(plan), readings)
-
-    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
-        """The value, to a thousandth."""
-        del plan, context
-        if result.value is None:
-            return {}
-        origin = Origin(From.TRIAL, self.title.lower(), trial)
-        return {"pressure_advance_s": Value(round(result.value, 3), origin, result.error)}
-
-    def in_words(self, plan: Plan) -> str:
-        """From left to right."""
-        steps = self.steps(plan)
-        return f"{len(steps)} roads, {steps[0].label} s at the left to {steps[-1].label} s at the right."
 
     def wants(self, context: Context) -> str | None:
         """Coarse where it is not measured, fine where only a coarse sheet has; never where it cannot be set."""
@@ -184,8 +170,8 @@ class PressureAdvance(Kind[Plan]):
 
 
 def _base(context: Context) -> tuple[float, PrintSettings]:
-    settings = settings_for(context.profile.numbers(), context.printer)
-    base = settings.first_layer_mm + (BASE_LAYERS - 1) * settings.layer_mm
+    settings = usual_settings(context)
+    base = foot_mm(settings, BASE_LAYERS)
     return base, replace(settings, layer_time_min_s=0.0)
 
 

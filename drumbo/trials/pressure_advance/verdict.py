@@ -15,6 +15,7 @@ from drumbo.core.fit.vee import Vee, fit_vee
 from drumbo.trials.base import Readings, Result, Step, known_before, weighed
 from drumbo.trials.pictures import Curve, Spread
 from drumbo.trials.pressure_advance.plan import Plan
+from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, all_alike, contradict, few
 
 Floats = NDArray[np.float64]
 
@@ -22,7 +23,6 @@ COARSE_SHARE = 0.035
 """A value whose error is more than this share of it is worth a fine sheet."""
 FINE_STEPS = 10
 """A fine step is about one so-many-th of the value."""
-SPLIT_MISFIT = 1.9
 UNIT_SHARE = 4.0
 """Departures that halve a score are a 25th to two fifths of the value: a hundredth to a tenth of so many times it."""
 EVEN = (0.65, 1.6)
@@ -50,8 +50,7 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
         return measured
     if readings.picked is not None:
         return _by_pick(plan, steps, readings.picked)
-    left = 3 - scored
-    return Result("few", says=f"Score {left} more road{'s' if left > 1 else ''}, or pick the most even.")
+    return few(scored, "road", then=", or pick the most even.")
 
 
 def _by_widths(steps: Sequence[Step], readings: Readings) -> Result | None:
@@ -122,14 +121,9 @@ def _by_scores(plan: Plan, x: Floats, bulges: Floats, thins: Floats) -> Result:
 def _state(plan: Plan, found: Vee, error: float) -> tuple[str, str, Mapping[str, Scalar] | None, str]:
     next_range, fine = "Plan the next range", "Plan the fine sheet"
     if found.misfit > SPLIT_MISFIT:
-        return (
-            "split",
-            "The scores contradict each other; look again at the roads far from the curve.",
-            None,
-            next_range,
-        )
+        return "split", contradict("roads"), None, next_range
     if found.flat:
-        says = f"No clear difference between {found.x[0]:.3f} and {found.x[-1]:.3f} s; leave it off, or look closer."
+        says = all_alike(found.x[0], found.x[-1], "s", 3, "leave it off, or look closer")
         return "flat", says, None, next_range
     if found.edge > 0 or (found.edge < 0 and found.x[0] > 0):
         way = "more" if found.edge > 0 else "less"

@@ -7,12 +7,12 @@ import math
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import family
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Toolpath
-from drumbo.trials import posts
 from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.retraction_length.plan import Plan
 from drumbo.trials.retraction_length.verdict import verdict
+from drumbo.trials.toolkit import posts
+from drumbo.trials.toolkit.sweep import count_between, even_steps
 
 ASPECTS: tuple[Aspect, ...] = (
     Aspect("strings", "Strings", ("a web", "heavy threads", "threads", "a few wisps", "none"),
@@ -70,10 +70,7 @@ class RetractionLength(Kind[Plan]):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Shortest first, as printed."""
-        short, step = plan.short_mm, plan.step_length_mm
-        fine = abs(step * 10 - round(step * 10)) > 1e-9
-        values = [round(short + i * step, 3) for i in range(_count(plan))]
-        return tuple(Step(i, value, f"{value:.{2 if fine else 1}f}") for i, value in enumerate(values))
+        return even_steps(plan.short_mm, plan.step_length_mm, _count(plan), least=1)
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """Mast and posts."""
@@ -93,20 +90,10 @@ class RetractionLength(Kind[Plan]):
         """The shortest length that is clean enough; see `verdict`."""
         return verdict(plan, self.steps(plan), readings)
 
-    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
-        """The result, rounded up to the next tenth: what is longer is clean too."""
-        del plan, context
-        if result.value is None:
-            return {}
-        origin = Origin(From.TRIAL, self.title.lower(), trial)
-        return {"retraction_mm": Value(math.ceil(round(result.value, 3) * 10 - 0.2) / 10, origin, result.error)}
-
-    def in_words(self, plan: Plan) -> str:
-        """From the bottom up."""
-        steps = self.steps(plan)
-        return f"{len(steps)} steps, {steps[0].label} mm at the bottom to {steps[-1].label} mm at the top."
+    def adopted(self, value: float) -> float:
+        """To the next tenth above."""
+        return math.ceil(round(value, 3) * 10 - 0.2) / 10
 
 
 def _count(plan: Plan) -> int:
-    span = plan.long_mm - plan.short_mm
-    return int(span / plan.step_length_mm + 1e-6) + 1
+    return count_between(plan.short_mm, plan.long_mm, plan.step_length_mm)

@@ -13,10 +13,10 @@ from drumbo.core.fit.fade import Fade, fit_fade
 from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.pictures import Curve
 from drumbo.trials.retraction_length.plan import Plan
+from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, contradict, few
 
 Floats = NDArray[np.float64]
 
-SPLIT_MISFIT = 1.9
 CLEAN, WISPY = 3.2, 2.6
 """Scores of strings from which a travel counts as clean, and below which threads are left whatever is done."""
 GAPING = 2
@@ -33,8 +33,7 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
         return _by_scores(plan, x, strings, readings.column("restart", steps))
     if readings.picked is not None:
         return _by_pick(plan, steps, readings.picked)
-    left = 3 - scored
-    return Result("few", says=f"Score {left} more step{'s' if left > 1 else ''}, or pick the first clean one.")
+    return few(scored, then=", or pick the first clean one.")
 
 
 def _by_scores(plan: Plan, x: Floats, strings: Floats, restarts: Floats) -> Result:
@@ -44,7 +43,7 @@ def _by_scores(plan: Plan, x: Floats, strings: Floats, restarts: Floats) -> Resu
     gaps_from = _gaps_from(x, restarts)
     notes = _notes(found, gaps_from)
     if found.misfit > SPLIT_MISFIT:
-        says = "The scores contradict each other; look again at the steps far from the curve."
+        says = contradict()
         return Result("split", _within(found, x), _error(found, step), says=says, notes=notes, curve=curve)
     if found.flat:
         return _flat(plan, found, x, step, curve)

@@ -11,16 +11,18 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.quality import as_good
 from drumbo.core.fit.vee import Vee, fit_vee
 from drumbo.core.piece import Piece, union
-from drumbo.core.profile import From, Origin, Value
-from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath, build, settings_for
+from drumbo.core.profile import From, Value
+from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath
 from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.pictures import Curve
 from drumbo.trials.plan import Bounds, TrialPlan, ask
 from drumbo.trials.retraction_restart import arches
+from drumbo.trials.toolkit.roads import foot_mm, on_bed, usual_settings
+from drumbo.trials.toolkit.sweep import even_steps
+from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, all_alike, contradict
 
 FEWEST, MOST = 4, 13
 BASE_LAYERS = 3
-SPLIT_MISFIT = 1.9
 UNIT_MM = 3.0
 """Departures that halve a score are 0.03 to 0.3 mm: a hundredth to a tenth of this."""
 EVEN = (0.65, 1.6)
@@ -58,6 +60,7 @@ class RetractionRestart(Kind[Plan]):
     title = "Restart and coasting"
     sets = ("restart_extra_mm", "coasting_mm")
     group = "retraction"
+    on_demand = True
     about = (
         "A row of arches; every layer starts at the left foot and ends at the right one. Each is printed with its own "
         "restart extra, or its own coasting. The right value leaves neither blob nor gap."
@@ -107,9 +110,7 @@ class RetractionRestart(Kind[Plan]):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Least first, from the left."""
-        low, step = plan.low_mm, plan.step_mm
-        values = [round(low + i * step, 3) + 0.0 for i in range(plan.count)]
-        return tuple(Step(i, value, f"{value:.2f}") for i, value in enumerate(values))
+        return even_steps(plan.low_mm, plan.step_mm, plan.count, least=2)
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The arches on their plate."""
@@ -122,17 +123,15 @@ class RetractionRestart(Kind[Plan]):
         base, settings = _base(context)
         steps = self.steps(plan)
         field = "restart_extra_mm" if plan.what == "restart" else "coasting_mm"
-        low_x, low_y = context.printer.bed_low
         roads = [
             Stroke(arches.line(s.index, len(steps)), Role.OUTER, _with(settings, field, s.value), label=s.label)
             for s in steps
         ]
         layers = range(BASE_LAYERS, BASE_LAYERS + round(plan.high_mm / settings.layer_mm))
-        return build(
+        return on_bed(
             union(p.solid for p in arches.plate(steps, base, settings.layer_mm)),
+            context,
             settings,
-            middle=context.printer.bed_middle,
-            purge_from=(low_x + 10, low_y + 8),
             strokes=dict.fromkeys(layers, roads),
         )
 
@@ -167,7 +166,7 @@ class RetractionRestart(Kind[Plan]):
         if result.value is None:
             return {}
         key = "restart_extra_mm" if plan.what == "restart" else "coasting_mm"
-        return {key: Value(round(result.value, 2) + 0.0, Origin(From.TRIAL, self.title.lower(), trial), result.error)}
+        return {key: Value(round(result.value, 2) + 0.0, self.origin(trial), result.error)}
 
     def overrides(self, plan: Plan) -> dict[str, str]:
         """The one that is swept."""
@@ -181,15 +180,10 @@ class RetractionRestart(Kind[Plan]):
         what = "restart extra" if plan.what == "restart" else "coasting"
         return f"{len(steps)} arches, {what} {steps[0].label} mm at the left to {steps[-1].label} mm at the right."
 
-    def wants(self, context: Context) -> str | None:
-        """Only for those who want the last of it."""
-        del context
-        return None
-
 
 def _base(context: Context) -> tuple[float, PrintSettings]:
-    settings = settings_for(context.profile.numbers(), context.printer)
-    return settings.first_layer_mm + (BASE_LAYERS - 1) * settings.layer_mm, settings
+    settings = usual_settings(context)
+    return foot_mm(settings, BASE_LAYERS), settings
 
 
 def _with(settings: PrintSettings, field: str, value: float) -> PrintSettings:
@@ -198,9 +192,9 @@ def _with(settings: PrintSettings, field: str, value: float) -> PrintSettings:
 
 def _state(plan: Plan, found: Vee) -> tuple[str, str]:
     if found.misfit > SPLIT_MISFIT:
-        return "split", "The scores contradict each other; look again at the arches far from the curve."
+        return "split", contradict("arches")
     if found.flat:
-        return "flat", f"No clear difference between {found.x[0]:.2f} and {found.x[-1]:.2f} mm; leave it as it is."
+        return "flat", all_alike(found.x[0], found.x[-1], "mm", 2, "leave it as it is")
     if found.edge:
         way = "more" if found.edge > 0 else "less"
         if plan.what == "coasting" and found.edge < 0:

@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fit.quality import Quality, fit_quality
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Origin, Value
 from drumbo.core.toolpath import Toolpath
-from drumbo.trials import posts
 from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
-from drumbo.trials.pictures import Curve
 from drumbo.trials.plan import Bounds, TrialPlan, ask
+from drumbo.trials.toolkit import posts
+from drumbo.trials.toolkit.sweep import count_between, even_steps
+from drumbo.trials.toolkit.verdict import BestStep, few
 
-SPLIT_MISFIT, FLAT_DROP = 1.9, 1.2
+TELLS = BestStep("mm/s", step_share=0.0, flat_drop=1.2)
 
 ASPECTS: tuple[Aspect, ...] = (
     Aspect("strings", "Strings", ("a web", "heavy threads", "threads", "a few wisps", "none"),
@@ -43,6 +42,7 @@ class RetractionSpeed(Kind[Plan]):
     title = "Retraction speed"
     sets = ("retraction_speed_mm_s",)
     group = "retraction"
+    on_demand = True
     about = (
         "The posts of the retraction length, pulled back by one length at speeds that stand on the mast. Too slow "
         "comes too late, too fast slips; in between all are alike."
@@ -80,8 +80,7 @@ class RetractionSpeed(Kind[Plan]):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Slowest first, as printed."""
-        slow, step = plan.slow_mm_s, plan.step_mm_s
-        return tuple(Step(i, slow + i * step, f"{slow + i * step:g}") for i in range(_count(plan)))
+        return even_steps(plan.slow_mm_s, plan.step_mm_s, _count(plan))
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """Mast and posts."""
@@ -98,26 +97,8 @@ class RetractionSpeed(Kind[Plan]):
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """The middle of what is as clean as the cleanest."""
-        steps = self.steps(plan)
-        scores = readings.column("strings", steps)[:, None]
-        scored = int(np.isfinite(scores).sum())
-        if scored < 3:
-            left = 3 - scored
-            return Result("few", says=f"Score {left} more step{'s' if left > 1 else ''}; a curve needs three.")
-        x = np.array([step.value for step in steps])
-        found = fit_quality(x, scores, np.ones(1))
-        error = max(found.error, 0.3 * plan.step_mm_s)
-        state, says = _state(found)
-        curve = Curve.of(found.x, found.mean, found.sd, x, found.points)
-        return Result(state, found.best, error, found.low, found.high, says, curve=curve)
-
-    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
-        """The speed, in whole mm/s."""
-        del plan, context
-        if result.value is None:
-            return {}
-        origin = Origin(From.TRIAL, self.title.lower(), trial)
-        return {"retraction_speed_mm_s": Value(float(round(result.value)), origin, result.error)}
+        told = replace(TELLS, least_error=0.3 * plan.step_mm_s).of(self.steps(plan), ASPECTS, np.ones(1), readings)
+        return told[0] if told else few(int(np.isfinite(readings.column("strings", self.steps(plan))).sum()))
 
     def overrides(self, plan: Plan) -> dict[str, str]:
         """Speed and length."""
@@ -130,19 +111,6 @@ class RetractionSpeed(Kind[Plan]):
             f"{len(steps)} steps of {length:g} mm, {steps[0].label} mm/s at the bottom to {steps[-1].label} at the top."
         )
 
-    def wants(self, context: Context) -> str | None:
-        """Only for those who want the last of it."""
-        del context
-        return None
-
 
 def _count(plan: Plan) -> int:
-    return int((plan.fast_mm_s - plan.slow_mm_s) / plan.step_mm_s + 1e-9) + 1
-
-
-def _state(found: Quality) -> tuple[str, str]:
-    if found.misfit > SPLIT_MISFIT:
-        return "split", "The scores contradict each other; look again at the steps far from the curve."
-    if found.drop < FLAT_DROP:
-        return "flat", f"No clear difference between {found.x[0]:g} and {found.x[-1]:g} mm/s; any of them will do."
-    return "good", f"{found.low:.0f} to {found.high:.0f} mm/s is as good."
+    return count_between(plan.slow_mm_s, plan.fast_mm_s, plan.step_mm_s)

@@ -10,13 +10,15 @@ import numpy as np
 from drumbo.core.errors import InvalidInput
 from drumbo.core.motion import plan_moves
 from drumbo.core.piece import Piece, union
-from drumbo.core.profile import From, Origin, Value
-from drumbo.core.toolpath import PrintSettings, Role, Toolpath, Turn, build, settings_for
+from drumbo.core.profile import Value
+from drumbo.core.toolpath import PrintSettings, Role, Toolpath, Turn
 from drumbo.trials.base import Context, First, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.plan import Bounds
 from drumbo.trials.rising_wall import pod
 from drumbo.trials.rising_wall.plan import Plan
 from drumbo.trials.rising_wall.verdict import kept_share, verdict
+from drumbo.trials.toolkit.roads import check_bed, on_bed, usual_settings
+from drumbo.trials.toolkit.sweep import count_between, even_steps
 
 MOST_BANDS, USUAL_BANDS = 24, 14
 FOOT_LAYERS, STRIP_LAYERS = 5, 3
@@ -38,6 +40,7 @@ class RisingWall(Kind[Plan]):
     title = "Max flow by a wall"
     sets = ("max_flow_mm3_s",)
     group = "max_flow"
+    called = "bands"
     about = (
         "One wall in a single rising line, with more flow in every band, slowest at the bottom. Where it turns matt, "
         "then gapes, then splits tells how much the hot end can melt. A ruler with every band's flow comes with it."
@@ -86,8 +89,7 @@ class RisingWall(Kind[Plan]):
         if made.foot_mm + bands * made.band_mm + 1 > printer.height_mm:
             raise InvalidInput("band_mm", f"makes a wall higher than the {printer.height_mm:g} mm of {printer.name}")
         wide, deep = 2 * (pod.HALF_LONG + pod.FOOT_WIDE), 2 * pod.HALF_DEEP + pod.RULER_WIDE + 20
-        if printer.bed_x_mm < max(wide, bands * made.band_mm) + 8 or printer.bed_y_mm < deep + 40:
-            raise InvalidInput("band_mm", f"the piece needs a bed of {wide + 8:.0f} × {deep + 40:.0f} mm")
+        check_bed("band_mm", printer, max(wide, bands * made.band_mm) + 8, deep + 40)
         self._check_reach(plan, context)
         warnings = {}
         if step > 0.12 * (low + high) / 2:
@@ -139,10 +141,9 @@ class RisingWall(Kind[Plan]):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Slowest first, from the bottom."""
-        low, high, step = plan.low_mm3_s, plan.high_mm3_s, plan.step_mm3_s
-        values = [round(low + i * step, 4) for i in range(math.floor((high - low) / step + 1e-6) + 1)]
-        decimals = max(len(f"{v:.2f}".rstrip("0").partition(".")[2]) for v in values)
-        return tuple(Step(i, value, f"{value:.{decimals}f}") for i, value in enumerate(values))
+        return even_steps(
+            plan.low_mm3_s, plan.step_mm3_s, count_between(plan.low_mm3_s, plan.high_mm3_s, plan.step_mm3_s)
+        )
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The pod and its ruler."""
@@ -161,12 +162,10 @@ class RisingWall(Kind[Plan]):
         for band, line, heights in pod.turns(made, points):
             turns.append(Turn(line, heights, at[band], steps[band].label if band != seen else ""))
             seen = band
-        low_x, low_y = context.printer.bed_low
-        return build(
+        return on_bed(
             union(p.solid for p in pod.foot(steps, made)),
+            context,
             gentle,
-            middle=context.printer.bed_middle,
-            purge_from=(low_x + 10, low_y + 8),
             turns=turns,
         )
 
@@ -184,13 +183,8 @@ class RisingWall(Kind[Plan]):
         if result.value is None or result.error is None:
             return {}
         kept = kept_share(plan, result.value)
-        origin = Origin(From.TRIAL, f"{self.title.lower()}, {(1 - kept) * 100:.0f} % kept back", trial)
+        origin = self.origin(trial, f"{self.title.lower()}, {(1 - kept) * 100:.0f} % kept back")
         return {"max_flow_mm3_s": Value(round(result.value * kept, 1), origin, result.error * kept)}
-
-    def in_words(self, plan: Plan) -> str:
-        """From the bottom up."""
-        steps = self.steps(plan)
-        return f"{len(steps)} bands, {steps[0].label} mm³/s at the bottom to {steps[-1].label} at the top."
 
     def overrides(self, plan: Plan) -> dict[str, str]:
         """The flow, and the road that carries it."""
@@ -199,7 +193,7 @@ class RisingWall(Kind[Plan]):
 
 
 def _gentle(context: Context) -> PrintSettings:
-    return settings_for(context.profile.numbers(), context.printer)
+    return usual_settings(context)
 
 
 def _settings(layer_mm: float, width_mm: float, context: Context) -> PrintSettings:

@@ -6,14 +6,16 @@ import math
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Origin, Value
-from drumbo.core.toolpath import Override, Toolpath, build, settings_for
+from drumbo.core.profile import Value
+from drumbo.core.toolpath import Override, Toolpath
 from drumbo.core.workshop import Printer
 from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.plan import Bounds
 from drumbo.trials.temperature import ladder
 from drumbo.trials.temperature.plan import Plan
 from drumbo.trials.temperature.verdict import verdict
+from drumbo.trials.toolkit.roads import check_bed, on_bed, usual_settings, whole_layers_mm
+from drumbo.trials.toolkit.sweep import count_between, even_steps
 
 MOST_STEPS, FEWEST_STEPS = 15, 3
 
@@ -86,9 +88,7 @@ class Temperature(Kind[Plan]):
 
     def _fits(self, plan: Plan, printer: Printer, count: int) -> None:
         wide, deep = ladder.WIDTH, ladder.DEPTH
-        if printer.bed_x_mm < wide + 20 or printer.bed_y_mm < deep + 30:
-            raise InvalidInput("hot_c", f"the piece is {wide:.0f} × {deep:.0f} mm and needs a bed of {wide + 20:.0f} "
-                                        f"× {deep + 30:.0f} mm")  # fmt: skip
+        check_bed("hot_c", printer, wide + 20, deep + 30, f"the piece is {wide:.0f} × {deep:.0f} mm and needs")
         step_mm = plan.step_mm
         room = printer.height_mm - 5 - 1
         most = min(int(room // step_mm), MOST_STEPS)
@@ -115,26 +115,20 @@ class Temperature(Kind[Plan]):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Hottest first, as printed."""
-        hot, step = plan.hot_c, plan.step_c
-        return tuple(Step(i, hot - i * step, f"{hot - i * step:g}") for i in range(_count(plan)))
+        return even_steps(plan.hot_c, -plan.step_c, _count(plan))
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The ladder; heights are rounded to whole layers so that steps begin between two of them."""
-        settings = settings_for(context.profile.numbers(), context.printer)
-        layers = round(plan.step_mm / settings.layer_mm)
+        settings = usual_settings(context)
         foot = settings.first_layer_mm + 3 * settings.layer_mm
         values = tuple(step.value for step in self.steps(plan))
-        return ladder.ladder(values, layers * settings.layer_mm, foot)
+        return ladder.ladder(values, whole_layers_mm(plan.step_mm, settings), foot)
 
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """The ladder's roads, with the nozzle set anew where a step begins."""
-        printer = context.printer
-        low_x, low_y = printer.bed_low
-        return build(
+        return on_bed(
             piece.solid,
-            settings_for(context.profile.numbers(), printer),
-            middle=printer.bed_middle,
-            purge_from=(low_x + 10, low_y + 8),
+            context,
             overrides=[Override(p.low[2], p.value, f"{p.label} °C") for p in piece.places],
         )
 
@@ -156,14 +150,9 @@ class Temperature(Kind[Plan]):
         lead = profile.number("nozzle_first_c") - profile.number("nozzle_c")
         lead = min(max(lead, 0.0), 10.0)
         first = min(best + lead, context.printer.nozzle_max_c)
-        origin = Origin(From.TRIAL, self.title.lower(), trial)
-        follows = Origin(From.TRIAL, f"same tower, +{lead:g}" if lead else "same tower", trial)
+        origin = self.origin(trial)
+        follows = self.origin(trial, f"same tower, +{lead:g}" if lead else "same tower")
         return {"nozzle_c": Value(best, origin, result.error), "nozzle_first_c": Value(first, follows)}
-
-    def in_words(self, plan: Plan) -> str:
-        """From the bottom up."""
-        steps = self.steps(plan)
-        return f"{len(steps)} steps, {steps[0].label} at the bottom to {steps[-1].label} at the top."
 
     def first_layer_c(self, plan: Plan, context: Context) -> float:
         """As planned."""
@@ -172,4 +161,4 @@ class Temperature(Kind[Plan]):
 
 
 def _count(plan: Plan) -> int:
-    return int((plan.hot_c - plan.cold_c) / plan.step_c + 1e-9) + 1
+    return count_between(plan.hot_c, plan.cold_c, plan.step_c)

@@ -7,7 +7,7 @@ import numpy as np
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import family
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Law, Origin, Value
+from drumbo.core.profile import Law, Value
 from drumbo.core.toolpath import Toolpath, settings_for
 from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.plan import Bounds
@@ -177,7 +177,7 @@ class WeighedBlobs(Kind[Plan]):
             return {}
         kept = kept_share(plan)
         note = self.title.lower() + (f", {(1 - kept) * 100:.0f} % kept back" if kept < 1 else "")
-        origin = Origin(From.TRIAL, note, trial)
+        origin = self.origin(trial, note)
         if result.also is None:
             return {"max_flow_mm3_s": Value(round(result.value * kept, 1), origin, result.error * kept)}
         law = Law("nozzle_c", **{**result.also, "number": result.value * kept}, note=note)

@@ -16,9 +16,10 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Scalar
 from drumbo.core.piece import Part, Piece, Place, block, text_shape, union
 from drumbo.core.piece.solids import along_y
-from drumbo.core.toolpath import PrintSettings, Toolpath, Zone, build, settings_for
+from drumbo.core.toolpath import Toolpath, Zone
 from drumbo.core.workshop import Printer
 from drumbo.trials.base import Context, Step
+from drumbo.trials.toolkit.roads import FAR, check_bed, foot_mm, on_bed, usual_settings, whole_layers_mm
 
 MAST, DEEP, REACH, POST, MARGIN = 17.0, 6.0, 32.0, 5.5, 4.0
 LEDGE = 0.5
@@ -26,7 +27,6 @@ WIDTH = 2 * (REACH + POST / 2 + MARGIN)
 DEPTH = DEEP + 2 * MARGIN + 2
 MOST_STEPS, FEWEST_STEPS = 21, 4
 FOOT_LAYERS = 4
-FAR = 1e3
 
 
 def posts(steps: Sequence[Step], step_mm: float, foot_mm: float) -> Piece:
@@ -58,16 +58,13 @@ def _post(side: int, low: float, high: float) -> Manifold:
 
 def heights(step_mm: float, context: Context) -> tuple[float, float]:
     """(step, foot) in whole layers, mm."""
-    settings = settings_for(context.profile.numbers(), context.printer)
-    foot = settings.first_layer_mm + (FOOT_LAYERS - 1) * settings.layer_mm
-    return round(step_mm / settings.layer_mm) * settings.layer_mm, foot
+    settings = usual_settings(context)
+    return whole_layers_mm(step_mm, settings), foot_mm(settings, FOOT_LAYERS)
 
 
 def check_room(key: str, count: int, step_mm: float, printer: Printer) -> None:
     """InvalidInput where so many steps do not fit, with how many do."""
-    if printer.bed_x_mm < WIDTH + 20 or printer.bed_y_mm < DEPTH + 30:
-        size = f"{WIDTH + 20:.0f} × {DEPTH + 30:.0f} mm"
-        raise InvalidInput(key, f"the piece needs a bed of {size}")
+    check_bed(key, printer, WIDTH + 20, DEPTH + 30)
     if count < FEWEST_STEPS:
         raise InvalidInput(key, f"gives {count} steps; {FEWEST_STEPS} are the fewest that tell something")
     most = min(int((printer.height_mm - 2) // step_mm), MOST_STEPS)
@@ -77,12 +74,8 @@ def check_room(key: str, count: int, step_mm: float, printer: Printer) -> None:
 
 def roads(piece: Piece, context: Context, field: str, extra: dict[str, Scalar] | None = None) -> Toolpath:
     """The posts' roads, every step with its own value of one field of the print settings."""
-    settings: PrintSettings = settings_for(context.profile.numbers(), context.printer)
-    low_x, low_y = context.printer.bed_low
     zones = [
         Zone((-FAR, -FAR, p.low[2]), (FAR, FAR, p.high[2]), {**(extra or {}), field: p.value}, p.label)  # type: ignore[dict-item]
         for p in piece.places
     ]
-    return build(
-        piece.solid, settings, middle=context.printer.bed_middle, purge_from=(low_x + 10, low_y + 8), zones=zones
-    )
+    return on_bed(piece.solid, context, zones=zones)

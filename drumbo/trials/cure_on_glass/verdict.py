@@ -9,8 +9,8 @@ import numpy as np
 
 from drumbo.core.light.curve import WorkingCurve, fit
 from drumbo.trials.base import Readings, Result, Step
+from drumbo.trials.cure_on_glass.plan import Plan
 from drumbo.trials.pictures import Axis, Chart, Series
-from drumbo.trials.working_curve.plan import Plan
 
 FEWEST = 4
 OVERCURES = (20, 50, 100)

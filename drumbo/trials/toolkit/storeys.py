@@ -13,17 +13,14 @@ from typing import ClassVar, TypeVar
 
 from manifold3d import Manifold
 
-from drumbo.core.catalogue import BY_KEY
 from drumbo.core.fields import Scalar
 from drumbo.core.light.job import LayerJob, Lift, Lit, job
 from drumbo.core.piece import Part, Piece, Place, block, text_shape, union
 from drumbo.core.piece.solids import along_y
-from drumbo.core.profile import From, Origin, Value
 from drumbo.trials.base import First, Readings, Result, Step, ToRead
-from drumbo.trials.exposure_coupon.coupon import PIN_SEGMENTS
-from drumbo.trials.layered import LayerKind, ResinContext, base_mm, check_room, screen_of
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import TrialPlan, ask
+from drumbo.trials.toolkit.layered import PIN_SEGMENTS, LayerKind, ResinContext, base_mm, check_room, screen_of
 
 WIDE, DEEP, STOREY, FLOOR = 22.0, 9.0, 4.6, 0.7
 WALL, DIGITS_HIGH, STROKE = 8.5, 3.2, 0.6
@@ -172,13 +169,6 @@ class StoreyKind(LayerKind[S]):
     def keeps(self, result: Result) -> bool:
         """Whatever held may be used."""
         return result.value is not None
-
-    def changes(self, plan: S, result: Result, context: ResinContext, trial: int) -> dict[str, Value]:
-        """The one parameter, to the digits that it is shown with."""
-        if result.value is None:
-            return {}
-        key, origin = self.sets[0], Origin(From.TRIAL, self.title.lower(), trial)
-        return {key: Value(round(result.value, BY_KEY[key].decimals), origin, result.error)}
 
 
 def tower(steps: Sequence[Step], base_mm: float) -> Piece:

@@ -9,12 +9,12 @@ import numpy as np
 from drumbo.core.errors import InvalidInput
 from drumbo.core.light.job import LayerJob, on_glass
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Origin, Value
+from drumbo.core.profile import Value
 from drumbo.trials.base import Measure, Readings, Result, Site, Step, ToRead
-from drumbo.trials.layered import LayerKind, ResinContext, as_many, check_room, screen_of
-from drumbo.trials.working_curve import skins
-from drumbo.trials.working_curve.plan import FEWEST, Plan
-from drumbo.trials.working_curve.verdict import verdict
+from drumbo.trials.cure_on_glass import skins
+from drumbo.trials.cure_on_glass.plan import FEWEST, Plan
+from drumbo.trials.cure_on_glass.verdict import verdict
+from drumbo.trials.toolkit.layered import LayerKind, ResinContext, as_many, check_room, screen_of
 
 LEAST_RATIO = 2.5
 """Longest over shortest light: less tells no slope."""
@@ -101,7 +101,7 @@ class WorkingCurveTrial(LayerKind[Plan]):
         """Penetration depth and critical light; the exposure itself stays as it is."""
         if result.value is None or result.error is None or result.also is None:
             return {}
-        origin = Origin(From.TRIAL, self.title.lower(), trial)
+        origin = self.origin(trial)
         at, share = result.also["critical_s"], result.also["critical_log_error"]
         new = {
             "penetration_um": Value(round(result.value), origin, result.error),

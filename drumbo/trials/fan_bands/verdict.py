@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 
 from drumbo.core.fit.ramp import Ramp, fit_ramp
 from drumbo.trials.base import Aspect, Readings, Result, Step
-from drumbo.trials.cooling.plan import AIMS, Aim, Plan
+from drumbo.trials.fan_bands.plan import AIMS, Aim, Plan
 from drumbo.trials.pictures import Axis, Chart, Curve, Series
+from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, contradict, open_scores
 
 Floats = NDArray[np.float64]
 
@@ -23,7 +24,6 @@ Floats = NDArray[np.float64]
 BOND, HELPED = "bond", ("overhang", "tip")
 ENOUGH = 0.5
 """Scores below its best that nobody tells from it: the least fan within that does."""
-SPLIT_MISFIT = 1.9
 CLEAN = 2.9
 """A tip with less than this was not clean with any fan."""
 LEAST_ERROR = 0.025
@@ -50,7 +50,7 @@ def verdict(plan: Plan, steps: Sequence[Step], aspects: Sequence[Aspect], readin
     bound = "bond" if float(np.median(spare)) <= float(np.median(needed)) else "need"
     says = _says(value, bound, ramps[BOND], aim)
     if worst > SPLIT_MISFIT:
-        says = "The scores contradict each other; look again at the bands far from the curves."
+        says = contradict("bands", "the curves")
     low, high = (float(v) for v in np.quantile(drawn, (0.16, 0.84)))
     return Result(
         "split" if worst > SPLIT_MISFIT else "good", 100 * value, 100 * error, 100 * min(low, value),
@@ -109,9 +109,7 @@ def _notes(plan: Plan, value: float, ramps: Mapping[str, Ramp], scores: Mapping[
         else:
             notes.append(f"Layers as quick as {seconds:g} s come out clean.")
     missing = sum(int(np.isnan(column).sum()) for column in scores.values())
-    if missing:
-        notes.append(f"{missing} of {sum(len(c) for c in scores.values())} scores are open; the error counts that in.")
-    return tuple(notes)
+    return (*notes, *open_scores(missing, sum(len(c) for c in scores.values())))
 
 
 def _likely(drawn: Floats) -> Curve:

@@ -1,5 +1,5 @@
 """The working curve: skins cured on glass, and how thick they are."""
 
-from drumbo.trials.working_curve.kind import WorkingCurveTrial
+from drumbo.trials.cure_on_glass.kind import WorkingCurveTrial
 
 KIND = WorkingCurveTrial()

@@ -8,13 +8,15 @@ import numpy as np
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Origin, Value
-from drumbo.core.toolpath import Override, Toolpath, build, settings_for
+from drumbo.core.profile import Value
+from drumbo.core.toolpath import Override, Toolpath, settings_for
 from drumbo.core.toolpath.pace import layer_times
 from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
-from drumbo.trials.cooling import gantry
-from drumbo.trials.cooling.plan import Plan
-from drumbo.trials.cooling.verdict import verdict
+from drumbo.trials.fan_bands import gantry
+from drumbo.trials.fan_bands.plan import Plan
+from drumbo.trials.fan_bands.verdict import verdict
+from drumbo.trials.toolkit.roads import check_bed, foot_mm, on_bed, usual_settings, whole_layers_mm
+from drumbo.trials.toolkit.sweep import count_between, even_steps
 
 FEWEST_STEPS, MOST_STEPS = 4, 11
 FOOT_LAYERS = 4
@@ -79,9 +81,7 @@ class Cooling(Kind[Plan]):
             raise InvalidInput(
                 "step_percent", f"gives {count} bands; {FEWEST_STEPS} to {MOST_STEPS} will do: {fits:.0f} % or less"
             )
-        if printer.bed_x_mm < gantry.WIDTH + 20 or printer.bed_y_mm < gantry.DEPTH + 30:
-            size = f"{gantry.WIDTH + 20:.0f} × {gantry.DEPTH + 30:.0f} mm"
-            raise InvalidInput("step_mm", f"the piece needs a bed of {size}")
+        check_bed("step_mm", printer, gantry.WIDTH + 20, gantry.DEPTH + 30)
         most = int((printer.height_mm - 4) // plan.step_mm)
         if count > most:
             raise InvalidInput("step_percent", f"gives {count} bands; {most} of {plan.step_mm:g} mm fit")
@@ -89,16 +89,15 @@ class Cooling(Kind[Plan]):
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
         """Least fan first, as printed."""
-        low, high, step = plan.low_percent, plan.high_percent, plan.step_percent
-        count = int((high - low) / step + 1e-9) + 1
-        return tuple(Step(i, low + i * step, f"{low + i * step:g}") for i in range(count))
+        return even_steps(
+            plan.low_percent, plan.step_percent, count_between(plan.low_percent, plan.high_percent, plan.step_percent)
+        )
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The gantry, its bands whole layers."""
-        settings = settings_for(context.profile.numbers(), context.printer)
-        layers = round(plan.step_mm / settings.layer_mm)
-        foot = settings.first_layer_mm + (FOOT_LAYERS - 1) * settings.layer_mm
-        return gantry.gantry(self.steps(plan), layers * settings.layer_mm, foot)
+        settings = usual_settings(context)
+        foot = foot_mm(settings, FOOT_LAYERS)
+        return gantry.gantry(self.steps(plan), whole_layers_mm(plan.step_mm, settings), foot)
 
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """Every band with its own fan and nothing else of the profile's cooling; no layer quicker than planned.
@@ -110,12 +109,10 @@ class Cooling(Kind[Plan]):
             settings_for(context.profile.numbers(), printer),
             fan_short=0.0, fan_bridge=0.0, fan_overhang=0.0, layer_time_min_s=asked, speed_floor=5.0,
         )  # fmt: skip
-        low_x, low_y = printer.bed_low
-        path = build(
+        path = on_bed(
             piece.solid,
+            context,
             settings,
-            middle=printer.bed_middle,
-            purge_from=(low_x + 10, low_y + 8),
             overrides=[Override(p.low[2], label=f"{p.label} %", fan=p.value / 100) for p in piece.places],
         )
         usual = float(np.median(layer_times(path)[FOOT_LAYERS:]))
@@ -138,7 +135,7 @@ class Cooling(Kind[Plan]):
         del plan, context
         if result.value is None:
             return {}
-        origin = Origin(From.TRIAL, self.title.lower(), trial)
+        origin = self.origin(trial)
         values = {"fan_percent": Value(_to_five(result.value), origin, result.error)}
         for key, found in (result.also or {}).items():
             values[key] = Value(found if key == "layer_time_min_s" else _to_five(found), origin)

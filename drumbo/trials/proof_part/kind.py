@@ -12,12 +12,13 @@ from drumbo.core.catalogue import GROUPS
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Known, Origin, Value, sectors
-from drumbo.core.toolpath import Toolpath, build, settings_for
+from drumbo.core.profile import Known, Value, sectors
+from drumbo.core.toolpath import Toolpath, settings_for
 from drumbo.trials.base import Aspect, Context, Kind, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import TrialPlan
-from drumbo.trials.proof import trestle
+from drumbo.trials.proof_part import trestle
+from drumbo.trials.toolkit.roads import on_bed
 
 FINE, PASSABLE = 3, 2
 """Scores: from which a point counts as good, and below which it fails the whole part."""
@@ -112,12 +113,10 @@ class Proof(Kind[Plan]):
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """As the profile prints, sizes made up for: larger by what shrinks, outlines drawn in by half the offset."""
         del plan
-        numbers, (low_x, low_y) = context.profile.numbers(), context.printer.bed_low
+        numbers = context.profile.numbers()
         settings = replace(settings_for(numbers, context.printer), outline_mm=-numbers.get("offset_mm", 0.0) / 2)
         larger = 1 / (1 - numbers.get("shrinkage_percent", 0.0) / 100)
-        return build(
-            piece.solid.scale((larger, larger, 1.0)), settings, middle=context.printer.bed_middle,
-            purge_from=(low_x + 10, low_y + 8),
+        return on_bed(piece.solid.scale((larger, larger, 1.0)), context, settings,
         )  # fmt: skip
 
     def readings(self, plan: Plan) -> ToRead:
@@ -157,7 +156,7 @@ class Proof(Kind[Plan]):
         del plan, context
         if result.value is None or not self.keeps(result):
             return {}
-        origin = Origin(From.TRIAL, "proof", trial)
+        origin = self.origin(trial, "proof")
         return {self.sets[0]: Value(float(round(result.value)), origin, result.error)}
 
     def overrides(self, plan: Plan) -> dict[str, str]:

@@ -16,6 +16,8 @@ from drumbo.trials.base import AnyKind, Bound, P
 from drumbo.trials.plan import ask
 
 ONE, SEVERAL = "one", "several"
+PIN_SEGMENTS = 20
+"""Round pins are drawn with so many corners."""
 MARGIN_MM = 1.5
 """What stays free at the edges of a screen."""
 

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 from drumbo.core.errors import InvalidInput
 from drumbo.trials.base import First, Step
-from drumbo.trials.layered import ResinContext
 from drumbo.trials.plan import ask
-from drumbo.trials.storeys import StoreyKind, StoreyPlan
+from drumbo.trials.toolkit.layered import ResinContext
+from drumbo.trials.toolkit.storeys import StoreyKind, StoreyPlan
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

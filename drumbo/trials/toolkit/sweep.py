@@ -1,0 +1,39 @@
+"""Steps of a sweep that goes on evenly."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from drumbo.trials.base import Step
+
+_GRAIN = 1e-6
+
+
+def count_between(first: float, last: float, step: float) -> int:
+    """How many steps there are from first to last, both among them; `step` is above 0 whichever way it goes.
+
+    >>> count_between(230, 190, 5), count_between(0.1, 0.35, 0.1)
+    (9, 3)
+    """
+    return int(abs(last - first) / step + _GRAIN) + 1
+
+
+def even_steps(first: float, step: float, count: int, least: int = 0) -> tuple[Step, ...]:
+    """`count` steps from `first`, each further by `step`; labels have as many decimals as tell them apart, `least` of
+    them anyhow.
+
+    >>> [s.label for s in even_steps(230, -5, 3)], [s.label for s in even_steps(0.9, 0.025, 3)]
+    (['230', '225', '220'], ['0.900', '0.925', '0.950'])
+    """
+    values = [round(first + i * step, 4) + 0.0 for i in range(count)]
+    decimals = decimals_of(values, least)
+    return tuple(Step(i, value, f"{value:.{decimals}f}") for i, value in enumerate(values))
+
+
+def decimals_of(values: Sequence[float], least: int = 0, most: int = 4) -> int:
+    """How many decimals tell such values apart.
+
+    >>> decimals_of([0.9, 0.925]), decimals_of([3.0, 4.0], 1), decimals_of([0.12345], most=2)
+    (3, 1, 2)
+    """
+    return max(least, *(len(f"{value:.{most}f}".rstrip("0").partition(".")[2]) for value in values))
