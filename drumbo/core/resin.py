@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from typing import ClassVar
 
 from drumbo.core.address import WEB
-from drumbo.core.catalogue import BY_KEY, RESIN
+from drumbo.core.catalogue import BY_KEY, PARAMETERS, RESIN, starting_values
 from drumbo.core.errors import NotFound
 from drumbo.core.fields import Field, read_all
 from drumbo.core.light.height import factor
@@ -200,30 +200,9 @@ class Resin:
         """Catalogue key → what is common for its class at a layer height."""
         del printer
         kin, layer_um = resin_class(self.family), chosen.get("layer_um", USUAL_LAYER_UM)
-        return {
-            "power_percent": 100.0,
-            "resin_c": 25.0,
-            "layer_um": layer_um,
-            "exposure_s": round(kin.exposure_s * self._by_height(USUAL_LAYER_UM, layer_um), 2),
-            "antialias_levels": 0.0,
-            "wash_min": kin.wash_min,
-            "cure_min": kin.cure_min,
-            "xy_mm": 0.0,
-            "xy_bottom_mm": 0.0,
-            "z_um": 0.0,
-            "bottom_exposure_s": kin.bottom_exposure_s,
-            "bottom_layers": 5.0,
-            "transition_layers": 4.0,
-            "lift_speed_mm_min": kin.lift_speed_mm_min,
-            "lift_mm": 6.0,
-            "lift_slow_mm": 0.0,
-            "lift_fast_mm_min": 180.0,
-            "lift_bottom_mm_min": round(kin.lift_speed_mm_min * 0.6),
-            "retract_mm_min": 150.0,
-            "rest_before_s": kin.rest_before_s,
-            "rest_bottom_s": kin.rest_before_s * 3,
-            "rest_after_s": 0.5,
-        }
+        here_s = round(kin.exposure_s * self._by_height(USUAL_LAYER_UM, layer_um), 2)
+        figures = {key: float(number) for key, number in asdict(kin).items() if isinstance(number, (int, float))}
+        return starting_values(RESIN, {**figures, "layer_um": layer_um, "exposure_here_s": here_s})
 
     def _by_height(self, known_um: float, wanted_um: float) -> float:
         """By how much more or less light another layer height is lit while nothing is measured."""
@@ -269,13 +248,6 @@ RESIN_FIELDS: tuple[Field, ...] = (
     Field("notes", "Notes", kind="lines", required=False),
 )
 
-MAY_IGNORE = (
-    "power_percent", "antialias_levels", "transition_layers", "xy_mm", "xy_bottom_mm", "z_um", "lift_slow_mm",
-    "lift_fast_mm_min", "lift_bottom_mm_min", "retract_mm_min", "rest_before_s", "rest_bottom_s", "rest_after_s",
-    "resin_c",
-)  # fmt: skip
-"""Settings that some printers do not honour."""
-
 RESIN_PRINTER_FIELDS: tuple[Field, ...] = (
     Field("name", "Name", kind="text", longest=60),
     Field("machine", "Machine", kind="text", required=False, longest=60,
@@ -290,7 +262,7 @@ RESIN_PRINTER_FIELDS: tuple[Field, ...] = (
           choices=(("no", "no: one picture, one time"), ("yes", "yes: pictures one after another without a lift")),
           help="With it, one print carries a whole sweep of exposures."),
     Field("ignores", "Ignores", kind="many", required=False, help="What of a file it does not honour.",
-          choices=tuple((key, BY_KEY[key].name) for key in MAY_IGNORE)),
+          choices=tuple((p.key, p.name) for p in PARAMETERS if p.may_be_ignored)),
     Field("link_url", "Link", kind="text", required=False, help="http://address:port of its package service."),
     Field("camera_url", "Camera", kind="text", required=False, help="http://address:port of a stand-in's camera."),
     Field("notes", "Notes", kind="lines", required=False),

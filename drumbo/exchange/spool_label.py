@@ -14,7 +14,7 @@ from xml.sax.saxutils import escape
 
 import segno
 
-from drumbo.core.catalogue import BY_KEY
+from drumbo.core.catalogue import PARAMETERS
 from drumbo.core.profile import Profile
 
 if TYPE_CHECKING:
@@ -31,17 +31,9 @@ _WIDTH_OF = {False: 0.5, True: 0.57}
 """A letter's usual width, of its height, plain and bold: to tell what has no room."""
 FONTS = "'Atkinson Hyperlegible Next', Atkinson, Helvetica, Arial, sans-serif"
 
-LINES: tuple[tuple[tuple[str, str], ...], ...] = (
-    (("nozzle", "nozzle_first_c"), ("/", "nozzle_c"), ("bed", "bed_first_c")),
-    (("flow", "flow_ratio"), ("advance", "pressure_advance_s")),
-    (("pull", "retraction_mm"), ("at", "retraction_speed_mm_s")),
-    (("max", "max_flow_mm3_s"), ("fan", "fan_percent")),
-    (("layers", "layer_um"), ("light", "exposure_s")),
-    (("bottom", "bottom_exposure_s"), ("XY", "xy_mm")),
-    (("lift", "lift_mm"), ("at", "lift_speed_mm_min")),
-    (("rest", "rest_before_s"), ("wash", "wash_min"), ("cure", "cure_min")),
-)
-"""What is on a label, by line: a word and a catalogue key. Lines of which a profile holds nothing are left out."""
+_ON = sorted(((p.label.place, p) for p in PARAMETERS if p.label is not None), key=lambda pair: pair[0])
+_GOES_ON = frozenset({"/", "at"})
+"""Words that go on from the number before them."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,27 +59,11 @@ class Label:
     qr_at: tuple[float, float]
 
 
-OFFLINE: tuple[tuple[str, str, str], ...] = (
-    ("nozzle ", "nozzle_first_c", "/"), ("", "nozzle_c", " C, "), ("bed ", "bed_first_c", " C, "),
-    ("flow ", "flow_ratio", ", "), ("advance ", "pressure_advance_s", " s, "), ("pull ", "retraction_mm", " mm at "),
-    ("", "retraction_speed_mm_s", " mm/s, "), ("max ", "max_flow_mm3_s", " mm3/s, "), ("fan ", "fan_percent", " %, "),
-    ("shrinks ", "shrinkage_percent", " %"),
-    ("layers ", "layer_um", " um, "), ("light ", "exposure_s", " s, "), ("bottom ", "bottom_exposure_s", " s x "),
-    ("", "bottom_layers", ", "), ("lift ", "lift_mm", " mm at "), ("", "lift_speed_mm_min", " mm/min, "),
-    ("rest ", "rest_before_s", " s, "), ("XY ", "xy_mm", " mm, "), ("wash ", "wash_min", " min, "),
-    ("cure ", "cure_min", " min"),
-)  # fmt: skip
-"""What a code says without a network: before, catalogue key, after. Short, so that its squares stay large."""
-
-
 def offline_text(profile: Profile, revision: int, material: Any, printer: Any, day: str) -> str:
     """A profile's numbers as one short text that any phone shows."""
-    said = (
-        f"{before}{BY_KEY[key].show(profile.number(key)).replace('−', '-')}{after}"
-        for before, key, after in OFFLINE
-        if key in profile.values
-    )
-    return f"{material.name[:40]}\n{printer.name[:24]}, {printer.says}\n{''.join(said)}\nr{revision} {day}"[:LONGEST_QR]
+    said = "".join(", " * bool(k) + line for k, line in enumerate(_lines(profile, (0, 1, 2, 3, None))))
+    plain = said.replace("−", "-").replace("°", "").replace("³", "3").replace("µ", "u").replace("  ", ", ")
+    return f"{material.name[:40]}\n{printer.name[:24]}, {printer.says}\n{plain}\nr{revision} {day}"[:LONGEST_QR]
 
 
 def lay_out(
@@ -106,18 +82,23 @@ def lay_out(
     return Label(tuple(words), dark, module, (WIDE - MARGIN - QR_MM, (HIGH - QR_MM) / 2))
 
 
-def _lines(profile: Profile) -> list[str]:
-    return [said for line in LINES if (said := _line(profile, line))]
+def _lines(profile: Profile, lines: Sequence[int | None] = (0, 1, 2, 3)) -> list[str]:
+    return [said for line in lines if (said := _line(profile, line))]
 
 
-def _line(profile: Profile, line: Sequence[tuple[str, str]]) -> str:
-    return "  ".join(_say(profile, word, key) for word, key in line if key in profile.values).replace("  / ", "/")
-
-
-def _say(profile: Profile, word: str, key: str) -> str:
-    parameter = BY_KEY[key]
-    unit = f" {parameter.unit}" if parameter.unit and word not in {"nozzle"} else ""
-    return f"{word} {parameter.show(profile.number(key))}{unit}"
+def _line(profile: Profile, line: int | None) -> str:
+    """A line of the label; without what this profile does not hold, empty where it holds nothing of it."""
+    said = ""
+    for _, parameter in _ON:
+        label = parameter.label
+        if label is not None and label.line == line and parameter.key in profile.values:
+            number = parameter.show(profile.number(parameter.key))
+            if label.word == "/" and said:
+                said = f"{said.removesuffix(f' {parameter.unit}')}/{number} {parameter.unit}"
+            else:
+                gap = " " if label.word in _GOES_ON else "  "
+                said += f"{gap if said else ''}{label.word} {number} {parameter.unit}".rstrip()
+    return said
 
 
 def _words(y: float, text: str, points: float, *, bold: bool = False) -> Words:

@@ -1,4 +1,5 @@
-"""Trial kinds. Each is a folder here; it is found by being here, and named nowhere else.
+"""Trial kinds. Each is a folder here; it is found by being here, and named nowhere else. Other packages may bring kinds
+too, under the entry point group `drumbo.kinds`, each a `KIND`.
 
 A kind that cannot be imported stops the program: a silent gap would be worse.
 """
@@ -6,25 +7,42 @@ A kind that cannot be imported stops the program: a silent gap would be worse.
 from __future__ import annotations
 
 import pkgutil
+from collections.abc import Iterator
 from functools import cache
 from importlib import import_module
+from importlib.metadata import entry_points
 from typing import Any
 
 from drumbo.core.errors import NotFound
 from drumbo.trials.base import AnyKind
 
+ENTRY_POINTS = "drumbo.kinds"
+SHARED = "toolkit"
+"""The one folder here that is no kind."""
+
 
 @cache
 def kinds() -> dict[str, AnyKind[Any, Any]]:
-    """Every kind by its slug, in the order in which makers work (that of the drum's sectors)."""
+    """Every kind by its slug, in the order in which makers work (that of the drum's sectors). RuntimeError where two
+    have one slug.
+    """
     from drumbo.core.catalogue import GROUPS  # noqa: PLC0415 - keeps this page free of the catalogue
 
-    found: list[AnyKind[Any, Any]] = []
-    for module in pkgutil.iter_modules(__path__):
-        if module.ispkg:
-            found.append(import_module(f"{__name__}.{module.name}").KIND)
     order = {group.key: place for place, group in enumerate(GROUPS)}
-    return {kind.slug: kind for kind in sorted(found, key=lambda k: (order[k.group], k.slug))}
+    found = sorted(_found(), key=lambda k: (order[k.group], k.slug))
+    by_slug = {kind.slug: kind for kind in found}
+    if len(by_slug) < len(found):
+        twice = sorted({kind.slug for kind in found if by_slug[kind.slug] is not kind})
+        raise RuntimeError(f"two kinds of trial have one slug: {', '.join(twice)}")
+    return by_slug
+
+
+def _found() -> Iterator[AnyKind[Any, Any]]:
+    for module in pkgutil.iter_modules(__path__):
+        if module.ispkg and module.name != SHARED:
+            yield import_module(f"{__name__}.{module.name}").KIND
+    for entry in entry_points(group=ENTRY_POINTS):
+        yield entry.load()
 
 
 def kinds_of(process: str) -> dict[str, AnyKind[Any, Any]]:

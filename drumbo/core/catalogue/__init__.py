@@ -1,22 +1,26 @@
-"""Every profile parameter once: key, name, unit, bounds, group, what it rests on, how it is printed.
+"""Every profile parameter once: key, name, unit, bounds, group, what it rests on, what it starts at, where it goes in a
+toolpath, how it is printed.
 
-Bounds here warn and never refuse: a printer may well run a value outside of them.
+Bounds here warn and never refuse: a printer may well run a value outside of them. Packages that bring a kind of trial
+may bring parameters of their own, under the entry point group `drumbo.parameters`: each a tuple of them.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from importlib.metadata import entry_points
 
 from drumbo.core.catalogue import filament, resin
-from drumbo.core.catalogue.parameter import ELSEWHERE, FILAMENT, RESIN, Group, Parameter
+from drumbo.core.catalogue.parameter import ELSEWHERE, FILAMENT, RESIN, Facts, Group, Label, Parameter
 
 __all__ = [
-    "BY_KEY", "ELSEWHERE", "FILAMENT", "GROUPS", "PARAMETERS", "RESIN", "Group", "Parameter", "find", "groups_of",
-    "in_group", "of_process", "process_of",
+    "BY_KEY", "ELSEWHERE", "FILAMENT", "GROUPS", "PARAMETERS", "RESIN", "Facts", "Group", "Label", "Parameter",
+    "find", "groups_of", "in_group", "of_process", "process_of", "starting_values",
 ]  # fmt: skip
 
 GROUPS: tuple[Group, ...] = filament.GROUPS + resin.GROUPS
-PARAMETERS: tuple[Parameter, ...] = filament.PARAMETERS + resin.PARAMETERS
+_BROUGHT = tuple(parameter for entry in entry_points(group="drumbo.parameters") for parameter in entry.load())
+PARAMETERS: tuple[Parameter, ...] = filament.PARAMETERS + resin.PARAMETERS + _BROUGHT
 BY_KEY: dict[str, Parameter] = {p.key: p for p in PARAMETERS}
 _OF_GROUP = {group.key: group.process for group in GROUPS}
 _PROCESSES = {p.key: _OF_GROUP[p.group] for p in PARAMETERS}
@@ -41,6 +45,12 @@ def of_process(process: str) -> Iterator[Parameter]:
     """The parameters of one process, in catalogue order."""
     groups = {group.key for group in groups_of(process)}
     return (p for p in PARAMETERS if p.group in groups)
+
+
+def starting_values(process: str, facts: Facts) -> dict[str, float]:
+    """Catalogue key → what profiles of a process start with where such facts hold."""
+    begun = ((p.key, p.begins_at(facts)) for p in of_process(process) if p.scope == "profile")
+    return {key: number for key, number in begun if number is not None}
 
 
 def find(text: str, most: int = 8, process: str = FILAMENT) -> list[Parameter]:

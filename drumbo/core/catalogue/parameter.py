@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 FILAMENT, RESIN = "filament", "resin"
@@ -20,6 +21,34 @@ class Group:
     process: str = FILAMENT
 
 
+Facts = Mapping[str, float]
+"""What a starting value may hang on: a family's figures, the drive (`bowden` is 1 or 0), `nozzle_mm`, a layer."""
+Start = float | str | Callable[[Facts], float]
+"""A number, the name of a fact, or what becomes of several."""
+
+
+def by_drive(direct: float | str, bowden: float | str) -> Start:
+    """One starting value for a direct drive and another for a Bowden tube."""
+    return lambda facts: _from(bowden if facts["bowden"] else direct, facts)
+
+
+def _from(start: Start, facts: Facts) -> float:
+    if callable(start):
+        return start(facts)
+    return facts[start] if isinstance(start, str) else start
+
+
+@dataclass(frozen=True, slots=True)
+class Label:
+    """A parameter's word on the spool label, in its `line` at its `place`; on no line, in the label's code alone. A
+    word like “/” or “at” goes on from the number before it.
+    """
+
+    line: int | None
+    place: int
+    word: str
+
+
 @dataclass(frozen=True, slots=True)
 class Parameter:
     """One line of a profile.
@@ -32,7 +61,10 @@ class Parameter:
     for it. `lost_with` and `doubted_with` name what of a profile's surroundings must be alike for a copy of the value
     to hold elsewhere (`ELSEWHERE`): where the first differs it starts anew, where the second does it wants a recheck.
     `also_called` are other words that makers use for it, or for what it cures. Those of one `plate` each may be set
-    all at once. `zero` is the word for a 0 that is no number.
+    all at once. `zero` is the word for a 0 that is no number. Some printers do not honour what `may_be_ignored`.
+
+    Profiles get the `start`; older ones too, as soon as there is a parameter that they do not know. What a toolpath is
+    laid with stands under its `setting`, as value ÷ `per`. Of what process it is, its group says.
     """
 
     key: str
@@ -58,6 +90,15 @@ class Parameter:
     also_called: tuple[str, ...] = ()
     plate: bool = False
     zero: str = ""
+    may_be_ignored: bool = False
+    start: Start | None = None
+    setting: str = ""
+    per: float = 1.0
+    label: Label | None = None
+
+    def begins_at(self, facts: Facts) -> float | None:
+        """The starting value where such facts hold; None for what only a trial can tell."""
+        return None if self.start is None else float(_from(self.start, facts))
 
     @property
     def lendable(self) -> bool:

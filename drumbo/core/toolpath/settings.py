@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from drumbo.core.catalogue import PARAMETERS
 from drumbo.core.toolpath.columns import Role
 from drumbo.core.workshop import Printer
 
@@ -166,30 +168,19 @@ def settings_for(numbers: Mapping[str, float], printer: Printer) -> PrintSetting
         first_layer_mm=round(min(0.24, nozzle * 0.6), 2),
         purge=printer.primes != "skirt",
         skirt_loops=0 if printer.primes == "line" else 2,
-        raise_mm=numbers.get("first_layer_z_mm", 0.0),
         width_mm=round(nozzle * 1.125, 3),
         speeds=_speeds(numbers, top),
         accel_mm_s2=printer.accel_mm_s2,
         junction_mm_s=printer.junction_mm_s,
-        flow_ratio=numbers["flow_ratio"],
-        flow_outer_share=numbers.get("flow_outer_share", 1.0),
-        flow_first_share=numbers.get("flow_first_share", 1.0),
-        filament_mm=numbers["filament_diameter_mm"],
-        max_flow_mm3_s=numbers["max_flow_mm3_s"],
-        retraction_mm=numbers["retraction_mm"],
-        retraction_speed=numbers["retraction_speed_mm_s"],
-        restart_extra_mm=numbers.get("restart_extra_mm", 0.0),
-        coasting_mm=numbers.get("coasting_mm", 0.0),
-        min_travel_mm=numbers["retraction_min_travel_mm"],
-        z_hop_mm=numbers["z_hop_mm"],
-        fan=numbers["fan_percent"] / 100,
-        fan_short=numbers.get("fan_short_percent", 0.0) / 100,
-        fan_normal_layer_s=numbers.get("fan_normal_layer_s", 15.0),
-        fan_bridge=numbers["fan_bridge_percent"] / 100,
-        fan_overhang=numbers.get("fan_overhang_percent", 0.0) / 100,
-        overhang_from_deg=numbers.get("overhang_from_deg", 48.0),
-        fan_off_layers=int(numbers["fan_off_layers"]),
-        fan_full_layer=int(numbers["fan_full_layer"]),
-        layer_time_min_s=numbers["layer_time_min_s"],
-        speed_floor=numbers["speed_floor_mm_s"],
+        **_of_profile(numbers),
     )
+
+
+_PLACES = tuple(p for p in PARAMETERS if p.setting)
+_WHOLE = frozenset(f.name for f in fields(PrintSettings) if f.type == "int")
+
+
+def _of_profile(numbers: Mapping[str, float]) -> dict[str, Any]:
+    """Setting → number, for every parameter that has a place here."""
+    held = {p.setting: numbers[p.key] / p.per for p in _PLACES if p.key in numbers}
+    return {name: int(number) if name in _WHOLE else number for name, number in held.items()}
