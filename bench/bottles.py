@@ -23,8 +23,8 @@ from drumbo.standins.resin.thing import Cured, Lamp, cure
 from drumbo.standins.tools import Jaws
 from drumbo.trials import kind
 from drumbo.trials.base import Readings, Result
-from drumbo.trials.toolkit.layered import LayerKind, ResinContext
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.toolkit.layered import LayerKind, ResinContext
 
 SCREENS = ((3840, 2400, 35.0), (2560, 1620, 50.0), (5760, 3600, 24.0), (4098, 2560, 30.0))
 LAYER_UM, HALF_UM = 50.0, 25.0

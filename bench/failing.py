@@ -22,8 +22,8 @@ from drumbo.standins.resin.bottle import true_exposure_s
 from drumbo.standins.resin.thing import Cured, cure
 from drumbo.trials import kind
 from drumbo.trials.base import Readings
-from drumbo.trials.toolkit.layered import ResinContext
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.toolkit.layered import ResinContext
 from drumbo.trials.toolkit.storeys import StoreyKind
 
 KNOWN = 0.03

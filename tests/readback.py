@@ -21,8 +21,8 @@ from drumbo.standins.resin import tools as resin_tools
 from drumbo.standins.resin.bottle import draw_bottle
 from drumbo.standins.resin.thing import Cured, cure
 from drumbo.trials.base import AnyKind, Context, Kind, Readings
-from drumbo.trials.toolkit.layered import LayerKind, ResinContext
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.toolkit.layered import LayerKind, ResinContext
 
 
 @lru_cache(maxsize=4)

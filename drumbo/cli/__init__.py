@@ -12,6 +12,7 @@ import platformdirs
 from drumbo import __version__
 from drumbo.cli.checking import check
 from drumbo.cli.common import stop_on_signals
+from drumbo.cli.exchange import export
 from drumbo.cli.pieces import kinds, make_piece
 from drumbo.cli.prints import print_file, stop
 from drumbo.cli.standins import standin
@@ -100,5 +101,5 @@ def unpack(folder: Path, archive: Path) -> None:
     click.echo(f"{folder}: the workshop with {count} file{'s' if count != 1 else ''}; start it with drumbo serve")
 
 
-for command in (standin, kinds, make_piece, check, print_file, stop):
+for command in (standin, kinds, make_piece, check, export, print_file, stop):
     main.add_command(command)

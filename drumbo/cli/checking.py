@@ -11,7 +11,7 @@ from typing import Any
 
 import click
 
-from drumbo.cli.common import long_words
+from drumbo.cli.common import long_words, open_workshop
 
 MOST_BANDS = 24
 """Stretches of one temperature that are listed; a file put together of many has thousands."""
@@ -61,15 +61,10 @@ def check(folder: Path, file: Path, as_json: bool, other: Path | None, profile: 
 
 def _against(folder: Path, name: str) -> Any:
     """The profile of that name, as what a file is held against."""
-    from drumbo.core.errors import NotFound  # noqa: PLC0415
     from drumbo.services.check import against  # noqa: PLC0415
     from drumbo.services.shelf import named  # noqa: PLC0415
-    from drumbo.store.archive import DATABASE  # noqa: PLC0415
-    from drumbo.store.database import Workshop  # noqa: PLC0415
 
-    if not (folder / DATABASE).exists():
-        raise NotFound(f"there is no workshop in {folder}")
-    with closing(Workshop(folder)) as workshop:
+    with closing(open_workshop(folder)) as workshop:
         return against(workshop, named(workshop, name))
 
 

@@ -3,6 +3,11 @@
 from __future__ import annotations
 
 import signal
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from drumbo.store.database import Workshop
 
 
 def stop_on_signals() -> None:
@@ -21,3 +26,14 @@ def long_words(seconds: float) -> str:
     """Minutes to a tenth, and hours and minutes from two hours on."""
     minutes = round(seconds / 60)
     return f"{seconds / 60:.1f} min" if minutes < 120 else f"{minutes // 60} h {minutes % 60:02d} min"
+
+
+def open_workshop(folder: Path) -> Workshop:
+    """The workshop in a folder, to be closed again; NotFound where there is none."""
+    from drumbo.core.errors import NotFound  # noqa: PLC0415
+    from drumbo.store.archive import DATABASE  # noqa: PLC0415
+    from drumbo.store.database import Workshop  # noqa: PLC0415
+
+    if not (folder / DATABASE).exists():
+        raise NotFound(f"there is no workshop in {folder}")
+    return Workshop(folder)

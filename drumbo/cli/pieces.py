@@ -74,8 +74,8 @@ def make_piece(
     mesh: Path | None,
 ) -> None:  # fmt: skip
     """Make a trial's piece without a workshop: its file, its solid, or both."""
+    from drumbo.exchange.meshes import MESHES  # noqa: PLC0415
     from drumbo.services.files import as_bytes  # noqa: PLC0415
-    from drumbo.services.trials import MESHES  # noqa: PLC0415
     from drumbo.trials import kind  # noqa: PLC0415
 
     if out is None and mesh is None:

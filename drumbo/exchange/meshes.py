@@ -1,10 +1,11 @@
-"""Mesh files in: STL, binary and text, and 3MF. What comes out is a solid in mm, or a clear reason why it is none."""
+"""Mesh files: STL, binary and text, and 3MF. What comes in is a solid in mm, or a clear reason why it is none."""
 
 from __future__ import annotations
 
 import io
 import re
 import zipfile
+from collections.abc import Callable
 from xml.etree import ElementTree
 
 import numpy as np
@@ -12,6 +13,7 @@ from manifold3d import Error, Manifold, Mesh
 from numpy.typing import NDArray
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.piece import stl_bytes
 
 Floats = NDArray[np.float64]
 
@@ -149,6 +151,9 @@ def threemf_bytes(solid: Manifold) -> bytes:
             bundle.writestr(about, text)
     return out.getvalue()
 
+
+MESHES: dict[str, Callable[[Manifold], bytes]] = {"stl": stl_bytes, "3mf": threemf_bytes}
+"""How a solid is written, by the file's ending."""
 
 _PACKAGE = "http://schemas.openxmlformats.org/package/2006"
 _TYPES = (

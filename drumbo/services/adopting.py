@@ -95,7 +95,7 @@ def _printer_preview(session: Session, row: TrialRow, current: Profile, new: dic
         if flow.recheck and not profile.values["flow_ratio"].recheck:
             doubted.append((profile_row.name, flow.number * was / value.number))
     words = dialect(printer.dialect)
-    commands = [words.extruder_steps.format(value=value.number)] if words.extruder_steps else []
+    commands = [words.extruder_steps.write(value.number)] if words.extruder_steps else []
     commands += [words.keep] if commands and words.keep else []
     change = Change(key, before, value)
     return Preview((change,), current, (), (), tuple(doubted), tuple(commands))
@@ -196,4 +196,4 @@ def _commands(row: TrialRow, printer: Any) -> list[str]:
     value = printer.numbers().get(kind_of(row).sets[0])
     if words.extruder_steps is None or value is None:
         return []
-    return [words.extruder_steps.format(value=value), *([words.keep] if words.keep else [])]
+    return [words.extruder_steps.write(value), *([words.keep] if words.keep else [])]

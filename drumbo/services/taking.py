@@ -15,16 +15,15 @@ from drumbo.core.copying import Carried, Place, copied
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.profile import From, Origin, Profile, Value, changed, proven, start
 from drumbo.core.units import likely_unit, unit_of
+from drumbo.exchange.exporters import Outgoing, exporter
 from drumbo.exchange.profile_file import (
     Brought,
     Evidence,
     is_profile_file,
-    profile_json,
-    profile_zip,
     read_profile,
 )
 from drumbo.exchange.spool_label import Label, lay_out, offline_text
-from drumbo.exchange.table import Table, guess, profile_csv, read_table
+from drumbo.exchange.table import Table, guess, read_table
 from drumbo.services.convert import kind_of, latest, material_of, printer_of, profile_of, result_of
 from drumbo.services.profiles import add, check_fits_together, check_name, chosen_for, get_row
 from drumbo.services.workshop import add_material
@@ -39,33 +38,31 @@ def _day(moment: datetime) -> str:
     return f"{moment.astimezone():%-d %b %Y}"
 
 
-def profile_text(workshop: Workshop, profile_id: int) -> str:
-    """The profile file, with a summary of each trial that a value came from."""
+def export(workshop: Workshop, profile_id: int, key: str) -> bytes:
+    """The newest revision as a file of the format under `key`; NotFound names those there are."""
+    chosen = exporter(key)
     with workshop.reading() as session:
         row = get_row(session, profile_id)
-        profile, place = profile_of(latest(row)), Place(material_of(row.material), printer_of(row.printer))
-        evidence = [_evidence(trial) for trial in _trials(session, profile)]
-        return profile_json(profile, latest(row).number, place.material, place.printer, evidence)
+        profile = profile_of(latest(row))
+        evidence = tuple(_evidence(trial) for trial in _trials(session, profile))
+        out = Outgoing(
+            profile, latest(row).number, material_of(row.material), printer_of(row.printer), evidence,
+            lambda: _pictures(workshop, profile),
+        )  # fmt: skip
+    return chosen.write(out)
 
 
-def profile_bundle(workshop: Workshop, profile_id: int) -> bytes:
-    """The profile file with the newest picture of each of those trials, as a zip."""
-    text = profile_text(workshop, profile_id)
+def _pictures(workshop: Workshop, profile: Profile) -> dict[str, bytes]:
+    """The newest picture of each trial that a value came from, by file name."""
+    pictures = {}
     with workshop.reading() as session:
-        pictures = {}
-        for trial in _trials(session, profile_of(latest(get_row(session, profile_id)))):
+        for trial in _trials(session, profile):
             wanted = select(PictureRow).where(PictureRow.trial_id == trial.id).order_by(PictureRow.id.desc())
             newest = session.scalars(wanted.limit(1)).first()
             if newest is not None:
                 ending = newest.mime.partition("/")[2].replace("jpeg", "jpg")
                 pictures[f"{trial.id}-{trial.kind}.{ending}"] = workshop.files.get(newest.digest)
-    return profile_zip(text, pictures)
-
-
-def profile_table(workshop: Workshop, profile_id: int) -> str:
-    """The profile as a CSV."""
-    with workshop.reading() as session:
-        return profile_csv(profile_of(latest(get_row(session, profile_id))))
+    return pictures
 
 
 def _trials(session: Session, profile: Profile) -> list[TrialRow]:

@@ -14,9 +14,9 @@ from sqlalchemy.orm import Session, selectinload
 
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Scalar
-from drumbo.core.piece import Drawing, Piece, draw, stl_bytes
+from drumbo.core.piece import Drawing, Piece, draw
 from drumbo.core.run import BROKEN, UNSURE, Heaters, RunState
-from drumbo.exchange.meshes import threemf_bytes
+from drumbo.exchange.meshes import MESHES
 from drumbo.links.journal import last_entry
 from drumbo.links.runs import Runs
 from drumbo.services.convert import context_of, latest, trial_of
@@ -31,7 +31,6 @@ from drumbo.trials.base import AnyKind, Bound, Readings, Result, Step, ToRead
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.trial import TrialState
 
-MESHES = {"stl": stl_bytes, "3mf": threemf_bytes}
 Typed = Mapping[str, str | float | None]
 
 

@@ -10,13 +10,12 @@ import pkgutil
 from collections.abc import Iterator
 from functools import cache
 from importlib import import_module
-from importlib.metadata import entry_points
 from typing import Any
 
 from drumbo.core.errors import NotFound
+from drumbo.core.registry import brought
 from drumbo.trials.base import AnyKind
 
-ENTRY_POINTS = "drumbo.kinds"
 SHARED = "toolkit"
 """The one folder here that is no kind."""
 
@@ -41,8 +40,7 @@ def _found() -> Iterator[AnyKind[Any, Any]]:
     for module in pkgutil.iter_modules(__path__):
         if module.ispkg and module.name != SHARED:
             yield import_module(f"{__name__}.{module.name}").KIND
-    for entry in entry_points(group=ENTRY_POINTS):
-        yield entry.load()
+    yield from brought("drumbo.kinds")
 
 
 def kinds_of(process: str) -> dict[str, AnyKind[Any, Any]]:

@@ -92,7 +92,7 @@ def test_a_revision_may_be_labelled_and_its_data_stays(house: Workshop, known: i
 
 
 def test_a_friends_file_becomes_a_profile_with_its_spool(house: Workshop, begun: Begun, known: int) -> None:
-    text = taking.profile_text(house, known)
+    text = taking.export(house, known, "profile").decode()
     friend = text.replace("Razorbill", "Guillemot").encode()
     digest = taking.bring(house, friend)
     asked = {"material_id": "new", "printer_id": str(begun.printer), "name": "from a friend"}
@@ -171,8 +171,8 @@ def test_pages_of_a_profiles_life(client: FlaskClient, house: Workshop, begun: B
         "goes from 0"
     )
     for path, kind in {
-        "label.svg": "image/svg+xml", "label.pdf": "application/pdf", "values.csv": "text/csv",
-        "labels.pdf?start=5&count=40": "application/pdf", "profile.zip": "application/zip",
+        "label.svg": "image/svg+xml", "label.pdf": "application/pdf", "as/table": "text/csv",
+        "labels.pdf?start=5&count=40": "application/pdf", "as/pictured": "application/zip",
     }.items():  # fmt: skip
         answer = client.get(f"/profiles/{known}/{path}")
         assert answer.status_code == 200
@@ -232,7 +232,7 @@ def test_our_own_table_comes_in_with_the_same_numbers_and_without_what_is_of_one
     house: Workshop, begun: Begun, known: int
 ) -> None:
     profile = profiles.sheet(house, known).profile
-    text = taking.profile_table(house, known) + "proof_percent,Proof,96,%,,Proof,trial,,\r\n"
+    text = taking.export(house, known, "table").decode() + "proof_percent,Proof,96,%,,Proof,trial,,\r\n"
     digest = taking.bring(house, text.encode())
     taken = {line.key: line.value for line in taking.look(house, digest, {}).lines if line.key}
     assert taken == pytest.approx({key: n for key, n in profile.numbers().items() if key != "batch"})

@@ -26,8 +26,8 @@ from drumbo.standins.resin.bottle import Bottle, draw_bottle, true_exposure_s
 from drumbo.standins.resin.physics import green, thinnest_mm
 from drumbo.trials import kind, kinds, kinds_of
 from drumbo.trials.base import AnyKind, Context, Kind, Readings, Result
-from drumbo.trials.toolkit.layered import LayerKind, ResinContext
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.toolkit.layered import LayerKind, ResinContext
 from tests.conftest import plain_context, resin_context
 from tests.readback import exact_layers, exact_readings
 
@@ -199,6 +199,8 @@ def test_the_result_follows_the_hidden_truth(trial: AnyKind) -> None:
     """Known answer, filament on a plate that leans: of forty spools or bottles, the one that needs most against the one
     that needs least.
     """
+    if not type(trial).__module__.startswith("drumbo."):
+        pytest.skip("another package tells of its own what its result follows")
     context, (truth, apart) = usual(trial), LEANS[trial.sets[0]]
     plan = trial.suggest(context)
     draw = {FILAMENT: draw_spool, RESIN: draw_bottle}[trial.process]

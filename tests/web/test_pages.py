@@ -145,7 +145,7 @@ def test_a_value_by_hand_that_is_no_number_stays_in_its_field(client: FlaskClien
 def test_the_sheet_and_the_file(client: FlaskClient, begun: Begun) -> None:
     sheet = client.get(f"/profiles/{begun.profile}/sheet").text
     assert sheet.count('class="tick"') == len([p for p in of_process(FILAMENT) if p.scope == "profile" and not p.aside])
-    file = client.get(f"/profiles/{begun.profile}/profile.json")
+    file = client.get(f"/profiles/{begun.profile}/as/profile")
     assert file.json is not None
     assert file.json["values"]["bed_c"]["number"] == 60
     assert file.headers["Content-Disposition"].endswith('razorbill-pla-chalk-on-petrel-one-r1.json"')
@@ -272,7 +272,7 @@ def test_a_poor_proof_is_not_to_be_adopted(house: Workshop, client: FlaskClient,
     assert "Adopt…" not in said.text
     assert client.get(f"/trials/{number}/adopt").status_code == 409
     assert client.post(f"/trials/{number}/adopt").status_code == 409
-    assert "proof_percent" not in client.get(f"/profiles/{begun.profile}/profile.json").json["values"]
+    assert "proof_percent" not in client.get(f"/profiles/{begun.profile}/as/profile").json["values"]
     good = client.post(f"/trials/{number}/score", data={"aspect": "tip", "step": 0, "score": 3})
     assert "this profile is proven" in good.text
     client.post(f"/trials/{number}/adopt")

@@ -8,10 +8,10 @@ may bring parameters of their own, under the entry point group `drumbo.parameter
 from __future__ import annotations
 
 from collections.abc import Iterator
-from importlib.metadata import entry_points
 
 from drumbo.core.catalogue import filament, resin
 from drumbo.core.catalogue.parameter import ELSEWHERE, FILAMENT, RESIN, Facts, Group, Label, Parameter
+from drumbo.core.registry import brought
 
 __all__ = [
     "BY_KEY", "ELSEWHERE", "FILAMENT", "GROUPS", "PARAMETERS", "RESIN", "Facts", "Group", "Label", "Parameter",
@@ -19,7 +19,7 @@ __all__ = [
 ]  # fmt: skip
 
 GROUPS: tuple[Group, ...] = filament.GROUPS + resin.GROUPS
-_BROUGHT = tuple(parameter for entry in entry_points(group="drumbo.parameters") for parameter in entry.load())
+_BROUGHT = tuple(parameter for several in brought("drumbo.parameters") for parameter in several)
 PARAMETERS: tuple[Parameter, ...] = filament.PARAMETERS + resin.PARAMETERS + _BROUGHT
 BY_KEY: dict[str, Parameter] = {p.key: p for p in PARAMETERS}
 _OF_GROUP = {group.key: group.process for group in GROUPS}

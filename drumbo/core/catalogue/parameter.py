@@ -64,7 +64,8 @@ class Parameter:
     all at once. `zero` is the word for a 0 that is no number. Some printers do not honour what `may_be_ignored`.
 
     Profiles get the `start`; older ones too, as soon as there is a parameter that they do not know. What a toolpath is
-    laid with stands under its `setting`, as value ÷ `per`. Of what process it is, its group says.
+    laid with stands under its `setting`, as value ÷ `per`; the speed
+    of a role under “speeds.” and its name. Of what process it is, its group says.
     """
 
     key: str

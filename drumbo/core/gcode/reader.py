@@ -2,9 +2,9 @@
 
 Understood: G0 G1 G2 G3 (I J K or R, in the planes of G17 G18 G19), G4, G10 G11, G20 G21, G28, G29, G90 G91, G92,
 pauses M0 M1 M25 M226 M600, M82 M83, M84, M104 M109 M116 M140 M190 M141 M191, M106 M107, M203 to M205, M207 M208,
-M220 M221, M486, M566, M572, M900, T. Comments after `;`, in `( )`, `%` lines; N numbers with `*` checksums; lower case,
-words without spaces, CRLF and a byte-order mark. Several commands may stand on one line. Other words are kept and
-counted.
+M220 M221, M486, M566, T; and what the dialects set pressure advance by. Comments after `;`, in `( )`, `%` lines; N
+numbers with `*` checksums; lower case, words without spaces, CRLF and a byte-order mark. Several commands may stand on
+one line. Other words are kept and counted.
 """
 
 from __future__ import annotations
@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 
 from drumbo.core.errors import GcodeError
 from drumbo.core.gcode import kernel
+from drumbo.core.gcode.dialects import PRESSURE_ADVANCE
 from drumbo.core.motion import Motion, plan_moves
 
 Floats = NDArray[np.float64]
@@ -28,9 +29,9 @@ KNOWN: frozenset[str] = frozenset(
     (
         "G0 G1 G2 G3 G4 G10 G11 G17 G18 G19 G20 G21 G28 G29 G90 G91 G92 M0 M1 M17 M18 M24 M25 M73 M82 M83 M84 M92 "
         "M104 M105 M106 M107 M109 M114 M115 M116 M117 M118 M140 M141 M190 M191 M201 M203 M204 M205 M207 M208 M220 M221 "
-        "M226 M400 M486 M500 M503 M566 M572 M600 M900 SET_PRESSURE_ADVANCE"
+        "M226 M400 M486 M500 M503 M566 M600"
     ).split()
-)
+) | frozenset(PRESSURE_ADVANCE)
 PAUSES = frozenset({"M0", "M1", "M25", "M226", "M600"})
 
 _KEY_VALUE = re.compile(r"(\w+)\s*=\s*([-+]?\d*\.?\d+)")
@@ -140,8 +141,11 @@ class Program:
     @property
     def pressure_advance(self) -> Floats:
         """(n,) s, whichever word set it."""
-        names = {"M900": "K", "M572": "S", "SET_PRESSURE_ADVANCE": "ADVANCE"}
-        changes = [(c.row, c.values[names[c.word]]) for c in self.found(*names) if names[c.word] in c.values]
+        changes = [
+            (c.row, c.values[PRESSURE_ADVANCE[c.word]])
+            for c in self.found(*PRESSURE_ADVANCE)
+            if PRESSURE_ADVANCE[c.word] in c.values
+        ]
         return self._steps(changes, 0.0)
 
     def motion(self, accel: float | None = None, junction: float | None = None) -> Motion:

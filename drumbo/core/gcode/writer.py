@@ -48,9 +48,9 @@ def _opening(path: Toolpath, job: Job) -> list[str]:
     x, y, z = path.start
     lines += ["G21", "G90", "M83", "M220 S100", "M221 S100", "M107", f"M204 S{path.accel_mm_s2:g}"]
     if words.pressure_advance:
-        lines.append(words.pressure_advance.format(value=job.pressure_advance_s))
+        lines.append(words.pressure_advance.write(job.pressure_advance_s))
     if words.extruder_steps and job.printer.extruder_steps_mm:
-        lines.append(words.extruder_steps.format(value=job.printer.extruder_steps_mm))
+        lines.append(words.extruder_steps.write(job.printer.extruder_steps_mm))
     lines += [f"M190 S{job.bed_first_c:g}", f"M109 S{job.nozzle_first_c:g}", "G92 E0"]
     lines += [f"G0 Z{z:g} F600", f"G0 X{x:g} Y{y:g} F6000"]
     return lines
@@ -62,7 +62,7 @@ def _closing(path: Toolpath, job: Job) -> list[str]:
     lines = ["M220 S100", "M221 S100", "M107", f"G0 X{x:.3f} Y{y:.3f} Z{lift:.3f} F1200"]
     words = dialect(job.printer.dialect)
     if words.pressure_advance:
-        lines.append(words.pressure_advance.format(value=job.pressure_advance_s))
+        lines.append(words.pressure_advance.write(job.pressure_advance_s))
     lines += fill_template("end_gcode", job.printer.end_gcode, template_names(job.printer, job.temperatures, job.names))
     lines += ["M107", "M104 S0", "M140 S0"]
     return lines
@@ -124,7 +124,7 @@ def _event(event: Event, job: Job) -> list[str]:
         return [f"M109 R{event.value:g}"]
     if event.what == Set.PRESSURE:
         word = dialect(job.printer.dialect).pressure_advance
-        return [word.format(value=event.value)] if word else []
+        return [word.write(event.value)] if word else []
     if event.what == Set.BED:
         return [f"M140 S{event.value:g}"]
     return [f"M106 S{round(event.value * 255)}"] if event.value > 0 else ["M107"]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from manifold3d import CrossSection, Manifold
@@ -39,7 +40,7 @@ class Zone:
 
     low: tuple[float, float, float]
     high: tuple[float, float, float]
-    settings: Mapping[str, float]
+    settings: Mapping[str, Any]
     label: str = ""
 
     def holds(self, x: float, y: float, z: float) -> bool:
@@ -104,7 +105,7 @@ def build(
     layer (counted from 0), or on layers above it; turns come last of all. The purge line starts at `purge_from`.
     """
     drawn = dict(strokes or {})
-    special = [(zone, replace(settings, **zone.settings)) for zone in zones]  # type: ignore[arg-type]
+    special = [(zone, replace(settings, **zone.settings)) for zone in zones]
     pen = Pen(settings, offset=middle, start=purge_from)
     pending = sorted(overrides, key=lambda o: o.z_mm)
     blown: float | None = None

@@ -159,6 +159,12 @@ def _speeds(numbers: Mapping[str, float], top: float) -> dict[Role, float]:
     return {role: min(speed, outer) if role in _OUTSIDE else speed for role, speed in laid.items()}
 
 
+def _own_speeds(numbers: Mapping[str, float], top: float) -> dict[Role, float]:
+    """Of the roles that have a parameter of their own, with a setting like `speeds.BRIDGE`."""
+    held = {p.setting.removeprefix("speeds."): numbers[p.key] for p in _SPEED_PLACES if p.key in numbers}
+    return {Role[name]: min(speed, top) for name, speed in held.items()}
+
+
 def settings_for(numbers: Mapping[str, float], printer: Printer) -> PrintSettings:
     """Settings from a profile's numbers (catalogue keys) on a printer; widths follow the nozzle."""
     top = printer.speed_max_mm_s
@@ -169,14 +175,15 @@ def settings_for(numbers: Mapping[str, float], printer: Printer) -> PrintSetting
         purge=printer.primes != "skirt",
         skirt_loops=0 if printer.primes == "line" else 2,
         width_mm=round(nozzle * 1.125, 3),
-        speeds=_speeds(numbers, top),
+        speeds=_speeds(numbers, top) | _own_speeds(numbers, top),
         accel_mm_s2=printer.accel_mm_s2,
         junction_mm_s=printer.junction_mm_s,
         **_of_profile(numbers),
     )
 
 
-_PLACES = tuple(p for p in PARAMETERS if p.setting)
+_SPEED_PLACES = tuple(p for p in PARAMETERS if p.setting.startswith("speeds."))
+_PLACES = tuple(p for p in PARAMETERS if p.setting and p not in _SPEED_PLACES)
 _WHOLE = frozenset(f.name for f in fields(PrintSettings) if f.type == "int")
 
 

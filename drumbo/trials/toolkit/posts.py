@@ -75,7 +75,7 @@ def check_room(key: str, count: int, step_mm: float, printer: Printer) -> None:
 def roads(piece: Piece, context: Context, field: str, extra: dict[str, Scalar] | None = None) -> Toolpath:
     """The posts' roads, every step with its own value of one field of the print settings."""
     zones = [
-        Zone((-FAR, -FAR, p.low[2]), (FAR, FAR, p.high[2]), {**(extra or {}), field: p.value}, p.label)  # type: ignore[dict-item]
+        Zone((-FAR, -FAR, p.low[2]), (FAR, FAR, p.high[2]), {**(extra or {}), field: p.value}, p.label)
         for p in piece.places
     ]
     return on_bed(piece.solid, context, zones=zones)

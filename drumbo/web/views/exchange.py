@@ -11,6 +11,7 @@ from drumbo.core.catalogue import BY_KEY
 from drumbo.core.copying import Fate
 from drumbo.core.errors import InvalidInput
 from drumbo.core.units import units_of
+from drumbo.exchange.exporters import exporter, exporters
 from drumbo.exchange.spool_label import ACROSS, DOWN, as_a4, as_pdf, as_svg
 from drumbo.services import profiles
 from drumbo.services import taking as service
@@ -34,23 +35,15 @@ def _file(data: str | bytes, number: int, ending: str, kind: str, *, shown: bool
 def out(number: int) -> str:
     return render_template(
         "profiles/out.html", card=profiles.card(workshop(), number), places=ACROSS * DOWN,
+        exporters=exporters().values(),
         local=request.host.rpartition(":")[0].strip("[]") in LOCAL,
     )  # fmt: skip
 
 
-@pages.get("/<int:number>/profile.json")
-def profile_json(number: int) -> Response:
-    return _file(service.profile_text(workshop(), number), number, ".json", "application/json")
-
-
-@pages.get("/<int:number>/profile.zip")
-def profile_zip(number: int) -> Response:
-    return _file(service.profile_bundle(workshop(), number), number, ".zip", "application/zip")
-
-
-@pages.get("/<int:number>/values.csv")
-def values_csv(number: int) -> Response:
-    return _file(service.profile_table(workshop(), number), number, ".csv", "text/csv")
+@pages.get("/<int:number>/as/<key>")
+def export(number: int, key: str) -> Response:
+    chosen = exporter(key)
+    return _file(service.export(workshop(), number, key), number, f".{chosen.ending}", chosen.mime)
 
 
 def _label(number: int) -> Any:

@@ -1,0 +1,42 @@
+"""What a dialect is: words of firmware where firmware differs, to write them and to read them back."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """A command that sets one number: `template` writes it from `value`; read back, the number stands under `name` of
+    the command `word`.
+    """
+
+    template: str
+    word: str
+    name: str
+
+    def write(self, value: float) -> str:
+        """The line that sets it.
+
+        >>> Setting("M900 K{value:.4f}", "M900", "K").write(0.05)
+        'M900 K0.0500'
+        """
+        return self.template.format(value=value)
+
+
+@dataclass(frozen=True, slots=True)
+class Dialect:
+    """`pressure_advance` and `extruder_steps` are None where the firmware has no such word, or takes steps from its own
+    configuration file; `keep` stores what was set. Choices are shown in rising `place`.
+    """
+
+    key: str
+    name: str
+    pressure_advance: Setting | None
+    extruder_steps: Setting | None = None
+    keep: str | None = None
+    place: int = 100
+
+
+STEPS = Setting("M92 E{value:.2f}", "M92", "E")
+"""Most firmware sets its steps so."""
