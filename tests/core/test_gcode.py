@@ -6,6 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from drumbo.core.errors import GcodeError, InvalidInput
+from drumbo.core.gcode import kernel
 from drumbo.core.gcode.dialects import DIALECTS
 from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.loop import read_loop
@@ -235,3 +236,20 @@ def test_the_filament_fed_is_the_volume_of_a_solid_block() -> None:
     part = path.role >= Role.OUTER
     volume = path.e_mm[part].sum() * settings_.filament_area
     assert volume == pytest.approx(20 * 20 * 4.04, rel=0.05)
+
+
+def test_a_file_that_needs_more_room_than_it_was_given_reads_the_same() -> None:
+    """Arcs become many rows, and lines many commands: what was read is moved, and the command read again."""
+    lines = [
+        f"G1 X{k % 90} E1 F{600 + k}\nN{k} G2 X{k % 80} Y{k % 7} I5 J5 E.2\nM106 S{k % 255} M900 K.0{k % 9}"
+        for k in range(900)
+    ]
+    data = np.frombuffer(("\n".join(lines) + "\n").encode(), np.uint8)
+    (some, count, *rest), (plenty, same, *others) = (kernel.scan(data, kernel.columns(room)) for room in (1, 200_000))
+    assert count == same > 20_000
+    for short, long in zip(some, plenty, strict=True):
+        np.testing.assert_array_equal(short[:count], long[:count])
+    told = rest[2]
+    assert told == others[2] == 1800
+    np.testing.assert_array_equal(rest[0][:told], others[0][:told])
+    np.testing.assert_array_equal(rest[1][:told], others[1][:told])

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.gcode.case import Case
-from drumbo.core.gcode.kernel import PULL
+from drumbo.core.gcode.kernel import RETRACT
 from drumbo.core.gcode.roles import AIR, OUTER
 from drumbo.core.gcode.traits import by_time
 
@@ -80,7 +80,7 @@ def _retraction(case: Case) -> Iterator[Lesson]:
     found = case.gaps
     count = int(found.pulls.sum())
     # How far firmware pulls is its own setting, unless the file says it.
-    own = case.program.kind[found.first[found.pulls]] == PULL
+    own = case.program.kind[found.first[found.pulls]] == RETRACT
     if count < FEW_PULLS or (own.mean() > 0.5 and not any(True for _ in case.program.found("M207"))):
         return
     says = f"usual of {count} pulls"
