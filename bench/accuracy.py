@@ -13,9 +13,11 @@ from __future__ import annotations
 import json
 import os
 import sys
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from itertools import repeat
 from pathlib import Path
+from typing import Any
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
@@ -32,7 +34,7 @@ from bench.whole import ORDER, Whole, whole
 from drumbo.core.catalogue import BY_KEY
 
 WHOLE, BATCH = "whole", "batch"
-BOTTLES = {**CURES, **FAILING}
+BOTTLES: dict[str, Callable[[Any, int], Tally]] = {**CURES, **FAILING}
 SHARE = "share of the truth"
 DECILES = np.arange(0.1, 0.95, 0.1)
 
@@ -40,7 +42,8 @@ DECILES = np.arange(0.1, 0.95, 0.1)
 def one(key: str, seed: int, readers: int, number: int) -> Tally:
     """One spool's or bottle's whole sequence; runs in a process of its own."""
     if key in BOTTLES:
-        return BOTTLES[key](drawn_bottle(seed, number), readers)
+        told: Tally = BOTTLES[key](drawn_bottle(seed, number), readers)
+        return told
     return SEQUENCES[key](drawn(seed, number), readers)
 
 
@@ -120,7 +123,7 @@ def main(seed: int, spools: int, readers: int, only: tuple[str, ...], as_json: b
     unknown = set(only) - set(known) - {WHOLE, BATCH}
     if unknown:
         raise click.UsageError(f"no benchmark for {', '.join(sorted(unknown))}; there are {', '.join(known)}")
-    table = {}
+    table: dict[str, Any] = {}
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         for key in [k for k in only if k in known] if only else known:
             tally = Tally()
@@ -142,7 +145,7 @@ def main(seed: int, spools: int, readers: int, only: tuple[str, ...], as_json: b
         print()
 
 
-def _print(key: str, row: dict, spools: int, seed: int) -> None:
+def _print(key: str, row: dict[str, Any], spools: int, seed: int) -> None:
     what = "bottles" if key in BOTTLES else "spools"
     name, _, how = key.partition(" ")
     print(f"{' '.join([BY_KEY[name].name, how]).strip()} ({row['unit'] or 'ratio'}), {spools} {what}, seed {seed}")
@@ -156,14 +159,14 @@ def _print(key: str, row: dict, spools: int, seed: int) -> None:
     print(f"  inside the 90 % interval: {row['coverage90']:.0%}; {cost}", flush=True)
 
 
-def _print_batch(table: dict, spools: int, seed: int) -> None:
+def _print_batch(table: dict[str, Any], spools: int, seed: int) -> None:
     print(f"Batch check, {spools} spools, seed {seed}: how often it says that a value moved, by how far it did")
     for key, row in table.items():
         told = "  ".join(f"{by:+g} {batch.MOVES[key][2]}: {share:.0%}" for by, share in row.items())
         print(f"  {BY_KEY[key].name:24}{told}", flush=True)
 
 
-def _print_whole(table: dict, spools: int, seed: int) -> None:
+def _print_whole(table: dict[str, Any], spools: int, seed: int) -> None:
     print(f"Whole profiles, start to proof, {spools} spools, seed {seed}: medians")
     print(f"  {'':24}{'truth':>10}{'found':>10}{'error':>10}{'habit':>10}")
     for key, row in table["rows"].items():

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -22,9 +23,9 @@ from drumbo.standins.resin.bottle import Bottle, draw_bottle, true_exposure_s
 from drumbo.standins.resin.thing import Cured, Lamp, cure
 from drumbo.standins.tools import Jaws
 from drumbo.trials import kind
-from drumbo.trials.base import Readings, Result
+from drumbo.trials.base import AnyKind, Readings, Result
 from drumbo.trials.plan import TrialPlan
-from drumbo.trials.toolkit.layered import LayerKind, ResinContext
+from drumbo.trials.toolkit.layered import ResinContext
 
 SCREENS = ((3840, 2400, 35.0), (2560, 1620, 50.0), (5760, 3600, 24.0), (4098, 2560, 30.0))
 LAYER_UM, HALF_UM = 50.0, 25.0
@@ -54,7 +55,7 @@ def drawn(seed: int, number: int) -> DrawnBottle:
     return DrawnBottle(number, context, bottle, lamp)
 
 
-def read(trial: LayerKind, plan: TrialPlan, context: ResinContext, thing: Cured, seed: int) -> Readings:
+def read(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, thing: Cured, seed: int) -> Readings:
     """What one person sees and measures, with the noise of people and tools."""
     piece, to_read = trial.piece(plan, context), trial.readings(plan)
     boxes = [place.box((0.0, 0.0)) for place in piece.places]
@@ -75,7 +76,7 @@ def read(trial: LayerKind, plan: TrialPlan, context: ResinContext, thing: Cured,
 
 
 def go(
-    slug: str, one: DrawnBottle, context: ResinContext, reader: int, files: list, extensions: int = 0
+    slug: str, one: DrawnBottle, context: ResinContext, reader: int, files: list[Any], extensions: int = 0
 ) -> tuple[TrialPlan, Result, Readings]:
     """Print a kind's suggestion, read it, and go on where it ends too early."""
     trial = kind(slug)
@@ -91,7 +92,7 @@ def go(
         plan, extensions = trial.plan_type.of(result.extend), extensions - 1
 
 
-def adopted(context: ResinContext, slug: str, plan: TrialPlan, result: Result) -> ResinContext:
+def adopted(context: ResinContext, slug: str, plan: Any, result: Result) -> ResinContext:
     """The context once a result was taken in."""
     new = kind(slug).changes(plan, result, context, 1)
     return replace(context, profile=changed(context.profile, new))
@@ -99,11 +100,12 @@ def adopted(context: ResinContext, slug: str, plan: TrialPlan, result: Result) -
 
 def curve(one: DrawnBottle, readers: int) -> tuple[Tally, Tally]:
     """Penetration depth, and critical time as a share of the truth."""
-    deep, onset, files = Tally(), Tally(), []
+    deep, onset = Tally(), Tally()
+    files: list[Any] = []
     truth = one.bottle.reach_um, one.bottle.critical_mj_cm2 / one.lamp.mw_cm2
     for reader in range(readers):
         plan, result, readings = go("cure-on-glass", one, one.context, reader, files)
-        if result.value is None or result.also is None:
+        if result.value is None or result.error is None or result.also is None:
             continue
         slope, crossing = _plain_line(plan, readings)
         deep.found(result.value, result.error, slope, truth[0], shares=True)
@@ -114,7 +116,7 @@ def curve(one: DrawnBottle, readers: int) -> tuple[Tally, Tally]:
     return deep, onset
 
 
-def _plain_line(plan: TrialPlan, readings: Readings) -> tuple[float, float]:
+def _plain_line(plan: Any, readings: Readings) -> tuple[float, float]:
     rows = [
         (math.log(step.value), depth * 1000)
         for step in kind("cure-on-glass").steps(plan)
@@ -126,7 +128,8 @@ def _plain_line(plan: TrialPlan, readings: Readings) -> tuple[float, float]:
 
 def exposure(one: DrawnBottle, readers: int) -> tuple[Tally, Tally]:
     """The exposure at which sizes come out, and the one foretold for half the layer height; shares of the truth."""
-    here, half, files = Tally(), Tally(), []
+    here, half = Tally(), Tally()
+    files: list[Any] = []
     truth = true_exposure_s(one.bottle, LAYER_UM, one.lamp.mw_cm2)
     truth_half = true_exposure_s(one.bottle, HALF_UM, one.lamp.mw_cm2)
     for reader in range(readers):
@@ -134,7 +137,7 @@ def exposure(one: DrawnBottle, readers: int) -> tuple[Tally, Tally]:
         context = adopted(one.context, "cure-on-glass", plan, result)
         reach = result.value
         plan, result, readings = go("exposure-coupon", one, context, reader, files, extensions=2)
-        if result.value is None or result.also is None:
+        if result.value is None or result.error is None or result.also is None:
             continue
         value, habit = result.also["true_s"], _plain_coupon(plan, readings)
         here.found(value, result.error / result.value * value, habit, truth, shares=True)
@@ -152,7 +155,7 @@ def exposure(one: DrawnBottle, readers: int) -> tuple[Tally, Tally]:
     return here, half
 
 
-def _plain_coupon(plan: TrialPlan, readings: Readings) -> float:
+def _plain_coupon(plan: Any, readings: Readings) -> float:
     """The coupon on which blades and slits, on average, are off by the most alike."""
     best, least = math.nan, math.inf
     for step in kind("exposure-coupon").steps(plan):

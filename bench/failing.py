@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -22,7 +23,6 @@ from drumbo.standins.resin.bottle import true_exposure_s
 from drumbo.standins.resin.thing import Cured, cure
 from drumbo.trials import kind
 from drumbo.trials.base import Readings
-from drumbo.trials.plan import TrialPlan
 from drumbo.trials.toolkit.layered import ResinContext
 from drumbo.trials.toolkit.storeys import StoreyKind
 
@@ -32,7 +32,7 @@ BOTTOMS_S = np.linspace(1.0, 200.0, 4000)
 HALVINGS = 24
 
 Change = Callable[[Layer, float], Layer]
-Share = Callable[[Cured, look.Box], float]
+Share = Callable[[Cured, Any], float]
 
 
 def _exposed(one: DrawnBottle) -> ResinContext:
@@ -45,7 +45,8 @@ def _exposed(one: DrawnBottle) -> ResinContext:
 
 def bottom(one: DrawnBottle, readers: int) -> Tally:
     """The bottom exposure that holds and comes off best, as a share of the truth."""
-    tally, files, context = Tally(), [], _exposed(one)
+    tally, context = Tally(), _exposed(one)
+    files: list[Any] = []
     truth = _true_bottom(one, context)
     for reader in range(readers):
         plan, result, readings = go("bottom-feet", one, context, reader, files, extensions=2)
@@ -65,7 +66,7 @@ def _true_bottom(one: DrawnBottle, context: ResinContext) -> float:
     return float(BOTTOMS_S[int(np.argmax(worth))])
 
 
-def _best_foot(plan: TrialPlan, readings: Readings) -> float:
+def _best_foot(plan: Any, readings: Readings) -> float:
     steps = kind("bottom-feet").steps(plan)
     sums = np.nansum([readings.column(aspect, steps) for aspect in ("sticks", "clean")], axis=0)
     return float(steps[int(np.argmax(sums))].value)
@@ -73,7 +74,8 @@ def _best_foot(plan: TrialPlan, readings: Readings) -> float:
 
 def _limit(one: DrawnBottle, readers: int, slug: str, share: Share, change: Change, ends: tuple[float, float]) -> Tally:
     """Where a tower of storeys begins to fail, before anything is kept back; `ends` surely hold and surely fail."""
-    tally, files, context = Tally(), [], _exposed(one)
+    tally, context = Tally(), _exposed(one)
+    files: list[Any] = []
     trial = kind(slug)
     assert isinstance(trial, StoreyKind)
     truth = _true_limit(one, context, trial, share, change, ends)
@@ -86,12 +88,17 @@ def _limit(one: DrawnBottle, readers: int, slug: str, share: Share, change: Chan
     return tally
 
 
-def _last_held(trial: StoreyKind, plan: TrialPlan, readings: Readings) -> float:
+def _last_held(trial: StoreyKind[Any], plan: Any, readings: Readings) -> float:
     return trial.steps(plan)[readings.firsts[trial.sign.key] - 1].value
 
 
 def _true_limit(
-    one: DrawnBottle, context: ResinContext, trial: StoreyKind, share: Share, change: Change, ends: tuple[float, float]
+    one: DrawnBottle,
+    context: ResinContext,
+    trial: StoreyKind[Any],
+    share: Share,
+    change: Change,
+    ends: tuple[float, float],
 ) -> float:
     plan = trial.suggest(context)
     thing = cure(package_bytes(trial.print_file(plan, context)), one.bottle, one.lamp)

@@ -168,7 +168,7 @@ def main(seed: int, runs: int, only: int, as_json: bool) -> None:
     drawn = [case for case in cases(seed, runs) if only in {-1, case.number}]
     outcomes = run_all(seed, drawn)
     counts = Counter(problem for outcome in outcomes for problem in outcome.problems)
-    told = {"runs": len(outcomes), **{name: counts[name] for name in COUNTS}}
+    told: dict[str, float] = {"runs": len(outcomes), **{name: counts[name] for name in COUNTS}}
     states = Counter(f"{o.entry.state}, {o.entry.heaters}" if o.entry else "hangs" for o in outcomes)
     told["prints_done"] = sum(o.entry is not None and o.entry.state == "done" for o in outcomes)
     told["slowest_s"] = round(max(outcome.seconds for outcome in outcomes), 1)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from typing import Any
 from zlib import crc32
 
 import numpy as np
@@ -16,7 +17,7 @@ from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import Spool, draw_spool
 from drumbo.standins.tools import Jaws
-from drumbo.trials.base import Context, Kind, PrintFile, Readings, Result
+from drumbo.trials.base import AnyKind, Context, PrintFile, Readings, Result
 from drumbo.trials.plan import TrialPlan
 
 INTERVAL_90 = 1.645
@@ -40,10 +41,12 @@ class Tally:
     new: dict[str, Value] = field(default_factory=dict)
 
     def found(
-        self, value: float, error: float, habit: float, truth: float, drive: str = "", *, shares: bool = False,
-        new: dict[str, Value] | None = None,
+        self, value: float | None, error: float | None, habit: float, truth: float, drive: str = "", *,
+        shares: bool = False, new: dict[str, Value] | None = None,
     ) -> None:  # fmt: skip
         """One reader's result, unrounded, beside what the habit makes of the same readings."""
+        assert value is not None, "a result without a value has nothing to be judged by"
+        assert error is not None
         unit = truth if shares else 1.0
         self.drumbo.append((value - truth) / unit)
         self.habit.append((habit - truth) / unit)
@@ -53,7 +56,7 @@ class Tally:
         self.drives.append(drive)
         self.inside.append(abs(value - truth) <= INTERVAL_90 * error)
 
-    def cost(self, files: list[PrintFile]) -> None:
+    def cost(self, files: list[Any]) -> None:
         """What one spool took."""
         self.prints.append(len(files))
         self.grams.append(sum(file.grams for file in files))
@@ -110,7 +113,7 @@ def printed(file: PrintFile, spool: Spool, machine: Machine | None = None) -> Pr
     return melt(shape_of(file.gcode, machine), spool, digest=crc32(file.gcode.encode()))
 
 
-def read(trial: Kind, plan: TrialPlan, context: Context, thing: PrintedObject, seed: int) -> Readings:
+def read(trial: AnyKind[Any, Any], plan: Any, context: Context, thing: PrintedObject, seed: int) -> Readings:
     """What one person sees and measures, with the noise of people and tools."""
     piece, to_read = trial.piece(plan, context), trial.readings(plan)
     middle = context.printer.bed_middle
@@ -131,8 +134,15 @@ def read(trial: Kind, plan: TrialPlan, context: Context, thing: PrintedObject, s
     return readings
 
 
+def sure(result: Result) -> tuple[float, float]:
+    """A result's value and error; it has both."""
+    assert result.value is not None
+    assert result.error is not None
+    return result.value, result.error
+
+
 def go(
-    trial: Kind, spool: Drawn, plan: TrialPlan, reader: int, files: list[PrintFile], extensions: int = 0
+    trial: AnyKind[Any, Any], spool: Drawn, plan: Any, reader: int, files: list[Any], extensions: int = 0
 ) -> tuple[TrialPlan, Result, Readings]:
     """Print a plan, read it, and go on where it ends too early; the files join those of the spool."""
     while True:

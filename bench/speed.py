@@ -19,7 +19,9 @@ import time
 import urllib.request
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 os.environ.setdefault("NUMBA_CACHE_DIR", str(Path(__file__).parents[1] / ".cache" / "numba"))
 
@@ -56,7 +58,7 @@ def _context() -> Context:
 
 def _tower() -> str:
     trial, context = kind("temperature"), _context()
-    return trial.print_file(trial.suggest(context), context).gcode
+    return str(trial.print_file(trial.suggest(context), context).gcode)
 
 
 def _large(megabytes: float) -> bytes:
@@ -84,7 +86,7 @@ def gcode_read_vs_loop() -> Measured:
 
 
 def _flow(e: np.ndarray, seconds: np.ndarray) -> np.ndarray:
-    return np.divide(e * (math.pi * 1.75**2 / 4), seconds, out=np.zeros_like(e), where=seconds > 0)
+    return np.asarray(np.divide(e * (math.pi * 1.75**2 / 4), seconds, out=np.zeros_like(e), where=seconds > 0))
 
 
 def gcode_pipeline_vs_loop() -> Measured:
@@ -104,9 +106,10 @@ def _loops(text: str) -> None:
     rows = read_loop(text).rows
     columns = [list(c) for c in zip(*rows, strict=True)]
     x, y, z, e, feed = columns[2:]
-    steps = [[b - a for a, b in zip([0.0, *c], c, strict=False)] for c in (x, y, z)]
+    steps: list[Any] = [[b - a for a, b in zip([0.0, *c], c, strict=False)] for c in (x, y, z)]
     n = len(rows)
-    _, _, _, seconds = _plan_loop(*steps, e, [f / 60 for f in feed], [2000.0] * n, [8.0] * n)
+    many: list[Any] = [e, [f / 60 for f in feed], [2000.0] * n, [8.0] * n]
+    _, _, _, seconds = _plan_loop(*steps, *many)
     area = math.pi * 1.75**2 / 4
     [fed * area / s if s > 0 else 0.0 for fed, s in zip(e, seconds, strict=True)]
 
@@ -174,8 +177,8 @@ def planner_vs_loop() -> Measured:
     n = 200_000
     dx, dy = rng.normal(0, 2, n), rng.normal(0, 2, n)
     dz, de, speed = np.zeros(n), np.ones(n), rng.uniform(20, 150, n)
-    lists = [c.tolist() for c in (dx, dy, dz, de, speed)]
-    limits = [2000.0] * n, [8.0] * n
+    lists: list[Any] = [c.tolist() for c in (dx, dy, dz, de, speed)]
+    limits: list[Any] = [[2000.0] * n, [8.0] * n]
     return _ratio(
         lambda: _plan_loop(*lists, *limits), lambda: plan_moves(dx, dy, dz, de, speed, 2000.0, 8.0), 3
     ), "times"
@@ -254,6 +257,10 @@ def lag_seconds() -> Measured:
     return statistics.median(_timed(lag) for _ in range(5)), "s"
 
 
+def _fetched(address: str) -> bytes:
+    return bytes(urllib.request.urlopen(address).read())
+
+
 def profile_list_p95_ms() -> Measured:
     """The list of profiles, searched, filtered and sorted, with 500 of them, through the server: 95th percentile."""
     from waitress.server import create_server  # noqa: PLC0415
@@ -277,7 +284,7 @@ def profile_list_p95_ms() -> Measured:
         pages = ("/profiles/", "/profiles/?q=no+4", "/profiles/?sort=name&state=open", "/profiles/?page=7", "/")
         for page in pages:
             urllib.request.urlopen(base + page).read()
-        times = [_timed(lambda page=page: urllib.request.urlopen(base + page).read()) for page in pages * 20]
+        times = [_timed(partial(_fetched, base + page)) for page in pages * 20]
         server.task_dispatcher.shutdown(timeout=30)
         server.close()
     return 1000 * statistics.quantiles(times, n=20)[-1], "ms"
@@ -329,7 +336,7 @@ def planner_big_part_seconds() -> Measured:
     from drumbo.services import planner  # noqa: PLC0415
 
     def bumpy(v: np.ndarray) -> np.ndarray:
-        return v * (1 + 0.04 * np.sin(v[:, 0:1] * 2) * np.sin(v[:, 1:2] * 2) * np.cos(v[:, 2:3]))
+        return np.asarray(v * (1 + 0.04 * np.sin(v[:, 0:1] * 2) * np.sin(v[:, 1:2] * 2) * np.cos(v[:, 2:3])))
 
     solid = Manifold.sphere(25, 632).warp_batch(bumpy)
     with _planned_house() as (house, profile):
@@ -338,19 +345,19 @@ def planner_big_part_seconds() -> Measured:
     return statistics.median(times[1:]), "s"
 
 
-def _change(house: object, profile: int, part: int, typed: dict[str, str]) -> float:
+def _change(house: Any, profile: int, part: int, typed: dict[str, str]) -> float:
     """Seconds until a changed field is answered in full."""
     from drumbo.services import planner  # noqa: PLC0415
 
     began = time.perf_counter()
-    asked = planner.question(house, profile, part, typed)  # type: ignore[arg-type]
-    planner.answer(house, asked)  # type: ignore[arg-type]
-    planner.stages(house, asked)  # type: ignore[arg-type]
+    asked = planner.question(house, profile, part, typed)
+    planner.answer(house, asked)
+    planner.stages(house, asked)
     return time.perf_counter() - began
 
 
 @contextmanager
-def _planned_house() -> Iterator[tuple[object, int]]:
+def _planned_house() -> Iterator[tuple[Any, int]]:
     from drumbo.services import profiles, workshop  # noqa: PLC0415
     from drumbo.store.database import Workshop  # noqa: PLC0415
 
@@ -362,10 +369,11 @@ def _planned_house() -> Iterator[tuple[object, int]]:
         house.close()
 
 
-def vars_of(value: object) -> dict[str, object]:
+def vars_of(value: Any) -> dict[str, Any]:
     from dataclasses import asdict  # noqa: PLC0415
 
-    return asdict(value)
+    found: dict[str, Any] = asdict(value)
+    return found
 
 
 BENCHES: dict[str, Callable[[], Measured]] = {

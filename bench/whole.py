@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 from bench.rig import Drawn, Tally, go
 from bench.sequences import SEQUENCES
 from drumbo.core.profile import changed
 from drumbo.trials import kind
-from drumbo.trials.base import PrintFile
 
 ORDER = (
     "nozzle_c", "flow_ratio", "pressure_advance_s", "retraction_mm", "max_flow_mm3_s", "fan_percent",
@@ -37,7 +37,7 @@ def whole(spool: Drawn) -> Whole:
         tally = tallies[key] = SEQUENCES[key](replace(spool, context=context), 1)
         context = replace(context, profile=changed(context.profile, tally.new))
     trial = kind(PROOF)
-    files: list[PrintFile] = []
+    files: list[Any] = []
     _, result, _ = go(trial, replace(spool, context=context), trial.suggest(context), 0, files)
     cost = Tally()
     cost.cost(files)

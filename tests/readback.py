@@ -20,9 +20,8 @@ from drumbo.standins.resin import look
 from drumbo.standins.resin import tools as resin_tools
 from drumbo.standins.resin.bottle import draw_bottle
 from drumbo.standins.resin.thing import Cured, cure
-from drumbo.trials.base import AnyKind, Context, Kind, Readings
-from drumbo.trials.plan import TrialPlan
-from drumbo.trials.toolkit.layered import LayerKind, ResinContext
+from drumbo.trials.base import AnyKind, Context, Readings
+from drumbo.trials.toolkit.layered import ResinContext
 
 
 @lru_cache(maxsize=4)
@@ -43,7 +42,7 @@ _PACKAGES: dict[tuple[str, str, str], bytes] = {}
 
 
 def _kept(
-    held: dict[tuple[str, str, str], Any], trial: AnyKind, plan: TrialPlan, context: Any, make: Callable[[], Any]
+    held: dict[tuple[str, str, str], Any], trial: AnyKind[Any, Any], plan: Any, context: Any, make: Callable[[], Any]
 ) -> Any:
     """What was made last, if it is asked for again: several spools or bottles print one file."""
     key = (trial.slug, json.dumps(plan.to_json()), repr(context))
@@ -54,7 +53,7 @@ def _kept(
 
 
 def exact_readings(
-    trial: Kind, plan: TrialPlan, context: Context, seed: int, bed: Bed = FLAT, **machine: float
+    trial: AnyKind[Any, Any], plan: Any, context: Context, seed: int, bed: Bed = FLAT, **machine: float
 ) -> Readings:
     """Scores and numbers as they would be if nobody erred; callipers scatter as they do."""
     spool = draw_spool(context.material.family, seed, context.printer.drive)
@@ -77,13 +76,13 @@ def exact_readings(
     return readings
 
 
-def cured(trial: LayerKind, plan: TrialPlan, context: ResinContext, seed: int) -> Cured:
+def cured(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, seed: int) -> Cured:
     """What a trial's package makes of a bottle."""
     package = _kept(_PACKAGES, trial, plan, context, lambda: package_bytes(trial.print_file(plan, context)))
     return cure(package, draw_bottle(context.material.family, seed))
 
 
-def exact_layers(trial: LayerKind, plan: TrialPlan, context: ResinContext, seed: int) -> Readings:
+def exact_layers(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, seed: int) -> Readings:
     """The same for a resin trial: what cannot be measured stays open."""
     thing = cured(trial, plan, context, seed)
     piece, to_read = trial.piece(plan, context), trial.readings(plan)

@@ -1,5 +1,5 @@
-"""What another package brings (a kind, a parameter, a dialect, a file format) is found by its entry points; not a line of
-Drumbo's own knows of it.
+"""What another package brings (a kind, a parameter, a dialect, a file format) is found by its entry points; not a line
+of Drumbo's own knows of it.
 """
 
 import os

@@ -142,6 +142,10 @@ def test_print_follows_a_file_to_its_end(tower: Path, standin: Standin, tmp_path
     assert not list(tmp_path.glob("prints/*/file")), "copies of files are not kept"
 
 
+def _is_hot(printer: StrictPrinter) -> bool:
+    return printer.hot
+
+
 @pytest.mark.parametrize("how", [signal.SIGTERM, signal.SIGHUP, signal.SIGINT, None])
 def test_print_that_is_ended_leaves_no_printer_hot(how: int | None, tower: Path, tmp_path: Path) -> None:
     printer = StrictPrinter(heat_s=600.0)
@@ -155,7 +159,7 @@ def test_print_that_is_ended_leaves_no_printer_hot(how: int | None, tower: Path,
         start_new_session=True,
     )
     until = time.monotonic() + 20
-    while not printer.hot:
+    while not _is_hot(printer):
         assert time.monotonic() < until
         time.sleep(0.02)
     if how is None:
@@ -165,7 +169,7 @@ def test_print_that_is_ended_leaves_no_printer_hot(how: int | None, tower: Path,
         os.killpg(printing.pid, how)
     assert "Heaters are off: the printer says so." in printing.communicate(timeout=30)[0]
     assert printing.returncode == 1, "it did not print"
-    assert not printer.hot
+    assert not _is_hot(printer)
     server.close()
 
 

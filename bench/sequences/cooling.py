@@ -14,7 +14,8 @@ from drumbo.standins import eye
 from drumbo.standins.filament.geometry import band
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
-from drumbo.trials.fan_bands.verdict import AIMS, BOND, ENOUGH, HELPED
+from drumbo.trials.fan_bands.plan import AIMS
+from drumbo.trials.fan_bands.verdict import BOND, ENOUGH, HELPED
 
 
 def sequence(spool: Drawn, readers: int) -> Tally:
@@ -56,7 +57,7 @@ def _truth(spool: Drawn) -> float:
 
     def exact(fan: float) -> np.ndarray:
         thing = melt(replace(shape, fan=np.full(len(shape.fan), fan)), spool.spool, nozzle_c=heat)
-        return eye.exact_scores(thing, [place.box((0, 0))], [BOND, *HELPED])[0]
+        return np.asarray(eye.exact_scores(thing, [place.box((0, 0))], [BOND, *HELPED])[0])
 
     scores = np.array([exact(float(f)) for f in fans])
     spares = fans[scores[:, 0] >= scores[0, 0] - aim.spends].max()

@@ -4,6 +4,8 @@ outside sizes are too large beyond that, without any noise.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from bench.rig import Drawn, Tally, printed, read, shape_of, with_values
@@ -13,7 +15,6 @@ from drumbo.standins.filament import physics
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
 from drumbo.trials.base import Context, Readings
-from drumbo.trials.plan import TrialPlan
 
 SLUG = "dimensions"
 AGAIN = 100
@@ -57,14 +58,14 @@ def at_its_flow(spool: Drawn) -> Context:
     return with_values(spool.context, {"flow_ratio": (round(flow, 3), 0.005)})
 
 
-def _habit(plan: TrialPlan, readings: Readings) -> tuple[float, float]:
+def _habit(plan: Any, readings: Readings) -> tuple[float, float]:
     """One outside size, the mean of both axes: all that it is short of is called shrinkage, and no offset."""
     long = kind(SLUG).steps(plan)[-1]
     mean = np.mean([readings.measured("outside", long.index, site) for site in ("x", "y")])
     return 100 * (1 - float(mean) / long.value), 0.0
 
 
-def _truth(spool: Drawn, context: Context, plan: TrialPlan, gcode: str) -> float:
+def _truth(spool: Drawn, context: Context, plan: Any, gcode: str) -> float:
     """How much too large the outside sizes are beyond shrinkage, on the mean, measured ever again without any noise."""
     quiet = melt(shape_of(gcode), spool.spool, nozzle_c=context.profile.number("nozzle_c"))
     trial, middle = kind(SLUG), context.printer.bed_middle

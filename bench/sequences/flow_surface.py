@@ -4,13 +4,14 @@ of a top lie just full, without any noise.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
-from bench.rig import Drawn, Tally, best_step, go, shape_of, with_values
+from bench.rig import Drawn, Tally, best_step, go, shape_of, sure, with_values
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
 from drumbo.trials.base import Readings
-from drumbo.trials.plan import TrialPlan
 
 SLUG = "flow-surface"
 MOST_EXTENSIONS = 2
@@ -21,10 +22,11 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     trial = kind(SLUG)
     tally, truth = Tally(), _truth(spool)
     for reader in range(readers):
-        context, files = spool.context, []
+        context = spool.context
+        files: list[Any] = []
         plan = trial.suggest(context)
         plan, result, readings = go(trial, spool, plan, reader, files, MOST_EXTENSIONS)
-        context = with_values(context, {"flow_ratio": (round(result.value, 3), result.error)})
+        context = with_values(context, {"flow_ratio": (round(sure(result)[0], 3), sure(result)[1])})
         if trial.wants(context) is not None:
             plan = trial.suggest(context)
             plan, result, readings = go(trial, spool, plan, reader, files)
@@ -35,10 +37,10 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     return tally
 
 
-def _habit(plan: TrialPlan, readings: Readings) -> float:
+def _habit(plan: Any, readings: Readings) -> float:
     """The smoothest pad: the best sum of both scores."""
     steps = kind(SLUG).steps(plan)
-    totals = np.array([readings.score("gaps", s.index) + readings.score("ridges", s.index) for s in steps])
+    totals = readings.column("gaps", steps) + readings.column("ridges", steps)
     return steps[best_step(totals)].value
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from bench.rig import Drawn, Tally, printed, read, shape_of
@@ -9,7 +11,6 @@ from drumbo.core.toolpath import settings_for
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
 from drumbo.trials.base import Readings
-from drumbo.trials.plan import TrialPlan
 
 SLUG = "flow-wall"
 SINGLE = 0
@@ -30,14 +31,14 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     return tally
 
 
-def _habit(plan: TrialPlan, readings: Readings) -> float:
+def _habit(plan: Any, readings: Readings) -> float:
     """new = old × nominal ÷ mean, with all readings of the single wall: the better of the two for this formula."""
     taken = readings.measures["width"][str(SINGLE)].values()
     nominal = kind(SLUG).steps(plan)[SINGLE].value
-    return plan["flow_ratio"] * nominal / float(np.mean(list(taken)))
+    return float(plan["flow_ratio"]) * nominal / float(np.mean(list(taken)))
 
 
-def _truth(spool: Drawn, plan: TrialPlan) -> float:
+def _truth(spool: Drawn, plan: Any) -> float:
     trial, context = kind(SLUG), spool.context
     shape = shape_of(trial.print_file(plan, context).gcode)
     quiet = melt(shape, spool.spool, nozzle_c=context.profile.number("nozzle_c"))
@@ -46,4 +47,4 @@ def _truth(spool: Drawn, plan: TrialPlan) -> float:
     walls = shape.z > trial.piece(plan, context).places[0].low[2] + 2
     full = settings.spacing(height) * height
     area = (quiet.width_mm[walls] - height * (1 - np.pi / 4)) * height
-    return plan["flow_ratio"] / float(np.median(area) / full)
+    return float(plan["flow_ratio"]) / float(np.median(area) / full)

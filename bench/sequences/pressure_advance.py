@@ -4,13 +4,14 @@ profile's heat.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
-from bench.rig import Drawn, Tally, best_step, go, with_values
+from bench.rig import Drawn, Tally, best_step, go, sure, with_values
 from drumbo.standins.filament import physics
 from drumbo.trials import kind
-from drumbo.trials.base import PrintFile, Readings
-from drumbo.trials.plan import TrialPlan
+from drumbo.trials.base import Readings
 
 SLUG = "pressure-advance"
 MOST_EXTENSIONS = 2
@@ -22,11 +23,11 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     heat = np.array([spool.context.profile.number("nozzle_c")])
     truth = float(physics.lag_seconds(spool.spool, heat)[0])
     for reader in range(readers):
-        files: list[PrintFile] = []
+        files: list[Any] = []
         drive = spool.context.printer.drive
         plan = trial.suggest(spool.context)
         plan, result, readings = go(trial, spool, plan, reader, files, MOST_EXTENSIONS)
-        context = with_values(spool.context, {SETS: (round(result.value, 3), result.error)})
+        context = with_values(spool.context, {SETS: (round(sure(result)[0], 3), sure(result)[1])})
         if trial.wants(context) is not None:
             plan = trial.suggest(context)
             plan, result, readings = go(trial, spool, plan, reader, files)
@@ -46,8 +47,8 @@ def sequence(spool: Drawn, readers: int) -> Tally:
 SETS = kind(SLUG).sets[0]
 
 
-def _habit(plan: TrialPlan, readings: Readings) -> float:
+def _habit(plan: Any, readings: Readings) -> float:
     """The most even road: the best sum of both scores."""
     steps = kind(SLUG).steps(plan)
-    totals = np.array([readings.score("bulges", s.index) + readings.score("thins", s.index) for s in steps])
+    totals = readings.column("bulges", steps) + readings.column("thins", steps)
     return steps[best_step(totals)].value

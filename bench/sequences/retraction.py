@@ -5,6 +5,7 @@ close to those of the longest pull as Drumbo calls clean enough.
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -14,8 +15,7 @@ from drumbo.standins import eye
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
-from drumbo.trials.base import PrintFile, Readings
-from drumbo.trials.plan import TrialPlan
+from drumbo.trials.base import Readings
 
 SLUG = "retraction-length"
 MOST_EXTENSIONS = 1
@@ -26,7 +26,7 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     """One print, a second one where the first ends before it is clean."""
     trial, tally, truth = kind(SLUG), Tally(), _truth(spool)
     for reader in range(readers):
-        files: list[PrintFile] = []
+        files: list[Any] = []
         plan = trial.suggest(spool.context)
         plan, result, readings = go(trial, spool, plan, reader, files, MOST_EXTENSIONS)
         habit = _habit(plan, readings)
@@ -38,11 +38,11 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     return tally
 
 
-def _habit(plan: TrialPlan, readings: Readings) -> float:
+def _habit(plan: Any, readings: Readings) -> float:
     """The first clean step, counted from the bottom: the first with full marks, or else with the best there are."""
     steps = kind(SLUG).steps(plan)
-    scores = [readings.score("strings", step.index) for step in steps]
-    wanted = min(CLEAN_SCORE, max(scores))
+    scores = readings.column("strings", steps)
+    wanted = min(CLEAN_SCORE, scores.max())
     return next(step.value for step, score in zip(steps, scores, strict=True) if score >= wanted)
 
 

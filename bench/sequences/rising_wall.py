@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from bench.rig import Drawn, Tally, go
 from drumbo.standins.filament import physics
 from drumbo.trials import kind
-from drumbo.trials.base import PrintFile, Readings
-from drumbo.trials.plan import TrialPlan
+from drumbo.trials.base import Readings
 
 SLUG = "rising-wall"
 MOST_EXTENSIONS = 2
@@ -18,7 +19,7 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     """One wall, and another where it ended too early or failed at once."""
     trial, tally, truth = kind(SLUG), Tally(), limit(spool, spool.context.profile.number("nozzle_c"))
     for reader in range(readers):
-        files: list[PrintFile] = []
+        files: list[Any] = []
         plan, result, readings = go(trial, spool, trial.suggest(spool.context), reader, files, MOST_EXTENSIONS)
         tally.found(
             result.value,
@@ -32,7 +33,7 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     return tally
 
 
-def _habit(plan: TrialPlan, readings: Readings) -> float:
+def _habit(plan: Any, readings: Readings) -> float:
     """One step below the first band with gaps; the top where there is none."""
     steps = kind(SLUG).steps(plan)
     return steps[max(readings.firsts["gaps"] - 1, 0)].value

@@ -6,12 +6,12 @@ from dataclasses import replace
 
 import numpy as np
 
-from bench.rig import Drawn, Tally, best_step, printed, read, shape_of
+from bench.rig import Drawn, Tally, best_step, printed, read, shape_of, sure
 from drumbo.standins import eye
 from drumbo.standins.filament.geometry import band
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
-from drumbo.trials.temperature.verdict import AIMS
+from drumbo.trials.temperature.plan import AIMS
 
 
 def sequence(spool: Drawn, readers: int) -> Tally:
@@ -37,7 +37,7 @@ def sequence(spool: Drawn, readers: int) -> Tally:
             truth,
             new=trial.changes(plan, result, spool.context, 1),
         )
-        tally.drumbo[-1] = round(result.value) - truth  # as it is adopted
+        tally.drumbo[-1] = round(sure(result)[0]) - truth  # as it is adopted
     tally.cost([file])
     return tally
 

@@ -4,14 +4,16 @@ profile's temperature, and along the curve at one that was in no row.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
-from bench.rig import Drawn, Tally, go
+from bench.rig import Drawn, Tally, go, sure
 from bench.sequences.rising_wall import limit
 from drumbo.core.profile import Law
 from drumbo.trials import kind
-from drumbo.trials.base import PrintFile, Readings
-from drumbo.trials.plan import TrialPlan
+from drumbo.trials.base import Readings
+from drumbo.trials.weighed_blobs.kind import WeighedBlobs
 
 SLUG = "weighed-blobs"
 MOST_EXTENSIONS = 1
@@ -29,8 +31,14 @@ def along(spool: Drawn, readers: int) -> Tally:
     return _sequence(spool, readers, (rows[0] + rows[1]) / 2)
 
 
-def _heats(plan: TrialPlan) -> list[float]:
-    return sorted({row.heat_c for row in kind(SLUG).rows(plan)}, reverse=True)
+def _trial() -> WeighedBlobs:
+    trial = kind(SLUG)
+    assert isinstance(trial, WeighedBlobs)
+    return trial
+
+
+def _heats(plan: Any) -> list[float]:
+    return sorted({row.heat_c for row in _trial().rows(plan)}, reverse=True)
 
 
 def _sequence(spool: Drawn, readers: int, elsewhere: float | None) -> Tally:
@@ -38,23 +46,24 @@ def _sequence(spool: Drawn, readers: int, elsewhere: float | None) -> Tally:
     heat = context.profile.number("nozzle_c") if elsewhere is None else elsewhere
     truth = limit(spool, heat)
     for reader in range(readers):
-        files: list[PrintFile] = []
+        files: list[Any] = []
         plan, result, readings = go(trial, spool, trial.suggest(context), reader, files, MOST_EXTENSIONS)
-        value = result.value
+        (found, error), value = sure(result), result.value
         if elsewhere is not None and result.also is not None:
-            value = Law("nozzle_c", **result.also).of(heat)
-        error = result.error * value / result.value
-        tally.found(value, error, _habit(plan, readings, heat), truth, shares=True)
+            also: dict[str, Any] = dict(result.also)
+            value = Law("nozzle_c", **also).of(heat)
+        assert value is not None
+        tally.found(value, error * value / found, _habit(plan, readings, heat), truth, shares=True)
         tally.cost(files)
     return tally
 
 
-def _habit(plan: TrialPlan, readings: Readings, heat: float) -> float:
+def _habit(plan: Any, readings: Readings, heat: float) -> float:
     """In each row the fastest blob that weighs 95 % of its slowest one; a ruler between the rows."""
-    trial = kind(SLUG)
+    trial = _trial()
     heats, limits = [], []
     for row in trial.rows(plan):
-        grams = [readings.measured("blob", s.index, f"row-{row.letter.lower()}") for s in trial.steps(plan)]
+        grams = [readings.measured("blob", s.index, f"row-{row.letter.lower()}") or 0.0 for s in trial.steps(plan)]
         enough = [s.value for s, g in zip(trial.steps(plan), grams, strict=True) if g >= ENOUGH * grams[0]]
         heats.append(row.heat_c)
         limits.append(max(enough))

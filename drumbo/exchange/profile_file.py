@@ -184,7 +184,7 @@ def _facts(cls: type[T], found: Any, where: str, need: Sequence[str]) -> T:
     if not isinstance(found, dict):
         raise _wrong(f"has nothing under “{where}”")
     held: dict[str, Any] = {}
-    for field in fields(cls):
+    for field in fields(cls):  # type: ignore[arg-type] # printers and materials are dataclasses
         if field.name not in found or field.name in HOME:
             continue
         value, path = found[field.name], f"{where}.{field.name}"

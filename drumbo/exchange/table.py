@@ -104,10 +104,10 @@ def read_table(data: bytes, row: int = 0) -> Table:
     cells = _cells("\n".join(lines))
     if len(cells) < 2 or max(len(line) for line in cells) < 2:
         raise InvalidInput("file", "is neither a CSV with names and numbers nor lines like “name = value”")
-    found = _long(cells) or _wide(cells, row)
-    if not found.entries:
+    table = _long(cells) or _wide(cells, row)
+    if not table.entries:
         raise InvalidInput("file", "has names, but no numbers to them")
-    return found
+    return table
 
 
 def _text(data: bytes) -> str:

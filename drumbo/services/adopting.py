@@ -158,7 +158,7 @@ def _into_printer(session: Session, row: TrialRow, found: Preview) -> int:
 
 
 def _set(printer: PrinterRow, key: str, value: float) -> None:
-    printer.spec = asdict(replace(printer_of(printer), **{key: value}))  # type: ignore[arg-type]
+    printer.spec = asdict(replace(printer_of(printer), **{key: value}))
 
 
 def take_back(workshop: Workshop, trial_id: int) -> None:

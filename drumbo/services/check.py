@@ -273,11 +273,12 @@ def tracks(looked: Looked, along: str = "time", low: float | None = None, high: 
 def _by_time(looked: Looked) -> list[Track]:
     case = looked.case
     minutes = case.found.ends_s / 60
+    speed = np.asarray(np.where(case.found.laid, case.found.speed, 0.0), np.float64)
     return [
         Track("Nozzle", "°C", minutes, case.program.nozzle_c),
-        Track("Fan", "%", minutes, case.program.fan * 100),
-        Track("Flow", "mm³/s", minutes, case.found.flow, looked.limit_mm3_s),
-        Track("Speed", "mm/s", minutes, np.where(case.found.laid, case.found.speed, 0.0)),
+        Track("Fan", "%", minutes, np.multiply(case.program.fan, 100.0)),
+        Track("Flow", "mm³/s", minutes, np.asarray(case.found.flow, np.float64), looked.limit_mm3_s),
+        Track("Speed", "mm/s", minutes, speed),
         *_that_vary(case, minutes),
     ]
 
@@ -336,7 +337,7 @@ def layer_columns(looked: Looked, number: int) -> dict[str, Any]:
     before = rows - 1
 
     def column(values: Any, digits: int) -> list[float]:
-        return np.round(np.asarray(values, dtype=float), digits).tolist()
+        return [float(value) for value in np.round(np.asarray(values, dtype=float), digits)]
 
     return {
         "layer": number, "layers": case.found.layers, "top": round(float(case.found.tops[number - 1]), 3),

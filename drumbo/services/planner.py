@@ -107,7 +107,8 @@ def add_part(workshop: Workshop, name: str, data: bytes) -> int:
 def question(workshop: Workshop, profile_id: int, part_id: int, typed: Mapping[str, Scalar]) -> Question:
     """What is asked; InvalidInput gathers the problems by field, NotFound for a part there is not."""
     with workshop.reading() as session:
-        context = context_of(get_row(session, profile_id))
+        bound = context_of(get_row(session, profile_id))
+        context = Context(bound.printer, bound.material, bound.profile)
         row = session.get(PartRow, part_id) if part_id else None
         if part_id and row is None:
             raise NotFound(f"there is no part number {part_id}")

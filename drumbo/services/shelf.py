@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import Select, func, or_, select
 from sqlalchemy.orm import selectinload, undefer
@@ -160,7 +161,7 @@ def find(
         return Found(tuple(Spine(*row) for row in rows), total, page)
 
 
-def _in_state(wanted: Select, state: str, *, everything: bool) -> Select:
+def _in_state(wanted: Select[Any], state: str, *, everything: bool) -> Select[Any]:
     if state == "away":
         return wanted.where(ProfileRow.archived)
     if not everything:

@@ -177,9 +177,9 @@ def paste_printer(text: str) -> tuple[dict[str, str], list[str]]:
     values, left = {}, []
     for line in text.splitlines():
         name, mark, value = line.partition("=") if "=" in line else line.partition(":")
-        field = by_name.get(_plain(name))
-        if mark and field is not None and value.strip():
-            values[field.key] = _choice(field, value.strip())
+        known = by_name.get(_plain(name))
+        if mark and known is not None and value.strip():
+            values[known.key] = _choice(known, value.strip())
         elif line.strip() and not line.lstrip().startswith(("#", ";")):
             left.append(line.strip()[:60])
     return values, left

@@ -72,7 +72,7 @@ def _surface(thing: PrintedObject, band: Mask, _around: Around) -> float:
 def _bond(thing: PrintedObject, band: Mask, _around: Around) -> float:
     """How hard a neck is to snap: share of the bulk's strength; a half is passable."""
     share = float(np.quantile(thing.bond[band], 0.25))
-    return 4.0 / (1.0 + np.exp(-(share - 0.5) / 0.13))
+    return float(4.0 / (1.0 + np.exp(-(share - 0.5) / 0.13)))
 
 
 def _tip(thing: PrintedObject, band: Mask, _around: Around) -> float:
@@ -245,7 +245,7 @@ def look(thing: PrintedObject, boxes: Sequence[Box], aspects: Sequence[str], see
 
 def as_seen(scores: NDArray[np.float64], rng: np.random.Generator) -> NDArray[np.int64]:
     """Exact scores 0..4 (boxes, aspects) as a person gives them: whole, with noise, a bias per aspect, slips."""
-    scores = scores + rng.normal(0, SESSION_BIAS, scores.shape[1])[None, :]
+    scores = scores + rng.normal(0, SESSION_BIAS, (1, scores.shape[1]))
     scores = scores + rng.normal(0, LOOK_NOISE, scores.shape)
     slips = rng.random(scores.shape) < WRONG_LOOKS
     scores = np.where(slips, scores + rng.choice([-2, -1, 1, 2], scores.shape), scores)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from drumbo.core.piece import Drawing, Place
 from drumbo.services.pictures import Picture
@@ -207,10 +208,10 @@ def fit_picture(result: Result | None, steps: Sequence[Step], picture: PiecePict
     paths = _paths(result, along, picture.lies)
     return FitPicture(
         *size, picture.lies, **paths, best=along(result.value), good_from=low, good_size=high - low, ticks=ticks
-    )  # type: ignore[arg-type]
+    )
 
 
-def _paths(result: Result, along: Callable[[float], float], lies: bool) -> dict[str, object]:
+def _paths(result: Result, along: Callable[[float], float], lies: bool) -> dict[str, Any]:
     curve = result.curve
     if curve is None:
         return {}
@@ -259,7 +260,7 @@ def spread_picture(spread: Spread) -> SpreadPicture:
     low, high = min(ends) - room, max(ends) + room
 
     def x(value: float) -> float:
-        return round(20 + (SPREAD_WIDTH - 40) * min(max((value - low) / (high - low), -0.03), 1.03), 1)
+        return round(float(20 + (SPREAD_WIDTH - 40) * min(max((value - low) / (high - low), -0.03), 1.03)), 1)
 
     seen: dict[float, int] = {}
     dots = []

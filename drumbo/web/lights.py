@@ -51,4 +51,6 @@ def light_steps(numbers: Mapping[str, float]) -> LightSteps:
     first_s = sum(times[: bottoms + transitions]) + bottoms * slow + transitions * (lifts + numbers["rest_before_s"])
     part_s = first_s + max(layers - bottoms - transitions, 0) * layer_s
     says = f"{bottoms} bottom layers of {bottom_s:g} s, {transitions} transition layers, then {normal_s:g} s"
-    return LightSteps(*paths, ticks, (bottoms, transitions), count, layer_s, normal_s, PART_MM, part_s, says)
+    return LightSteps(
+        paths[0], paths[1], paths[2], ticks, (bottoms, transitions), count, layer_s, normal_s, PART_MM, part_s, says
+    )

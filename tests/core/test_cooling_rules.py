@@ -32,7 +32,7 @@ def _fans(path: Toolpath) -> np.ndarray:
 
 
 def _built(solid: object, settings: PrintSettings) -> Toolpath:
-    return build(solid, settings, middle=(100, 100), purge_from=(10, 8))  # type: ignore[arg-type]
+    return build(solid, settings, middle=(100, 100), purge_from=(10, 8))
 
 
 def test_the_worked_number_of_the_fan_by_layer_time() -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import pytest
 from hypothesis import given
@@ -14,7 +15,8 @@ from drumbo.core.profile import From, Origin, Profile, Value, changed, proven, s
 from tests.conftest import plain_context
 
 CONTEXT = plain_context("pla")
-HERE = Place(CONTEXT.material, CONTEXT.printer)
+MATERIAL, PRINTER = CONTEXT.material, CONTEXT.printer
+HERE = Place(MATERIAL, PRINTER)
 MEASURED = {
     "nozzle_c": 212.0, "flow_ratio": 0.97, "pressure_advance_s": 0.04, "retraction_mm": 0.7, "max_flow_mm3_s": 11.0,
     "fan_percent": 90.0, "shrinkage_percent": 0.21, "offset_mm": 0.03, "clearance_turn_mm": 0.2, "proof_percent": 96.0,
@@ -27,7 +29,7 @@ def _known() -> Profile:
     return changed(start("known", *_of(HERE)), {key: Value(n, origin, 0.01) for key, n in MEASURED.items()})
 
 
-def _of(place: Place) -> tuple:
+def _of(place: Place) -> tuple[Any, Any]:
     return place.material, place.printer
 
 
@@ -61,7 +63,7 @@ def test_a_copy_for_the_same_carries_all_but_says_where_it_is_from() -> None:
 
 
 def test_another_nozzle_starts_max_flow_anew_and_doubts_what_the_nozzle_shapes() -> None:
-    wide = Place(HERE.material, replace(HERE.printer, name="Petrel One, 0.6", machine="Petrel One", nozzle_mm=0.6))
+    wide = Place(HERE.material, replace(PRINTER, name="Petrel One, 0.6", machine="Petrel One", nozzle_mm=0.6))
     made, carried = copied(_known(), "wide", HERE, wide)
     fates = {c.key: c.fate for c in carried}
     assert fates["max_flow_mm3_s"] == fates["proof_percent"] == fates["clearance_turn_mm"] == Fate.START
@@ -73,7 +75,7 @@ def test_another_nozzle_starts_max_flow_anew_and_doubts_what_the_nozzle_shapes()
 
 
 def test_another_drive_another_polymer_another_layer_height() -> None:
-    bowden = Place(HERE.material, replace(HERE.printer, name="Skua", drive="bowden"))
+    bowden = Place(HERE.material, replace(PRINTER, name="Skua", drive="bowden"))
     assert _fates(bowden)["retraction_mm"] == Fate.START
     assert _fates(bowden)["flow_ratio"] == Fate.RECHECK
     other = Place(plain_context("petg").material, HERE.printer)
@@ -88,7 +90,7 @@ def test_what_carries_over_is_doubted_where_what_it_rests_on_does_not() -> None:
     """Hop aside, nothing of one polymer's heat holds for another; an offset that rests on flow says so."""
     known = changed(_known(), {"flow_ratio": Value(0.93, Origin(From.TRIAL, "", 9))})
     known = changed(known, {"offset_mm": Value(0.05, Origin(From.TRIAL, "", 10))})
-    other = Place(replace(HERE.material, family="petg"), HERE.printer)
+    other = Place(replace(MATERIAL, family="petg"), HERE.printer)
     _, carried = copied(known, "copy", HERE, other)
     offset = next(c for c in carried if c.key == "offset_mm")
     assert offset.fate == Fate.RECHECK
@@ -96,7 +98,7 @@ def test_what_carries_over_is_doubted_where_what_it_rests_on_does_not() -> None:
 
 
 def test_a_doubt_stays_through_other_changes_until_somebody_says_it_holds_or_measures() -> None:
-    skua = Place(HERE.material, replace(HERE.printer, name="Skua"))
+    skua = Place(HERE.material, replace(PRINTER, name="Skua"))
     made, _ = copied(_known(), "copy", HERE, skua)
     assert made.values["flow_ratio"].recheck
     later = changed(made, {"fan_percent": Value(80.0, Origin(From.HAND))})
@@ -114,7 +116,7 @@ def test_borrowing_says_from_where_and_doubts_what_was_found_elsewhere() -> None
     assert same.values["retraction_mm"].origin.note == "copied from known"
     assert not same.values["flow_ratio"].recheck, "found at 212 °C, used at 210"
     assert same.values["nozzle_c"] == mine.values["nozzle_c"], "nothing else moves"
-    skua = Place(HERE.material, replace(HERE.printer, name="Skua", drive="bowden"))
+    skua = Place(HERE.material, replace(PRINTER, name="Skua", drive="bowden"))
     there = borrowed(start("there", *_of(skua)), _known(), ["retraction_mm"], skua, HERE)
     assert there.number("retraction_mm") == 0.7
     assert there.values["retraction_mm"].recheck == "it is for a Bowden drive instead of a direct one"
@@ -124,7 +126,7 @@ def test_borrowing_says_from_where_and_doubts_what_was_found_elsewhere() -> None
 def test_a_copy_never_relies_on_what_nobody_found(keys: set[str], layer: bool) -> None:
     origin = Origin(From.TRIAL, "", 1)
     profile = changed(start("some", *_of(HERE)), {key: Value(MEASURED[key], origin) for key in keys})
-    other = Place(HERE.material, replace(HERE.printer, name="Skua", nozzle_mm=0.6))
+    other = Place(HERE.material, replace(PRINTER, name="Skua", nozzle_mm=0.6))
     made, fates = copied(profile, "copy", HERE, other, layer=layer)
     assert {c.key for c in fates} == keys
     relied = {key for key, value in made.values.items() if value.origin.kind == From.COPY}
@@ -135,7 +137,7 @@ def test_a_copy_never_relies_on_what_nobody_found(keys: set[str], layer: bool) -
 
 def test_a_printer_that_cannot_run_it_is_told_why() -> None:
     hot = changed(_known(), {"nozzle_c": Value(290.0, Origin(From.HAND))})
-    small = replace(HERE.printer, nozzle_max_c=260.0)
+    small = replace(PRINTER, nozzle_max_c=260.0)
     assert unfit(hot, small) == ("Its nozzle wants 290 °C; Petrel One may run 260.",)
     assert unfit(_known(), small) == ()
     assert differences(HERE, HERE) == {}

@@ -95,7 +95,7 @@ WRONG = {
 def test_each_thing_wrong_is_told_with_its_place_and_remedy(
     spoil: object, weight: str, layer: int, says: str, do: str
 ) -> None:
-    text = spoil(_file(layers=60) if spoil is _stepped else _file())  # type: ignore[operator]
+    text = spoil(_file(layers=60) if spoil is _stepped else _file())
     remarks = _look(text).remarks
     mine = [r for r in remarks if says in r.text]
     assert mine, [r.text for r in remarks]
@@ -194,7 +194,7 @@ def _numbered(number: int, line: str) -> str:
 
 @pytest.mark.parametrize("respell", SPELLINGS.values(), ids=SPELLINGS)
 def test_another_spelling_is_the_same_print(respell: object) -> None:
-    plain, again = _look(_file()), _look(respell(_file()))  # type: ignore[operator]
+    plain, again = _look(_file()), _look(respell(_file()))
     assert again.remarks == ()
     for name in ("moves", "layers", "retractions"):
         assert getattr(again, name) == getattr(plain, name)

@@ -1,5 +1,7 @@
 """Reading and writing: the reader against its plain twin, files against their toolpaths, and every complaint."""
 
+from typing import Any
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -167,7 +169,7 @@ def test_what_is_written_is_what_is_read(
     assert program.motion(2000, 8).seconds[rows].sum() == pytest.approx(path_motion(path).total_s, rel=0.01, abs=0.2)
 
 
-def _written(context_printer: Printer, **job: float) -> str:
+def _written(context_printer: Printer, **job: Any) -> str:
     solid = block((-8, -8, 0), (8, 8, 4))
     path = build(solid, PrintSettings(), middle=(110, 110), purge_from=(10, 8), overrides=[Override(2.04, 200, "200")])
     return write(path, Job(context_printer, 215, 210, 60, 55, **job))

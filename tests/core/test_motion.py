@@ -69,10 +69,10 @@ def test_no_move_breaks_a_limit(rows: list[tuple[float, ...]], accel: float, jun
 def test_the_compiled_planner_says_what_the_plain_loop_says() -> None:
     rng = np.random.default_rng(5)
     n = 500
-    columns = [rng.normal(0, 2, n) * (rng.random(n) > 0.1) for _ in range(3)]
+    x, y, z = (rng.normal(0, 2, n) * (rng.random(n) > 0.1) for _ in range(3))
     feed, speed, limits = rng.normal(0, 1, n), rng.uniform(5, 200, n), np.full(n, 1500.0)
-    plain = _plan_loop(*columns, feed, speed, limits, np.full(n, 8.0))
-    compiled = plan_moves(*columns, feed, speed, 1500.0, 8.0)
+    plain = _plan_loop(x, y, z, feed, speed, limits, np.full(n, 8.0))
+    compiled = plan_moves(x, y, z, feed, speed, 1500.0, 8.0)
     for one, other in zip(plain, (compiled.entry, compiled.cruise, compiled.leave, compiled.seconds), strict=True):
         np.testing.assert_allclose(one, other, rtol=1e-12)
 

@@ -5,12 +5,14 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import asdict
+from typing import Any
 
 import pytest
 from playwright.sync_api import Page, expect
 
 from drumbo.core.resin import ResinPrinter
-from drumbo.demo.run import Device, running, start_resin
+from drumbo.demo.fill import Device
+from drumbo.demo.run import running, start_resin
 from drumbo.services import profiles, workshop
 from drumbo.store.models import MaterialRow
 from tests.e2e.conftest import Site
@@ -84,7 +86,8 @@ def _at_the_printer(page: Page, site: Site, vat: Device) -> int:
     machine = ResinPrinter("Gannet Dim", 1900, 800, 50.0, intensity_mw_cm2=4.0, lights_apart="yes")
     urls = {"link_url": vat.link_url, "camera_url": vat.camera_url}
     printer = workshop.save_printer(site.house, {**asdict(machine), **urls})
-    label = {"process": "resin", "family": "resin-standard", "maker": "Saltmarsh Resins", "product": "Eider Standard",
+    label: dict[str, Any] = {"process": "resin", "family": "resin-standard", "maker": "Saltmarsh Resins",
+             "product": "Eider Standard",
              "colour": "kelp", "colour_hex": "#5b6a45", "exposure_s": 2.6, "exposure_layer_um": 50,
              "density_g_cm3": 1.12, "price_per_bottle": 32.0, "bottle_ml": 1000, "currency": "€",
              "left_ml": 500}  # fmt: skip

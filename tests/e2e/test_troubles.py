@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import urllib.request
 from dataclasses import asdict
+from typing import Any
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -17,7 +18,7 @@ from tests.e2e.conftest import Site
 
 pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
 
-SMALL = {"hot_c": 220, "cold_c": 200, "step_c": 10, "step_mm": 8, "first_c": 215, "aim": "balanced"}
+SMALL: dict[str, Any] = {"hot_c": 220, "cold_c": 200, "step_c": 10, "step_mm": 8, "first_c": 215, "aim": "balanced"}
 
 
 def _beside(camera: str, path: str, **body: object) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from pathlib import Path
+from typing import Any
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -117,7 +118,14 @@ def _read_by_keyboard(page: Page) -> None:
 @pytest.fixture
 def printed(site: Site) -> int:
     """A trial of the profile that the first test made, printed elsewhere."""
-    typed = {"hot_c": 220.0, "cold_c": 200.0, "step_c": 10.0, "step_mm": 8.0, "first_c": 215.0, "aim": "balanced"}
+    typed: dict[str, Any] = {
+        "hot_c": 220.0,
+        "cold_c": 200.0,
+        "step_c": 10.0,
+        "step_mm": 8.0,
+        "first_c": 215.0,
+        "aim": "balanced",
+    }
     trial = trials.create(site.house, 1, "temperature", typed)
     trials.printed_by_hand(site.house, trial)
     return trial

@@ -305,10 +305,10 @@ def test_a_journal_tells_the_newest_however_little_room_there_is(tmp_path: Path,
     monkeypatch.setattr("os.posix_fallocate", full)
     for sent in range(60):
         journal.note(sent=sent, message="x" * (60 - sent), now=True)
-        assert last_entry(tmp_path).sent == sent  # type: ignore[union-attr]
+        assert last_entry(tmp_path).sent == sent
     journal.note(state="done", heaters="off", now=True)
     journal.close()
-    assert last_entry(tmp_path).state == "done"  # type: ignore[union-attr]
+    assert last_entry(tmp_path).state == "done"
 
 
 def test_a_journal_that_a_crash_cut_off_is_read_up_to_there(tmp_path: Path) -> None:
@@ -320,7 +320,7 @@ def test_a_journal_that_a_crash_cut_off_is_read_up_to_there(tmp_path: Path) -> N
     (tmp_path / NAME).write_bytes(raw[:-20])
     assert [entry.sent for entry in entries(tmp_path)] == [0, 1, 2, 3]
     (tmp_path / NAME).write_bytes(raw + b'{"state": "sen' + b"\0" * 500)
-    assert last_entry(tmp_path).sent == 4  # type: ignore[union-attr]
+    assert last_entry(tmp_path).sent == 4
     assert last_entry(tmp_path / "nowhere") is None
 
 

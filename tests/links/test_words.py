@@ -61,8 +61,8 @@ def test_temperatures_with_targets_of_several_tools_and_without() -> None:
     assert (heats.bed.target_c, heats.chamber.target_c) == (60, 40)
     assert [(number, reading.now_c) for number, reading in heats.tools] == [(0, 210.1), (1, 30.5)]
     assert heats.all_off is False
-    assert heats_in("ok T:24 /0 B:23 /0").all_off is True  # type: ignore[union-attr]
-    assert heats_in("ok T:24 B:23").all_off is None, "who does not tell targets has not said that it is off"  # type: ignore[union-attr]
+    assert heats_in("ok T:24 /0 B:23 /0").all_off is True
+    assert heats_in("ok T:24 B:23").all_off is None, "who does not tell targets has not said that it is off"
     assert heats_in("echo:busy") is None
 
 

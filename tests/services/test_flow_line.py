@@ -32,7 +32,7 @@ def _known(house: Workshop, profile: int, group: str) -> Known:
     return {s.group.key: s.known for s in profiles.card(house, profile).sectors}[group]
 
 
-def _scored(house: Workshop, profile: int, gaps: str, ridges: str, **plan: float) -> int:
+def _scored(house: Workshop, profile: int, gaps: str, ridges: str, **plan: Any) -> int:
     """A strip of pads that was printed elsewhere and scored by eye."""
     draft = trials.draft(house, profile, "flow-surface").plan
     trial = trials.create(house, profile, "flow-surface", {**draft, **plan})

@@ -49,7 +49,7 @@ def _moves(standin: Standin) -> dict[str, bytes]:
 
 def _kill(room: PrintManager, house: Workshop, run_id: int) -> None:
     with house.reading() as session:
-        name = session.get(PrintRow, run_id).run  # type: ignore[union-attr]
+        name = session.get(PrintRow, run_id).run
     os.kill(int((room.runs.folder(name) / ALIVE).read_text()), signal.SIGKILL)
 
 
@@ -158,7 +158,7 @@ def test_an_application_may_be_killed_and_the_print_goes_on_true_to_the_line(
     trial = _plan(house, begun)
     room.join(room.start(trial), 60)
     undisturbed = _moves(standin)
-    number = standin.device.thing().digest  # type: ignore[union-attr]
+    number = standin.device.thing().digest
     room.close()
     standin.device.clock.change(150.0)
     for begins in (trial, 0):
@@ -181,7 +181,7 @@ def test_an_application_may_be_killed_and_the_print_goes_on_true_to_the_line(
     assert sheet.runs == ("done", "done")
     assert len(sheet.pictures) == 2, "two applications looked, and one wrote it down"
     assert _moves(standin) == undisturbed
-    assert standin.device.thing().digest == number  # type: ignore[union-attr]
+    assert standin.device.thing().digest == number
     second.close()
     third.close()
 
@@ -226,7 +226,7 @@ def test_a_line_that_no_printer_takes_is_refused_before_anything_is_sent(
     with house.writing() as session:
         from drumbo.store.models import TrialRow
 
-        session.get(TrialRow, trial).file_digest = digest  # type: ignore[union-attr]
+        session.get(TrialRow, trial).file_digest = digest
     with pytest.raises(GcodeError, match="line 2: is too long"):
         room.start(trial)
     assert trials.sheet(house, trial).run is None

@@ -6,6 +6,7 @@ import io
 import time
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
+from typing import Any
 
 import pytest
 from flask.testing import FlaskClient
@@ -23,7 +24,7 @@ from drumbo.standins.resin.device import ResinPrinter
 from drumbo.standins.resin.server import PackageServer
 from drumbo.store.database import Workshop
 
-SCREEN = {"pixels_x": 1900, "pixels_y": 800, "pixel_um": 50.0}
+SCREEN: dict[str, Any] = {"pixels_x": 1900, "pixels_y": 800, "pixel_um": 50.0}
 BOTTLE = {
     "process": "resin", "family": "resin-standard", "maker": "Saltmarsh Resins", "product": "Eider Standard",
     "colour": "fog grey", "colour_hex": "#8b8f96", "exposure_s": "2,4", "exposure_layer_um": "50",

@@ -8,6 +8,7 @@ import json
 import sqlite3
 import threading
 from pathlib import Path
+from typing import Any
 
 import pytest
 from sqlalchemy import inspect as look_at
@@ -79,7 +80,7 @@ def test_scores_given_at_once_are_all_kept_and_adopted_once(house: Workshop, beg
             adopted.append(adopting.adopt(house, trial))
 
     for target, arguments in ((read, [(aspect,) for aspect in aspects]), (adopt, [()] * 4)):
-        threads = [threading.Thread(target=target, args=given) for given in arguments]  # type: ignore[arg-type]
+        threads = [threading.Thread(target=target, args=given) for given in arguments]
         for thread in threads:
             thread.start()
         for thread in threads:
@@ -113,7 +114,7 @@ def test_names_are_proposed_free_and_refused_twice(house: Workshop, begun: Begun
     assert len(shelf.names(house)) == 2
 
 
-def _spec(house: Workshop, begun: Begun) -> dict[str, object]:
+def _spec(house: Workshop, begun: Begun) -> dict[str, Any]:
     from dataclasses import asdict
 
     return asdict(workshop.printer(house, begun.printer))

@@ -106,9 +106,8 @@ def test_the_nozzle_follows_its_target_with_a_lag() -> None:
 def _file(**plan: object) -> str:
     context = plain_context()
     trial = kind("temperature")
-    return trial.print_file(
-        replace(trial.suggest(context), hot_c=220.0, cold_c=200.0, step_c=10.0, **plan), context
-    ).gcode
+    file = trial.print_file(replace(trial.suggest(context), hot_c=220.0, cold_c=200.0, step_c=10.0, **plan), context)
+    return str(file.gcode)
 
 
 def _geometry(gcode: str) -> Geometry:

@@ -25,9 +25,9 @@ from drumbo.standins.filament.spool import draw_spool
 from drumbo.standins.resin.bottle import Bottle, draw_bottle, true_exposure_s
 from drumbo.standins.resin.physics import green, thinnest_mm
 from drumbo.trials import kind, kinds, kinds_of
-from drumbo.trials.base import AnyKind, Context, Kind, Readings, Result
+from drumbo.trials.base import AnyKind, Context, Readings, Result
 from drumbo.trials.plan import TrialPlan
-from drumbo.trials.toolkit.layered import LayerKind, ResinContext
+from drumbo.trials.toolkit.layered import ResinContext
 from tests.conftest import plain_context, resin_context
 from tests.readback import exact_layers, exact_readings
 
@@ -43,7 +43,7 @@ CONTEXTS = [
 
 
 @pytest.mark.parametrize("trial", ALL)
-def test_a_kind_says_what_it_is(trial: AnyKind) -> None:
+def test_a_kind_says_what_it_is(trial: AnyKind[Any, Any]) -> None:
     assert trial.group in {g.key for g in GROUPS}
     assert set(trial.sets) <= set(BY_KEY)
     assert re.fullmatch(r"[a-z][a-z-]*", trial.slug)
@@ -56,12 +56,12 @@ RESIN_CONTEXTS = [
 ]
 
 
-def usual(trial: AnyKind) -> Any:
+def usual(trial: AnyKind[Any, Any]) -> Any:
     """A printer and a material of the kind's process."""
     return {FILAMENT: plain_context, RESIN: resin_context}[trial.process]()
 
 
-def exact(trial: AnyKind, plan: TrialPlan, context: Any, seed: int, bed: Bed = FLAT) -> Readings:
+def exact(trial: AnyKind[Any, Any], plan: TrialPlan, context: Any, seed: int, bed: Bed = FLAT) -> Readings:
     """What nobody errs in reading, by the kind's process."""
     if trial.process == RESIN:
         return exact_layers(trial, plan, context, seed)
@@ -70,7 +70,9 @@ def exact(trial: AnyKind, plan: TrialPlan, context: Any, seed: int, bed: Bed = F
 
 @pytest.mark.parametrize("context", CONTEXTS)
 @pytest.mark.parametrize("trial", ROADS)
-def test_the_suggestion_makes_a_file_that_reads_back_and_may_be_printed(trial: Kind, context: Context) -> None:
+def test_the_suggestion_makes_a_file_that_reads_back_and_may_be_printed(
+    trial: AnyKind[Any, Any], context: Context
+) -> None:
     plan = trial.suggest(context)
     assert trial.plan_type.of(json.loads(json.dumps(plan.to_json()))) == plan
     if trial.hindered(context):
@@ -94,7 +96,7 @@ def test_the_suggestion_makes_a_file_that_reads_back_and_may_be_printed(trial: K
 @pytest.mark.parametrize("context", RESIN_CONTEXTS)
 @pytest.mark.parametrize("trial", LAYERS)
 def test_the_suggestion_makes_a_package_that_reads_back_and_fits_its_screen(
-    trial: LayerKind, context: ResinContext
+    trial: AnyKind[Any, Any], context: ResinContext
 ) -> None:  # fmt: skip
     plan = trial.suggest(context)
     assert trial.plan_type.of(json.loads(json.dumps(plan.to_json()))) == plan
@@ -116,7 +118,7 @@ def test_the_suggestion_makes_a_package_that_reads_back_and_fits_its_screen(
 
 
 @pytest.mark.parametrize("trial", ALL)
-def test_the_piece_carries_every_step_in_order(trial: AnyKind) -> None:
+def test_the_piece_carries_every_step_in_order(trial: AnyKind[Any, Any]) -> None:
     context = usual(trial)
     plan = trial.suggest(context)
     piece, steps = trial.piece(plan, context), trial.steps(plan)
@@ -134,7 +136,7 @@ def test_the_piece_carries_every_step_in_order(trial: AnyKind) -> None:
 
 
 @pytest.mark.parametrize("trial", ALL, scope="module")
-def test_prints_on_the_stand_in_and_reads_to_a_result(trial: AnyKind) -> None:
+def test_prints_on_the_stand_in_and_reads_to_a_result(trial: AnyKind[Any, Any]) -> None:
     context = usual(trial)
     plan = trial.suggest(context)
     readings = exact(trial, plan, context, seed=3)
@@ -195,7 +197,7 @@ def _thinnest(bottle: Bottle) -> float:
 
 
 @pytest.mark.parametrize("trial", ALL, scope="module")
-def test_the_result_follows_the_hidden_truth(trial: AnyKind) -> None:
+def test_the_result_follows_the_hidden_truth(trial: AnyKind[Any, Any]) -> None:
     """Known answer, filament on a plate that leans: of forty spools or bottles, the one that needs most against the one
     that needs least.
     """
@@ -217,7 +219,7 @@ def test_the_result_follows_the_hidden_truth(trial: AnyKind) -> None:
 
 
 @pytest.mark.parametrize("trial", ALL)
-def test_too_few_readings_promise_nothing(trial: AnyKind) -> None:
+def test_too_few_readings_promise_nothing(trial: AnyKind[Any, Any]) -> None:
     context = usual(trial)
     plan = trial.suggest(context)
     to_read = trial.readings(plan)
@@ -231,7 +233,7 @@ def test_too_few_readings_promise_nothing(trial: AnyKind) -> None:
 
 
 @pytest.mark.parametrize("trial", ALL)
-def test_the_slug_stands_nowhere_outside_its_folder_and_the_demo(trial: AnyKind) -> None:
+def test_the_slug_stands_nowhere_outside_its_folder_and_the_demo(trial: AnyKind[Any, Any]) -> None:
     root = Path(drumbo.__file__).parent
     quoted = re.compile(rf"""["']{re.escape(trial.slug)}["']""")
     home = root / "trials" / type(trial).__module__.split(".")[2]

@@ -14,13 +14,14 @@ from drumbo.core.fit.ramp import fit_ramp, told_at
 from drumbo.core.gcode.reader import read
 from drumbo.trials import kind
 from drumbo.trials.base import Context, Readings
+from drumbo.trials.plan import TrialPlan
 from tests.conftest import plain_context
 from tests.readback import exact_readings
 
 COOLING = kind("fan-bands")
 
 
-def _scored(plan: dict, **columns: str) -> Readings:
+def _scored(plan: TrialPlan, **columns: str) -> Readings:
     return Readings({key: {str(i): int(c) for i, c in enumerate(row) if c != "."} for key, row in columns.items()})
 
 
@@ -72,7 +73,9 @@ def test_a_printer_too_slow_for_the_layer_is_told_how_slow_it_is(context: Contex
 def test_strength_spends_less_of_the_bond_than_looks() -> None:
     plan = COOLING.suggest(plain_context("asa"))
     readings = _scored(plan, bridge="123344", overhang="112234", tip="234444", bond="443210")
-    fans = [COOLING.evaluate(replace(plan, aim=aim), readings).value for aim in ("strength", "balanced", "looks")]
+    fans = [
+        COOLING.evaluate(replace(plan, aim=aim), readings).value or 0.0 for aim in ("strength", "balanced", "looks")
+    ]
     assert fans == sorted(fans)
     assert fans[2] - fans[0] > 8
 

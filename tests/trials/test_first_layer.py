@@ -30,7 +30,8 @@ EVEN = draw_spool("pla", 2)
 
 def _low(context: Context) -> TrialPlan:
     """A tower of three steps."""
-    return replace(TOWER.suggest(context), hot_c=215.0, cold_c=205.0)
+    plan: TrialPlan = replace(TOWER.suggest(context), hot_c=215.0, cold_c=205.0)
+    return plan
 
 
 def _typed(best: list[float], lifted: int = 0) -> Readings:

@@ -1,6 +1,7 @@
 """The flow trials' own files, refusals and verdicts."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -9,7 +10,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.reader import read
 from drumbo.core.profile import From, Origin, Value, changed
 from drumbo.trials import kind
-from drumbo.trials.base import Context, Kind, Readings, weighed
+from drumbo.trials.base import AnyKind, Context, Readings, weighed
 from tests.conftest import plain_context
 
 SURFACE, WALL, STEPS = kind("flow-surface"), kind("flow-wall"), kind("extruder-steps")
@@ -194,7 +195,7 @@ def test_what_two_trials_say_is_weighed_by_how_sure_each_is() -> None:
 
 
 @pytest.mark.parametrize("kind_", [SURFACE, WALL])
-def test_half_of_what_is_known_is_refused_at_the_other_half(kind_: Kind, context: Context) -> None:
+def test_half_of_what_is_known_is_refused_at_the_other_half(kind_: AnyKind[Any, Any], context: Context) -> None:
     plan = {**kind_.suggest(context), "known_ratio": None, "known_error": "0.01"}
     with pytest.raises(InvalidInput) as caught:
         kind_.read_plan(plan, context)

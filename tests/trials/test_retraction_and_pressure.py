@@ -1,6 +1,7 @@
 """Retraction, restarts and pressure advance: what their files set, and what their readings say."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -11,7 +12,7 @@ from drumbo.core.profile import From, Origin, Value, changed
 from drumbo.standins.filament.physics import lag_seconds
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
-from drumbo.trials.base import Context, Kind, Readings
+from drumbo.trials.base import AnyKind, Context, Readings
 from drumbo.trials.plan import TrialPlan
 from tests.conftest import plain_context
 from tests.readback import exact_readings
@@ -21,7 +22,7 @@ LENGTH, SPEED, RESTART, PRESSURE = (
 )
 
 
-def _scores(kind: Kind, plan: TrialPlan, *rows: str, picked: int | None = None) -> Readings:
+def _scores(kind: AnyKind[Any, Any], plan: TrialPlan, *rows: str, picked: int | None = None) -> Readings:
     aspects = [a.key for a in kind.readings(plan).aspects]
     return Readings(
         {a: {str(i): int(c) for i, c in enumerate(row) if c != "-"} for a, row in zip(aspects, rows, strict=False)},

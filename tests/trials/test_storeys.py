@@ -10,7 +10,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.trials import kind
 from drumbo.trials.base import Readings, Result
 from drumbo.trials.plan import TrialPlan
-from drumbo.trials.toolkit.storeys import STOREY, StoreyKind
+from drumbo.trials.toolkit.storeys import STOREY
 from tests.conftest import resin_context
 
 CONTEXT = resin_context()
@@ -19,11 +19,12 @@ BOTH = pytest.mark.parametrize("trial", [LIFT, REST], ids=lambda trial: trial.sl
 
 
 def _seen(trial: Any, plan: TrialPlan, at: int) -> Result:
-    return trial.evaluate(plan, Readings(firsts={trial.sign.key: at}))
+    result: Result = trial.evaluate(plan, Readings(firsts={trial.sign.key: at}))
+    return result
 
 
 @BOTH
-def test_only_one_thing_changes_and_only_from_storey_to_storey(trial: StoreyKind) -> None:
+def test_only_one_thing_changes_and_only_from_storey_to_storey(trial: Any) -> None:
     first, step = (60.0, 30.0) if trial is LIFT else (2.0, 0.5)
     plan = trial.plan_type(first=first, step=step, storeys=4)
     job, steps = trial.job(plan, CONTEXT, ("test",)), trial.steps(plan)
@@ -32,8 +33,8 @@ def test_only_one_thing_changes_and_only_from_storey_to_storey(trial: StoreyKind
     middles = [round((base + (k + 0.5) * STOREY) / height) for k in range(4)]
     told = [(job.layers[n].lift.mm_min, job.layers[n].rest_before_s) for n in middles]
     usual = CONTEXT.profile.number("lift_speed_mm_min"), CONTEXT.profile.number("rest_before_s")
-    for step, (speed, rest) in zip(steps, told, strict=True):
-        assert (speed, rest) == ((step.value, usual[1]) if trial is LIFT else (usual[0], step.value))
+    for storey, (speed, rest) in zip(steps, told, strict=True):
+        assert (speed, rest) == ((storey.value, usual[1]) if trial is LIFT else (usual[0], storey.value))
     changes = [n for n in range(middles[0], middles[-1]) if job.layers[n].lift != job.layers[n + 1].lift
                or job.layers[n].rest_before_s != job.layers[n + 1].rest_before_s]  # fmt: skip
     assert [n + 1 for n in changes] == pytest.approx([(base + k * STOREY) / height for k in (1, 2, 3)], abs=1)
@@ -57,7 +58,9 @@ def test_known_limits() -> None:
 
 
 @BOTH
-def test_a_finer_tower_has_the_limit_in_its_middle_until_the_margin_is_all_that_is_kept_back(trial: StoreyKind) -> None:
+def test_a_finer_tower_has_the_limit_in_its_middle_until_the_margin_is_all_that_is_kept_back(
+    trial: Any,
+) -> None:
     plan = trial.suggest(CONTEXT)
     limit, finer = None, plan
     for _ in range(6):
@@ -80,7 +83,7 @@ def test_a_finer_tower_has_the_limit_in_its_middle_until_the_margin_is_all_that_
 
 @BOTH
 @pytest.mark.parametrize("held", [True, False], ids=["held on all", "failed on all"])
-def test_what_is_offered_next_can_be_printed_and_comes_to_an_end(trial: StoreyKind, *, held: bool) -> None:
+def test_what_is_offered_next_can_be_printed_and_comes_to_an_end(trial: Any, *, held: bool) -> None:
     plan, ends = trial.suggest(CONTEXT), []
     for _ in range(40):
         steps = trial.steps(plan)

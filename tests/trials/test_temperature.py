@@ -39,14 +39,14 @@ def test_a_plan_that_cannot_be_printed_is_refused_at_its_field(
 
 def test_a_low_printer_is_told_how_many_steps_fit() -> None:
     with pytest.raises(InvalidInput, match=r"8 steps of 10 mm fit") as caught:
-        TRIAL.read_plan(PLAN, plain_context(height_mm=90.0))
+        TRIAL.read_plan({**PLAN}, plain_context(height_mm=90.0))
     assert "a step of 6 °C" in caught.value.problems["step_c"]
     TRIAL.read_plan({**PLAN, "step_c": 6.0}, plain_context(height_mm=90.0))
 
 
 def test_a_bed_too_small_is_told_the_size_needed() -> None:
     with pytest.raises(InvalidInput, match="needs a bed of 96 × 52 mm"):
-        TRIAL.read_plan(PLAN, plain_context(bed_x_mm=80.0))
+        TRIAL.read_plan({**PLAN}, plain_context(bed_x_mm=80.0))
 
 
 def test_unusual_plans_are_warned_of_and_taken(context: Context) -> None:

@@ -129,7 +129,7 @@ def _begins_another(data: Any, i: int) -> bool:
 @njit(cache=True, nogil=True)
 def _is_text(code: int) -> bool:
     """Whether the rest of an M command is a name or a message."""
-    return bool((code == _TEXT_M * 10).any())
+    return bool(np.any(code == _TEXT_M * 10))
 
 
 @njit(cache=True, nogil=True)

@@ -104,7 +104,7 @@ def geometry(moves: Mapping[str, Sequence[float]]) -> Geometry:
     column = {name: np.asarray(values, np.float64) for name, values in moves.items()}
     x, y, z, e = (column[name] for name in "xyze")
     steps = [np.diff(c, prepend=c[:1]) for c in (x, y, z)]
-    motion = plan_moves(*steps, e, column["feed"], column["accel"], JUNCTION_MM_S)
+    motion = plan_moves(steps[0], steps[1], steps[2], e, column["feed"], column["accel"], JUNCTION_MM_S)
     ends = np.cumsum(motion.seconds + column["wait_s"])
     way = np.hypot(steps[0], steps[1])
     laid = (e > 0) & (way > 0.02)

@@ -261,7 +261,8 @@ def _mode(name: str, value: float | bool, also: str | None = None) -> _Command:
 
 def _pull(sign: float) -> _Command:
     def run(machine: Machine, values: Words, present: set[str]) -> float:
-        return machine.move_to(*machine.position[:3], sign * machine.retract_mm)
+        x, y, z = machine.position[:3]
+        return machine.move_to(x, y, z, sign * machine.retract_mm)
 
     return run
 

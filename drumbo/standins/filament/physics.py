@@ -21,12 +21,13 @@ TOO_COLD_C = 15.0
 
 def logistic(x: Floats) -> Floats:
     """1 / (1 + e^−x), safe for large |x|."""
-    return 1.0 / (1.0 + np.exp(-np.clip(x, -40, 40)))
+    return np.asarray(1.0 / (1.0 + np.exp(-np.clip(x, -40, 40))), np.float64)
 
 
 def capability(spool: Spool, t_c: Floats, nozzle_mm: float) -> Floats:
     """Melt capacity, mm³/s: Q₀·e^(k(T − T₀))·(d/0.4)^1.3. Heat flows faster into hotter walls."""
-    return spool.melt_mm3_s * np.exp(spool.melt_rate * (t_c - spool.centre_c)) * (nozzle_mm / 0.4) ** 1.3
+    wide = float((nozzle_mm / 0.4) ** 1.3)
+    return spool.melt_mm3_s * np.exp(spool.melt_rate * (t_c - spool.centre_c)) * wide
 
 
 def delivered(flow_mm3_s: Floats, capability_mm3_s: Floats) -> Floats:

@@ -234,7 +234,7 @@ def _supports(thing: Cured, box: Box) -> float:
             worst = min(worst, physics.carried(held, 1.0, area, thing.layer(number + 1).lift.mm_min))
     if not math.isfinite(worst):
         return 4.0
-    return 4.0 / (1 + max(worst, 1e-3) ** -3.2)
+    return float(4.0 / (1 + max(worst, 1e-3) ** -3.2))
 
 
 def overdose(thing: Cured, box: Box) -> float:
@@ -254,7 +254,7 @@ def sticks(over: float, bottle: Bottle) -> float:
 def clean(over: float, bottle: Bottle) -> float:
     """0..4: its foot is not flared, and comes off by hand."""
     flare = max(physics.growth_mm(over, bottle.bleed_mm), 0.0)
-    return 4.0 / (1 + (flare / FOOT_MM) ** 2.5) / (1 + (over / (STUCK * bottle.sticks)) ** 4)
+    return float(4.0 / (1 + (flare / FOOT_MM) ** 2.5) / (1 + (over / (STUCK * bottle.sticks)) ** 4))
 
 
 def _sticks(thing: Cured, box: Box) -> float:

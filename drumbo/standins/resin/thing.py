@@ -79,7 +79,7 @@ class Cured:
 
     def layer_at(self, z_mm: float) -> int:
         """The layer that a height lies in."""
-        return int(min(np.searchsorted(self.tops_mm, z_mm), len(self.which) - 1))
+        return min(int(np.searchsorted(self.tops_mm, z_mm)), len(self.which) - 1)
 
     def layer(self, number: int) -> Layer:
         """How a layer was lit and lifted."""
@@ -153,7 +153,7 @@ def cure(data: bytes, bottle: Bottle, lamp: Lamp | None = None, resin_c: float =
 
 
 def _field(row: int, column: int, image: NDArray[np.uint8]) -> Field | None:
-    return Field(row, column, image.astype(np.float32) / 255) if image.size else None
+    return Field(row, column, image.astype(np.float32) / np.float32(255)) if image.size else None
 
 
 def _together(lights: list[tuple[Field | None, float]]) -> Field | None:

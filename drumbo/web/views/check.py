@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask import Blueprint, redirect, render_template, request, url_for
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import GcodeError, InvalidInput
@@ -100,16 +100,17 @@ def layer(digest: str, which: int) -> Any:
 
 
 @pages.post("/<digest>/again")
-def again(digest: str) -> Response:
+def again(digest: str) -> Any:
     """The same file against another profile."""
-    asked = {key: value for key, value in typed().items() if key in {"profile", "name"} and value}
+    asked: dict[str, Any] = {key: value for key, value in typed().items() if key in {"profile", "name"} and value}
     return redirect(url_for("check.file", digest=digest, **asked))
 
 
 @pages.post("/<digest>/beside")
 def bring_beside(digest: str) -> Any:
     """Another file to lay beside this one."""
-    file, asked = request.files.get("other"), {k: v for k, v in typed().items() if k in {"profile", "name"} and v}
+    file = request.files.get("other")
+    asked: dict[str, Any] = {k: v for k, v in typed().items() if k in {"profile", "name"} and v}
     try:
         if file is None or not file.filename:
             raise InvalidInput("file", "is not chosen yet")

@@ -43,7 +43,11 @@ def look(digest: str) -> str:
 def _asked(digest: str) -> dict[str, str]:
     """What was picked; else the spool and printer of the profile that the file was held against, or the first."""
     chosen = whole(request.values.get("profile"))
-    values = {"title": request.values.get("name", "")[:80] or "The file", "profile": chosen or "", "digest": digest}
+    values = {
+        "title": request.values.get("name", "")[:80] or "The file",
+        "profile": str(chosen or ""),
+        "digest": digest,
+    }
     if chosen:
         card = profiles.card(workshop(), chosen)
         values |= {"material_id": str(card.material_id), "printer_id": str(card.printer_id)}

@@ -43,7 +43,7 @@ def show() -> Any:
 def _page(values: dict[str, Any], cards: Any, **more: Any) -> dict[str, Any]:
     """The form as it was filled in, and the answer to it where there is one."""
     values.setdefault("profile", str(cards[0].id))
-    bare = {key: values[key] for key in ("profile", "part") if key in values}
+    bare: dict[str, str] = {key: values[key] for key in ("profile", "part") if key in values}
     try:
         plain = _asked(bare)
     except InvalidInput:
@@ -64,7 +64,7 @@ def _answer(values: Mapping[str, str]) -> dict[str, Any]:
     return {"problems": {}, "answer": found, "flows": flow_picture(found.after), "query": _query(values)}
 
 
-def _query(values: Mapping[str, str]) -> dict[str, str]:
+def _query(values: Mapping[str, str]) -> dict[str, Any]:
     return {
         key: value for key, value in values.items() if value not in ("", None) and key not in ("csrf_token", "name")
     }
@@ -120,7 +120,7 @@ def add_part() -> Any:
     except InvalidInput as error:
         cards = shelf.names(workshop(), FILAMENT)
         return render_template("planner/show.html", **_page(values, cards, part_problem=plain_words(error))), 422
-    return redirect(url_for("planner.show", **{**_query(values), "part": number}))
+    return redirect(url_for("planner.show", **{**_query(values), "part": str(number)}))
 
 
 @pages.post("/sets")
@@ -137,4 +137,4 @@ def keep() -> Any:
 @pages.post("/sets/<int:number>/forget")
 def forget(number: int) -> Any:
     gone = service.forget(workshop(), number)
-    return redirect(url_for("planner.show", gone=gone.name, **{key: f"{v:g}" for key, v in gone.wish.items()}))
+    return redirect(url_for("planner.show", gone=gone.name, **_query({key: f"{v:g}" for key, v in gone.wish.items()})))

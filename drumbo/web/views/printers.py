@@ -105,7 +105,9 @@ def _look(values: dict[str, Any]) -> Any:
     try:
         printer = read_printer({**values, "name": values.get("name") or "-"})
     except InvalidInput:
-        texts = {key: str(values.get(key) or "") for key in ("start_gcode", "end_gcode") if key in known}
+        texts: dict[str, Any] = {
+            key: str(values.get(key) or "") for key in ("start_gcode", "end_gcode") if key in known
+        }
         printer = replace(Printer("-"), **texts)
     return templates.look(printer, SHOWN_AT)
 

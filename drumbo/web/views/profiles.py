@@ -156,7 +156,7 @@ def set_plates(number: int) -> Any:
         by_hand.set_plates(workshop(), number, text)
     except InvalidInput as error:
         problem = next(iter(error.problems.values()))
-        again = {"plates": text[:20], "plate_problem": problem, "_anchor": "group-heat"}
+        again: dict[str, Any] = {"plates": text[:20], "plate_problem": problem, "_anchor": "group-heat"}
         return redirect(url_for("profiles.show", number=number, **again))
     return redirect(url_for("profiles.show", number=number, adopted=1))
 
