@@ -43,7 +43,7 @@ def _tab_to(page: Page, name: str) -> None:
 def test_retraction_by_keyboard_alone(page: Page, site: Site) -> None:
     profile = _profile(site, 1, "by keyboard")
     page.goto(f"{site.base}/profiles/{profile}/trials/new/retraction-length")
-    expect(page.get_by_text("13 steps, 0.2 mm at the bottom to 1.4 mm at the top.")).to_be_visible()
+    expect(page.get_by_text("13 steps, 0.2 mm at the bottom to 1.4 at the top.")).to_be_visible()
     _tab_to(page, "Make the file")
     page.keyboard.press("Enter")
     expect(page.get_by_role("button", name="Print it")).to_be_visible()
@@ -81,7 +81,7 @@ def test_retraction_by_keyboard_alone(page: Page, site: Site) -> None:
 def test_pressure_advance_on_a_bowden_printer(page: Page, site: Site, bowden: int) -> None:
     profile = _profile(site, bowden, "through the tube")
     page.goto(f"{site.base}/profiles/{profile}/trials/new/pressure-advance")
-    expect(page.get_by_text("9 roads, 0.10 s at the left to 0.90 s at the right.")).to_be_visible()
+    expect(page.get_by_text("9 roads, 0.10 s at the left to 0.90 at the right.")).to_be_visible()
     page.get_by_role("button", name="Make the file").click()
     page.get_by_role("button", name="Print it").click()
     page.get_by_role("link", name="Read it").click(timeout=60_000)

@@ -53,7 +53,7 @@ def test_from_label_to_adopted_value(page: Page, site: Site, tmp_path: Path) -> 
     page.get_by_label("Height of a step").fill("8")
     page.get_by_label("Height of a step").blur()
     expect(page.locator(".facts")).to_contain_text("of filament")
-    expect(page.get_by_text("4 steps, 220 at the bottom to 205 at the top.")).to_be_visible()
+    expect(page.get_by_text("4 steps, 220 °C at the bottom to 205 at the top.")).to_be_visible()
     page.get_by_role("button", name="Make the file").click()
 
     with page.expect_download() as download:
