@@ -6,7 +6,7 @@ UV     ?= uv
 # Every process starts from what the first one compiled: several seconds each, wherever that had been switched off.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: install demo test lint bench shots vendor lock clean browser
+.PHONY: install demo test lint bench mutants shots vendor lock clean browser
 
 install: $(VENV)/.ready
 
@@ -48,6 +48,11 @@ bench: install
 	$(BIN)/python bench/accuracy.py --seed 1 --spools 20
 	$(BIN)/python bench/faults.py --seed 1 --runs 300
 
+# Would the tests notice a fault? Some minutes for every ten of them.
+mutants: install
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile --require-hashes -r requirements-mutants.txt
+	$(BIN)/python bench/mutants.py --seed 1 --sample 110 --show
+
 shots: install browser
 	$(BIN)/python docs/make_shots.py
 
@@ -60,6 +65,7 @@ vendor:
 lock:
 	$(UV) pip compile -q --universal --generate-hashes --python-version 3.11 --no-emit-index-url --no-header requirements-dev.in -o requirements-dev.txt
 	$(UV) pip compile -q --universal --generate-hashes --python-version 3.11 --no-emit-index-url --no-header -c requirements-dev.txt requirements.in -o requirements.txt
+	$(UV) pip compile -q --universal --generate-hashes --python-version 3.11 --no-emit-index-url --no-header -c requirements-dev.txt requirements-mutants.in -o requirements-mutants.txt
 
 clean:
 	rm -rf $(VENV) node_modules .pytest_cache .mypy_cache .ruff_cache .cache build *.egg-info
