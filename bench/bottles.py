@@ -14,14 +14,14 @@ from typing import Any
 import numpy as np
 
 from bench.rig import Tally
-from drumbo.core.copying import Place, copied
+from drumbo.core.copying import Surroundings, copied
 from drumbo.core.profile import changed, start
 from drumbo.core.resin import RESIN_CLASSES, Resin, ResinPrinter
 from drumbo.exchange.layer_package import package_bytes
 from drumbo.standins.resin import look
 from drumbo.standins.resin.bottle import Bottle, draw_bottle, true_exposure_s
 from drumbo.standins.resin.thing import Cured, Lamp, cure
-from drumbo.standins.tools import Jaws
+from drumbo.standins.tools import JawsOnBed
 from drumbo.trials import kind
 from drumbo.trials.base import AnyKind, Readings, Result
 from drumbo.trials.plan import TrialPlan
@@ -68,7 +68,7 @@ def read(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, thing: Cure
     if to_read.firsts:
         firsts = look.first_seen(thing, boxes, [f.key for f in to_read.firsts], seed)
         readings = replace(readings, firsts=firsts)
-    numbers = look.measure_all(thing, [Jaws(j.a, j.b, j.z, j.tool) for j in piece.jaws], seed)
+    numbers = look.measure_all(thing, [JawsOnBed(j.a, j.b, j.z, j.tool) for j in piece.jaws], seed)
     for jaw, number in zip(piece.jaws, numbers, strict=True):
         if number is not None:
             readings = readings.with_measure(jaw.measure, jaw.step, jaw.site, number)
@@ -145,7 +145,7 @@ def exposure(one: DrawnBottle, readers: int) -> tuple[Tally, Tally]:
         profile = replace(known.profile, values={
             **known.profile.values, "exposure_s": replace(known.profile.values["exposure_s"], number=value),
         })  # fmt: skip
-        place = Place(context.material, context.printer)
+        place = Surroundings(context.material, context.printer)
         made, _ = copied(profile, "half", place, place, chosen={"layer_um": HALF_UM})
         told = made.values["exposure_s"]
         same_overcure = habit * math.exp((HALF_UM - LAYER_UM) / (reach or 130.0))

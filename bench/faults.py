@@ -20,8 +20,8 @@ from random import Random
 
 import click
 
-from drumbo.links.journal import Entry
-from drumbo.links.runs import PRINT, STOP, Job, Runs
+from drumbo.links.journal import JournalEntry
+from drumbo.links.runs import PRINT, STOP, RunOrder, Runs
 from drumbo.standins.line.manners import FAULTS, Cable, Manners
 from drumbo.standins.line.session import LineServer
 from drumbo.standins.line.strict import StrictPrinter
@@ -69,7 +69,7 @@ class Outcome:
     """What came of it."""
 
     case: Case
-    entry: Entry | None
+    entry: JournalEntry | None
     seconds: float
     problems: list[str] = field(default_factory=list)
 
@@ -108,7 +108,7 @@ def run(case: Case, seed: int, folder: Path) -> Outcome:
     file.write_text("\n".join(lines) + "\n")
     runs = Runs(folder)
     began = time.monotonic()
-    name = runs.begin(Job(PRINT, server.link, file=str(file), timing=TIMING), f"run-{case.number:05}")
+    name = runs.begin(RunOrder(PRINT, server.link, file=str(file), timing=TIMING), f"run-{case.number:05}")
     if case.stop_after_s is not None:
         time.sleep(case.stop_after_s)
         if runs.alive(name):
@@ -120,7 +120,9 @@ def run(case: Case, seed: int, folder: Path) -> Outcome:
     return outcome
 
 
-def problems_of(case: Case, entry: Entry | None, printer: StrictPrinter, lines: list[str], log: str) -> list[str]:
+def problems_of(
+    case: Case, entry: JournalEntry | None, printer: StrictPrinter, lines: list[str], log: str
+) -> list[str]:
     """What must never be."""
     if entry is None:
         return ["hangs"]

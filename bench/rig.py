@@ -9,14 +9,14 @@ from zlib import crc32
 import numpy as np
 
 from drumbo.core.families import FAMILIES
-from drumbo.core.profile import From, Origin, Value, start
+from drumbo.core.profile import Origin, OriginKind, Value, start
 from drumbo.core.workshop import Material, Printer
 from drumbo.standins import eye
 from drumbo.standins.filament.geometry import Geometry, geometry
 from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import Spool, draw_spool
-from drumbo.standins.tools import Jaws
+from drumbo.standins.tools import JawsOnBed
 from drumbo.trials.base import AnyKind, Context, PrintFile, Readings, Result
 from drumbo.trials.plan import TrialPlan
 
@@ -128,7 +128,7 @@ def read(trial: AnyKind[Any, Any], plan: Any, context: Context, thing: PrintedOb
         firsts = eye.first_seen(thing, boxes, [f.key for f in to_read.firsts], seed)
         readings = replace(readings, firsts=firsts)
     placed = [jaw.on_bed(middle) for jaw in piece.jaws]
-    numbers = eye.measure_all(thing, [Jaws(j.a, j.b, j.z, j.tool) for j in placed], seed)
+    numbers = eye.measure_all(thing, [JawsOnBed(j.a, j.b, j.z, j.tool) for j in placed], seed)
     for jaw, value in zip(piece.jaws, numbers, strict=True):
         readings = readings.with_measure(jaw.measure, jaw.step, jaw.site, value)
     return readings
@@ -157,7 +157,7 @@ def go(
 
 def with_values(context: Context, numbers: dict[str, tuple[float, float]]) -> Context:
     """The context with values adopted from trials: number and error by catalogue key."""
-    origin = Origin(From.TRIAL, "", 1)
+    origin = Origin(OriginKind.TRIAL, "", 1)
     new = {key: Value(number, origin, error) for key, (number, error) in numbers.items()}
     return replace(context, profile=replace(context.profile, values={**context.profile.values, **new}))
 

@@ -11,8 +11,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from drumbo.links.journal import Entry
-from drumbo.links.runs import ALIVE, PRINT, STOP, Job, Runs
+from drumbo.links.journal import JournalEntry
+from drumbo.links.runs import ALIVE, PRINT, STOP, RunOrder, Runs
 
 LINES, REAL_LINES_PER_S, WATCHED_S = 60_000, 60, 15.0
 
@@ -30,7 +30,7 @@ def _printing(count: int, line_s: float) -> Iterator[tuple[Runs, str]]:
         file = Path(folder) / "lines.gcode"
         file.write_text("G28\n" + "".join(f"G1 X{n % 200} Y{n % 7} E0.05\n" for n in range(count)))
         runs = Runs(Path(folder))
-        yield runs, runs.begin(Job(PRINT, link, file=str(file)))
+        yield runs, runs.begin(RunOrder(PRINT, link, file=str(file)))
         assert printer.stdin is not None
         printer.stdin.close()
 
@@ -39,7 +39,7 @@ def sender_lines_per_s() -> tuple[float, str]:
     """Short lines with numbers and checksums that a printer takes in a second, over loopback, from greeting to end."""
     with _printing(LINES, 0.0) as (runs, name):
         entry = runs.wait(name, 120)
-        assert isinstance(entry, Entry)
+        assert isinstance(entry, JournalEntry)
         assert entry.state == "done", entry
         return LINES / entry.elapsed_s, "lines/s"
 

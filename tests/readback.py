@@ -71,7 +71,7 @@ def exact_readings(
     rng = np.random.default_rng(seed)
     for jaw in piece.jaws:
         at = jaw.on_bed(middle)
-        number = tools.measure(thing, tools.Jaws(at.a, at.b, at.z, at.tool), rng)
+        number = tools.measure(thing, tools.JawsOnBed(at.a, at.b, at.z, at.tool), rng)
         readings = readings.with_measure(jaw.measure, jaw.step, jaw.site, number)
     return readings
 
@@ -96,7 +96,7 @@ def exact_layers(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, see
             readings = readings.with_first(key, step)
     rng = np.random.default_rng(seed)
     for jaw in piece.jaws:
-        number = resin_tools.measure(thing, tools.Jaws(jaw.a, jaw.b, jaw.z, jaw.tool), rng)
+        number = resin_tools.measure(thing, tools.JawsOnBed(jaw.a, jaw.b, jaw.z, jaw.tool), rng)
         if number is not None:
             readings = readings.with_measure(jaw.measure, jaw.step, jaw.site, number)
     return readings

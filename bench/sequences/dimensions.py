@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from bench.rig import Drawn, Tally, printed, read, shape_of, with_values
-from drumbo.core.profile import From
+from drumbo.core.profile import OriginKind
 from drumbo.standins import tools
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.printing import melt
@@ -52,7 +52,7 @@ def _sequence(spool: Drawn, readers: int) -> tuple[Tally, Tally]:
 
 def at_its_flow(spool: Drawn) -> Context:
     """As flow trials leave it: within a hundredth of what fills the roads; what a trial has found stands."""
-    if spool.context.profile.values["flow_ratio"].origin.kind == From.TRIAL:
+    if spool.context.profile.values["flow_ratio"].origin.kind == OriginKind.TRIAL:
         return spool.context
     flow = 1 / physics.fed_share(spool.spool) * float(spool.rng.normal(1, 0.005))
     return with_values(spool.context, {"flow_ratio": (round(flow, 3), 0.005)})
@@ -72,7 +72,7 @@ def _truth(spool: Drawn, context: Context, plan: Any, gcode: str) -> float:
     steps, rng = trial.steps(plan), np.random.default_rng(0)
     over = []
     for jaw in (j.on_bed(middle) for j in trial.piece(plan, context).jaws if j.measure == "outside"):
-        place = tools.Jaws(jaw.a, jaw.b, jaw.z, jaw.tool)
+        place = tools.JawsOnBed(jaw.a, jaw.b, jaw.z, jaw.tool)
         exact = np.mean([tools.measure(quiet, place, rng) for _ in range(AGAIN)])
         over.append(float(exact) - steps[jaw.step].value * (1 - spool.spool.shrink))
     return float(np.mean(over))

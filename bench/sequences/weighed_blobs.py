@@ -10,7 +10,7 @@ import numpy as np
 
 from bench.rig import Drawn, Tally, go, sure
 from bench.sequences.rising_wall import limit
-from drumbo.core.profile import Law
+from drumbo.core.profile import Dependency
 from drumbo.trials import kind
 from drumbo.trials.base import Readings
 from drumbo.trials.weighed_blobs.kind import WeighedBlobs
@@ -51,7 +51,7 @@ def _sequence(spool: Drawn, readers: int, elsewhere: float | None) -> Tally:
         (found, error), value = sure(result), result.value
         if elsewhere is not None and result.also is not None:
             also: dict[str, Any] = dict(result.also)
-            value = Law("nozzle_c", **also).of(heat)
+            value = Dependency("nozzle_c", **also).of(heat)
         assert value is not None
         tally.found(value, error * value / found, _habit(plan, readings, heat), truth, shares=True)
         tally.cost(files)

@@ -71,11 +71,11 @@ def _against(folder: Path, name: str) -> Any:
 def _check_beside(data: bytes, other: bytes, held: Any, *, as_json: bool) -> None:
     """What differs between two files, and where they part."""
     from drumbo.core.gcode.beside import pairs, parting  # noqa: PLC0415
-    from drumbo.core.gcode.inspect import case_of, summary  # noqa: PLC0415
+    from drumbo.core.gcode.inspect import analyse, summary  # noqa: PLC0415
     from drumbo.core.gcode.reader import read  # noqa: PLC0415
 
     first, second = (
-        case_of(read(each), printer=held.printer, numbers=held.numbers, filament_mm=held.filament_mm)
+        analyse(read(each), printer=held.printer, numbers=held.numbers, filament_mm=held.filament_mm)
         for each in (data, other)
     )
     sums = [(case, summary(case, held.filament_mm, held.density_g_cm3)) for case in (first, second)]

@@ -18,8 +18,8 @@ def export(folder: Path, name: str | None, key: str, listed: bool, out: Path | N
     """Write the newest revision of a profile of the workshop (--data) to a file."""
     from drumbo.cli.common import open_workshop  # noqa: PLC0415
     from drumbo.exchange.exporters import exporter, exporters  # noqa: PLC0415
+    from drumbo.services.import_export import export as write  # noqa: PLC0415
     from drumbo.services.shelf import named  # noqa: PLC0415
-    from drumbo.services.taking import export as write  # noqa: PLC0415
 
     if listed:
         for each in exporters().values():

@@ -15,7 +15,7 @@ from drumbo.cli.common import stop_on_signals
 from drumbo.core.run import SURE, Heaters, RunState
 
 if TYPE_CHECKING:
-    from drumbo.links.journal import Entry
+    from drumbo.links.journal import JournalEntry
 
 EACH_S = 0.2
 HEATERS = {
@@ -39,7 +39,7 @@ def print_file(folder: Path, file: Path, url: str, baud: int) -> None:
     from drumbo.core.address import WEB, parse_address  # noqa: PLC0415
     from drumbo.core.errors import LinkError, NotNow  # noqa: PLC0415
     from drumbo.links.package import is_package, layers_of  # noqa: PLC0415
-    from drumbo.links.runs import PACKAGE, PRINT, STOP, Job, Runs, count_lines, new_name  # noqa: PLC0415
+    from drumbo.links.runs import PACKAGE, PRINT, STOP, RunOrder, Runs, count_lines, new_name  # noqa: PLC0415
 
     web = parse_address(url, "link").way == WEB
     if not web and is_package(file):
@@ -52,7 +52,7 @@ def print_file(folder: Path, file: Path, url: str, baud: int) -> None:
     copy = shutil.copyfile(file, home / "file")
     stop_on_signals()
     try:
-        runs.begin(Job(PACKAGE if web else PRINT, url, file=str(copy), total=total, baud=baud), name)
+        runs.begin(RunOrder(PACKAGE if web else PRINT, url, file=str(copy), total=total, baud=baud), name)
         entry = None
         try:
             entry = _follow(runs.folder(name), lambda: runs.alive(name))
@@ -76,13 +76,13 @@ def _known(heaters: Heaters, *, heats: bool) -> str:
     return {Heaters.OFF: "", Heaters.UNTOUCHED: HEATERS[Heaters.UNTOUCHED]}.get(heaters, "Go and look at it now.")
 
 
-def _follow(folder: Path, alive: object) -> Entry:
+def _follow(folder: Path, alive: object) -> JournalEntry:
     """Tell where a print is until it has ended; its last entry."""
-    from drumbo.links.journal import Entry, last_entry  # noqa: PLC0415
+    from drumbo.links.journal import JournalEntry, last_entry  # noqa: PLC0415
 
     while True:
         lives = alive()  # type: ignore[operator]
-        entry = last_entry(folder) or Entry(RunState.SENDING)
+        entry = last_entry(folder) or JournalEntry(RunState.SENDING)
         share = entry.sent / max(entry.total, 1)
         heat = entry.heat or {}
         nozzle = f"{heat['nozzle_c']:.0f} °C" if heat.get("nozzle_c") is not None else ""
@@ -90,7 +90,7 @@ def _follow(folder: Path, alive: object) -> Entry:
         if not entry.running and entry.heaters:
             return entry
         if not lives:
-            return Entry(
+            return JournalEntry(
                 RunState.LOST, entry.sent, entry.total, message="The sending process was ended.", heaters=Heaters.TOLD
             )
         time.sleep(EACH_S)
@@ -102,17 +102,17 @@ def _follow(folder: Path, alive: object) -> Entry:
 def stop(folder: Path, url: str) -> None:
     """Stop all running prints of this data folder, and say whether the printers confirm that heaters are off."""
     from drumbo.core.errors import NotNow  # noqa: PLC0415
-    from drumbo.links.runs import PACKAGE, STOP, Job, Runs  # noqa: PLC0415
+    from drumbo.links.runs import PACKAGE, STOP, RunOrder, Runs  # noqa: PLC0415
 
     runs = Runs(folder)
     going = [name for name in runs.names() if runs.at_work(name)]
-    going = [name for name in going if not url or Job.read(runs.folder(name)).url == url]
+    going = [name for name in going if not url or RunOrder.read(runs.folder(name)).url == url]
     for name in going:
         with contextlib.suppress(NotNow):
             runs.order(name, STOP)
     unsure = False
     for name in going:
-        job = Job.read(runs.folder(name))
+        job = RunOrder.read(runs.folder(name))
         entry = runs.wait(name, 1200.0)
         heaters = entry.heaters if entry else Heaters.TOLD
         unsure = unsure or heaters not in SURE

@@ -27,7 +27,7 @@ def standin_resin(
     port: int, pace: float, pixels: str, light: float, resin_c: float, family: str, seed: int
 ) -> None:  # fmt: skip
     """A resin printer on a TCP port of this machine."""
-    from drumbo.standins.resin.device import Poured, ResinPrinter  # noqa: PLC0415
+    from drumbo.standins.resin.device import Poured, ResinDevice  # noqa: PLC0415
     from drumbo.standins.resin.server import PackageServer  # noqa: PLC0415
     from drumbo.standins.resin.thing import Lamp  # noqa: PLC0415
 
@@ -35,7 +35,7 @@ def standin_resin(
     wide, _, deep = pixels.partition("x")
     if not (wide.isdecimal() and deep.isdecimal()):
         raise click.BadParameter(f"{pixels}: write it like 3840x2400")
-    device = ResinPrinter((int(wide), int(deep)), pace=pace, lamp=Lamp(light), resin_c=resin_c)
+    device = ResinDevice((int(wide), int(deep)), pace=pace, lamp=Lamp(light), resin_c=resin_c)
     device.poured = Poured(family, seed)
     server = PackageServer(device, port)
     server.start()

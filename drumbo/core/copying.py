@@ -14,20 +14,20 @@ from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput
 from drumbo.core.light.height import foretell
 from drumbo.core.processes import AnyMaterial, AnyPrinter
-from drumbo.core.profile import RELIED_ON, From, Origin, Profile, Value, changed, start
+from drumbo.core.profile import RELIED_ON, Origin, OriginKind, Profile, Value, changed, start
 
 LAYER, EXPOSURE, REACH = "layer_um", "exposure_s", "penetration_um"
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class Surroundings:
     """What a profile is for."""
 
     material: AnyMaterial
     printer: AnyPrinter
 
 
-class Fate(StrEnum):
+class CopyOutcome(StrEnum):
     """What becomes of a value in a copy."""
 
     CARRIES = "carries over"
@@ -36,17 +36,17 @@ class Fate(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class Carried:
+class CarryOver:
     """One value of a copy: what it was, None where there was none; what it is, None where only a trial can tell."""
 
     key: str
-    fate: Fate
+    outcome: CopyOutcome
     before: Value | None
     after: Value | None
     why: str = ""
 
 
-def differences(here: Place, there: Place, *, layer: bool = False) -> dict[str, str]:
+def differences(here: Surroundings, there: Surroundings, *, layer: bool = False) -> dict[str, str]:
     """What differs between two surroundings, by code, in words; `layer` says that layers will be of another height."""
     found = {}
     if here.material.family != there.material.family:
@@ -81,12 +81,12 @@ def other_layer(profile: Profile, chosen: Mapping[str, float]) -> bool:
 def copied(
     profile: Profile,
     name: str,
-    here: Place,
-    there: Place,
+    here: Surroundings,
+    there: Surroundings,
     *,
     layer: bool = False,
     chosen: Mapping[str, float] | None = None,
-) -> tuple[Profile, tuple[Carried, ...]]:
+) -> tuple[Profile, tuple[CarryOver, ...]]:
     """The copy under its new name, and the fate of every value that somebody relied on, in catalogue order.
 
     What was only a starting value, or from the label, is that of the new surroundings. For another layer height of a
@@ -104,32 +104,32 @@ def copied(
         if held is None or held.origin.kind not in RELIED_ON:
             continue
         fate, why = _fate(key, apart)
-        if fate == Fate.START:
-            fates.append(Carried(key, fate, held, fresh.values.get(key), why))
+        if fate == CopyOutcome.START:
+            fates.append(CarryOver(key, fate, held, fresh.values.get(key), why))
             continue
         values[key] = _elsewhere(held, profile.name, why)
         if another and key == EXPOSURE:
             values[key] = _foretold(profile, held, wanted[LAYER])
             why = values[key].doubt
-        fates.append(Carried(key, fate, held, values[key], why))
+        fates.append(CarryOver(key, fate, held, values[key], why))
     made = changed(replace(fresh, values=values), {}, there.printer.numbers())
     # What a value rests on may be lost while it carries over itself: the copy says so.
     fates = [_as_made(carried, made) for carried in fates]
     return made, tuple(fates)
 
 
-def _fate(key: str, apart: Mapping[str, str]) -> tuple[Fate, str]:
+def _fate(key: str, apart: Mapping[str, str]) -> tuple[CopyOutcome, str]:
     parameter = BY_KEY[key]
-    for codes, fate in ((parameter.lost_with, Fate.START), (parameter.doubted_with, Fate.RECHECK)):
+    for codes, fate in ((parameter.lost_with, CopyOutcome.START), (parameter.doubted_with, CopyOutcome.RECHECK)):
         why = next((apart[code] for code in codes if code in apart), None)
         if why is not None:
             return fate, why
-    return Fate.CARRIES, ""
+    return CopyOutcome.CARRIES, ""
 
 
 def _elsewhere(value: Value, name: str, doubt: str) -> Value:
     """The value as a copy has it. A trial of the profile it is from is no evidence of this one."""
-    origin = Origin(From.COPY, f"copied from {name}")
+    origin = Origin(OriginKind.COPY, f"copied from {name}")
     return replace(value, origin=origin, doubt=doubt and f"it is for {doubt}", recheck=None, still_good="")
 
 
@@ -138,19 +138,19 @@ def _foretold(profile: Profile, held: Value, layer_um: float) -> Value:
     reach = profile.values.get(REACH)
     known = None if reach is None else (reach.number, reach.error or 0.05 * reach.number)
     found = foretell(held.number, held.error, profile.number(LAYER), layer_um, known)
-    origin = Origin(From.COPY, f"{found.note}, by {profile.name}")
+    origin = Origin(OriginKind.COPY, f"{found.note}, by {profile.name}")
     doubt = f"it is foretold for {layer_um:g} µm; nobody has tried it"
     return Value(round(found.exposure_s, 2), origin, round(found.error_s, 3), doubt=doubt)
 
 
-def _as_made(carried: Carried, made: Profile) -> Carried:
+def _as_made(carried: CarryOver, made: Profile) -> CarryOver:
     value = made.values.get(carried.key)
-    if carried.fate == Fate.CARRIES and value is not None and value.recheck:
-        return replace(carried, fate=Fate.RECHECK, after=value, why=value.recheck)
+    if carried.outcome == CopyOutcome.CARRIES and value is not None and value.recheck:
+        return replace(carried, outcome=CopyOutcome.RECHECK, after=value, why=value.recheck)
     return replace(carried, after=value)
 
 
-def borrowed(profile: Profile, other: Profile, keys: Iterable[str], here: Place, there: Place) -> Profile:
+def borrowed(profile: Profile, other: Profile, keys: Iterable[str], here: Surroundings, there: Surroundings) -> Profile:
     """`profile`, which is for `here`, with the values under `keys` taken from `other`, which is for `there`.
 
     A value that was found where something differs that matters to it wants a recheck, whatever its number. InvalidInput
@@ -168,7 +168,7 @@ def borrowed(profile: Profile, other: Profile, keys: Iterable[str], here: Place,
     return changed(profile, new, here.printer.numbers())
 
 
-def moved(profile: Profile, here: Place, there: Place) -> Profile:
+def moved(profile: Profile, here: Surroundings, there: Surroundings) -> Profile:
     """The same profile once its printer has another nozzle or drive: what was found with the former one is doubted.
 
     Where the printer becomes again what it was, the doubt goes.

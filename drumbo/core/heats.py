@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from drumbo.core.gcode.templates import Filled, heat_of, look
+from drumbo.core.gcode.templates import FilledTemplate, heat_of, look
 from drumbo.core.profile import Profile
 from drumbo.core.workshop import Material, Printer
 
@@ -49,7 +49,7 @@ def heats(profile: Profile, material: Material, printer: Printer) -> Heats:
     return Heats(phases, tuple(_fights(phases, nozzle, bed, material, printer)))
 
 
-def _last(filled: Filled, heater: str) -> float | None:
+def _last(filled: FilledTemplate, heater: str) -> float | None:
     """What the start template sets last, None where it leaves a heater alone."""
     found = [at for line in filled.start if (at := heat_of(line)) is not None and at[0] == heater]
     return found[-1][1] if found else None

@@ -116,9 +116,9 @@ def limit_at(profile: Profile, nozzle_c: float) -> tuple[float, bool]:
     Without a curve it is the profile's own value, whatever the temperature.
     """
     value = profile.values["max_flow_mm3_s"]
-    if value.law is None or value.law.key != "nozzle_c":
+    if value.dependency is None or value.dependency.key != "nozzle_c":
         return value.number, nozzle_c == profile.number("nozzle_c")
-    return value.law.of(nozzle_c), value.law.holds(nozzle_c)
+    return value.dependency.of(nozzle_c), value.dependency.holds(nozzle_c)
 
 
 def settings_of(wish: Wish, profile: Profile, printer: Printer) -> PrintSettings:
@@ -217,7 +217,7 @@ def _row(role: Role, key: str, name: str, settings: PrintSettings, seconds: floa
 
 def _carries(rows: Sequence[RoleRow], profile: Profile, limit: float) -> float | None:
     """Where the curve reaches the highest flow that is asked for, °C."""
-    law = profile.values["max_flow_mm3_s"].law
+    law = profile.values["max_flow_mm3_s"].dependency
     most = max((row.flow_mm3_s for row in rows if row.held), default=0.0)
     if law is None or law.rate <= 0 or most <= limit:
         return None

@@ -16,7 +16,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.processes import AnyMaterial, AnyPrinter
 
 
-class From(StrEnum):
+class OriginKind(StrEnum):
     """The kinds of origin a value can have."""
 
     START = "start"
@@ -30,13 +30,13 @@ class From(StrEnum):
 class Origin:
     """Where a value came from. `trial` is the trial's number where `kind` is TRIAL; `note` says it in words."""
 
-    kind: From
+    kind: OriginKind
     note: str = ""
     trial: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
-class Law:
+class Dependency:
     """How a value follows another parameter, as a trial has found it: number · e^(rate · (x − at)), x in `key`'s unit.
 
     It was found for x between `low` and `high`, and may be trusted `SLACK` of that span beyond. `note` says where it is
@@ -59,7 +59,7 @@ class Law:
         """The x at which the value is `number`; ZeroDivisionError for a law that does not follow anything."""
         return self.at + math.log(number / self.number) / self.rate
 
-    def through(self, x: float, number: float, note: str) -> Law:
+    def through(self, x: float, number: float, note: str) -> Dependency:
         """The same curve, moved so that it goes through a newer value at x."""
         return replace(self, at=x, number=number, note=note)
 
@@ -87,7 +87,7 @@ class Value:
     recheck: str | None = None
     basis: Mapping[str, float] = field(default_factory=dict)
     still_good: str = ""
-    law: Law | None = None
+    dependency: Dependency | None = None
     doubt: str = ""
 
     def to_json(self) -> dict[str, Any]:
@@ -99,7 +99,7 @@ class Value:
             "recheck": self.recheck,
             "basis": dict(self.basis),
             "still_good": self.still_good,
-            "law": None if self.law is None else asdict(self.law),
+            "law": None if self.dependency is None else asdict(self.dependency),
             "doubt": self.doubt,
         }
 
@@ -110,11 +110,11 @@ class Value:
         return cls(
             number=float(data["number"]),
             error=data.get("error"),
-            origin=Origin(From(origin["kind"]), origin.get("note", ""), origin.get("trial")),
+            origin=Origin(OriginKind(origin["kind"]), origin.get("note", ""), origin.get("trial")),
             recheck=data.get("recheck"),
             basis={key: float(number) for key, number in data.get("basis", {}).items()},
             still_good=data.get("still_good", ""),
-            law=None if data.get("law") is None else Law(**data["law"]),
+            dependency=None if data.get("law") is None else Dependency(**data["law"]),
             doubt=data.get("doubt", ""),
         )
 
@@ -165,13 +165,16 @@ def start(
     """A copy of the family's starting values, bounded by what the label and the printer allow. `chosen` are what the
     profile is for and no trial finds, like a layer height.
     """
-    begin, picked = Origin(From.START, f"{material.family_name} start"), Origin(From.START, "chosen at the start")
-    label, wanted = Origin(From.LABEL, "from the label"), chosen or {}
+    begin, picked = (
+        Origin(OriginKind.START, f"{material.family_name} start"),
+        Origin(OriginKind.START, "chosen at the start"),
+    )
+    label, wanted = Origin(OriginKind.LABEL, "from the label"), chosen or {}
     numbers = material.starting_numbers(printer, wanted)
     values = {key: Value(number, picked if key in wanted else begin) for key, number in numbers.items()}
     values |= {key: of_printer(number, printer) for key, number in printer.own.items() if key in values}
     values |= {key: Value(number, label) for key, number in material.label_numbers(wanted).items()}
-    limit = Origin(From.START, f"as hot as {printer.name} may run")
+    limit = Origin(OriginKind.START, f"as hot as {printer.name} may run")
     for key in values:
         span = material.label_range(key)
         if span is not None:
@@ -183,7 +186,7 @@ def start(
 
 def of_printer(number: float, printer: AnyPrinter) -> Value:
     """A starting value that is the printer's for all materials."""
-    return Value(number, Origin(From.START, f"as on {printer.name}, for all materials"))
+    return Value(number, Origin(OriginKind.START, f"as on {printer.name}, for all materials"))
 
 
 def _into_range(values: dict[str, Value], key: str, low: float, high: float, origin: Origin) -> None:
@@ -192,7 +195,7 @@ def _into_range(values: dict[str, Value], key: str, low: float, high: float, ori
         values[key] = Value(number, origin)
 
 
-RELIED_ON = frozenset({From.HAND, From.COPY, From.TRIAL})
+RELIED_ON = frozenset({OriginKind.HAND, OriginKind.COPY, OriginKind.TRIAL})
 """Origins that somebody relies on. Starting values and labels need no recheck: nobody has found them good yet."""
 
 
@@ -211,8 +214,8 @@ def changed(profile: Profile, new: Mapping[str, Value], also: Mapping[str, float
     values = {**profile.values, **new}
     numbers = {**outside, **{key: value.number for key, value in values.items()}}
     for key, value in values.items():
-        if value.law is not None and value.law.key in numbers:
-            values[key] = _follow(key, value, numbers[value.law.key])
+        if value.dependency is not None and value.dependency.key in numbers:
+            values[key] = _follow(key, value, numbers[value.dependency.key])
     for key, value in values.items():
         if key in BY_KEY and value.origin.kind in RELIED_ON:
             basis = value.basis or _basis(key, numbers if key in new else before)
@@ -223,7 +226,7 @@ def changed(profile: Profile, new: Mapping[str, Value], also: Mapping[str, float
 
 def _follow(key: str, value: Value, x: float) -> Value:
     """The value where its law has it now; it rests on that, and says how it came there."""
-    law = value.law
+    law = value.dependency
     assert law is not None
     if value.basis.get(law.key) == x:
         return value
@@ -235,7 +238,7 @@ def _follow(key: str, value: Value, x: float) -> Value:
 
 
 def _out_of_law(value: Value, numbers: Mapping[str, float]) -> str | None:
-    law = value.law
+    law = value.dependency
     if law is None or law.key not in numbers or law.holds(numbers[law.key]):
         return None
     other = BY_KEY[law.key]
@@ -258,12 +261,12 @@ def _moved(basis: Mapping[str, float], numbers: Mapping[str, float]) -> str | No
     return None
 
 
-def resting(value: Value, key: str, numbers: Mapping[str, float]) -> Value:
+def with_basis(value: Value, key: str, numbers: Mapping[str, float]) -> Value:
     """The value, found while everything else was as in `numbers`."""
     return replace(value, basis=_basis(key, numbers))
 
 
-def rested(profile: Profile, key: str, was: float) -> Profile:
+def resting_on(profile: Profile, key: str, was: float) -> Profile:
     """The same revision, in which all that rests on `key` is known to have been found while that was `was`."""
     values = {
         name: replace(value, basis={**value.basis, key: value.basis.get(key, was)})
@@ -300,7 +303,7 @@ def _catalogue_order(key: str) -> tuple[int, str]:
     return (_ORDER.get(key, len(_ORDER)), key)
 
 
-class Known(StrEnum):
+class Status(StrEnum):
     """How well a group of a profile is known; each has its own shape on the drum."""
 
     MEASURED = "measured"
@@ -314,7 +317,7 @@ class Sector:
     """One sector of the drum: a group, how well it is known, and why it wants a recheck if it does."""
 
     group: Group
-    known: Known
+    known: Status
     reason: str = ""
 
 
@@ -329,24 +332,24 @@ def sectors(profile: Profile) -> tuple[Sector, ...]:
 
 def proven(profile: Profile) -> bool:
     """Whether a proof was printed with this profile as it is now, and was good."""
-    return any(s.group.key == PROOF and s.known == Known.MEASURED for s in sectors(profile))
+    return any(s.group.key == PROOF and s.known == Status.MEASURED for s in sectors(profile))
 
 
 def _sector(profile: Profile, group: Group) -> Sector:
     held = [(p, profile.values[p.key]) for p in in_group(group.key) if p.key in profile.values]
     reasons = [v.recheck for _, v in held if v.recheck]
     if reasons:
-        return Sector(group, Known.RECHECK, reasons[0])
+        return Sector(group, Status.RECHECK, reasons[0])
     kinds = {v.origin.kind for p, v in held if p.main}
-    if From.TRIAL in kinds:
-        return Sector(group, Known.MEASURED)
-    if kinds & {From.HAND, From.COPY}:
-        return Sector(group, Known.HAND)
-    return Sector(group, Known.START)
+    if OriginKind.TRIAL in kinds:
+        return Sector(group, Status.MEASURED)
+    if kinds & {OriginKind.HAND, OriginKind.COPY}:
+        return Sector(group, Status.HAND)
+    return Sector(group, Status.START)
 
 
 @dataclass(frozen=True, slots=True)
-class Say:
+class Source:
     """One place that has a say in an effective value, in rising order of strength."""
 
     place: str
@@ -357,7 +360,7 @@ class Say:
 
 def effective(
     key: str, profile: Profile, material: AnyMaterial, printer: AnyPrinter, trial: Mapping[str, float] | None = None
-) -> tuple[Say, ...]:
+) -> tuple[Source, ...]:
     """Every place that has a say in `key`, weakest first; exactly one wins.
 
     A family's start is overruled by the printer's own value where it has one, that by the profile, the profile by a
@@ -366,22 +369,22 @@ def effective(
     unit = BY_KEY[key].unit
     held = profile.numbers()
     starts = material.starting_numbers(printer, held)
-    says = [Say(f"{material.family_name} start", "", starts.get(key))]
+    says = [Source(f"{material.family_name} start", "", starts.get(key))]
     span, told = material.label_range(key), material.label_numbers(held)
     if span is not None:
-        says.append(Say(f"label of {material.name}", f"{span[0]:g} to {span[1]:g} {unit}", None))
+        says.append(Source(f"label of {material.name}", f"{span[0]:g} to {span[1]:g} {unit}", None))
     elif key in told and key in starts:
-        says.append(Say(f"label of {material.name}", material.label_says, told[key]))
+        says.append(Source(f"label of {material.name}", material.label_says, told[key]))
     if BY_KEY[key].shared:
-        says.append(Say(printer.name, "for all materials", printer.own.get(key)))
+        says.append(Source(printer.name, "for all materials", printer.own.get(key)))
     if key in profile.values:
         value = profile.values[key]
-        says.append(Say(f"profile {profile.name}", value.origin.note or str(value.origin.kind), value.number))
+        says.append(Source(f"profile {profile.name}", value.origin.note or str(value.origin.kind), value.number))
     if trial and key in trial:
-        says.append(Say("this trial", "only while its piece prints", trial[key]))
+        says.append(Source("this trial", "only while its piece prints", trial[key]))
     winner = max(place for place, say in enumerate(says) if say.number is not None)
     limit, number = printer.limits().get(key), says[winner].number
     if limit is not None and number is not None and number > limit:
-        says.append(Say(f"limit of {printer.name}", f"no more than {limit:g} {unit}", limit))
+        says.append(Source(f"limit of {printer.name}", f"no more than {limit:g} {unit}", limit))
         winner = len(says) - 1
     return tuple(replace(say, wins=place == winner) for place, say in enumerate(says))

@@ -96,7 +96,7 @@ BOTTLES: tuple[tuple[dict[str, str | float], int], ...] = (
 
 
 @dataclass(frozen=True, slots=True)
-class Device:
+class DemoDevice:
     """A stand-in that runs: its process, its link and its camera."""
 
     process: subprocess.Popen[str]
@@ -113,7 +113,7 @@ class Filled:
 
 
 def fill(
-    house: Workshop, room: PrintManager, filament: Device, resin: Device, say: Callable[[str], object]
+    house: Workshop, room: PrintManager, filament: DemoDevice, resin: DemoDevice, say: Callable[[str], object]
 ) -> Filled:  # fmt: skip
     """Fill an empty workshop; the stand-ins must be running and fast."""
     petrel = workshop.save_printer(house, _linked(STANDIN_PRINTER, filament))
@@ -165,11 +165,11 @@ def fill(
     return Filled(petrel, next_trial)
 
 
-def _linked(printer: Any, device: Device) -> dict[str, Any]:
+def _linked(printer: Any, device: DemoDevice) -> dict[str, Any]:
     return {**asdict(printer), "link_url": device.link_url, "camera_url": device.camera_url}
 
 
-def _resins(house: Workshop, room: PrintManager, device: Device) -> None:
+def _resins(house: Workshop, room: PrintManager, device: DemoDevice) -> None:
     """One bottle with its working curve and its exposure, and one whose coupons wait to be read."""
     gannet = workshop.save_printer(house, _linked(RESIN_PRINTER, device))
     bottles = [workshop.save_material(house, label, spool_seed=seed) for label, seed in BOTTLES]
@@ -189,7 +189,7 @@ def _plan(house: Workshop, profile: int, asked: dict[str, float], slug: str = "t
     return trials.create(house, profile, slug, {**draft.plan, **asked})
 
 
-def _print(house: Workshop, room: PrintManager, trial: int) -> trials.Sheet:
+def _print(house: Workshop, room: PrintManager, trial: int) -> trials.TrialSheet:
     """Print a trial on the stand-in and have the practised eye read it."""
     run = room.start(trial)
     room.join(run, 600)

@@ -15,7 +15,7 @@ from pathlib import Path
 
 from drumbo.core.catalogue import FILAMENT, RESIN
 from drumbo.core.errors import DrumboError
-from drumbo.demo.fill import Device, fill
+from drumbo.demo.fill import DemoDevice, fill
 from drumbo.services import workshop
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
@@ -55,7 +55,7 @@ def run_demo(folder: Path, *, port: int, pace: float, fresh: bool, say: Say) -> 
 
 
 @contextmanager
-def running(device: Device) -> Iterator[Device]:
+def running(device: DemoDevice) -> Iterator[DemoDevice]:
     """A device, ended at the end."""
     try:
         yield device
@@ -79,19 +79,19 @@ def _started(arguments: list[str], said: str) -> tuple[subprocess.Popen[str], re
     return device, found
 
 
-def start_standin(pace: float, drive: str = "direct") -> Device:
+def start_standin(pace: float, drive: str = "direct") -> DemoDevice:
     """The filament stand-in in a process of its own."""
     arguments = ["filament", "--port", "0", "--side-port", "0", "--pace", str(pace), "--drive", drive]
     arguments += ["--bed-seed", str(BED_SEED)]
     device, found = _started(arguments, r"(socket://\S+)\s+camera: (http://\S+)")
-    return Device(device, found[1], found[2])
+    return DemoDevice(device, found[1], found[2])
 
 
-def start_resin(pace: float, pixels: str = "3840x2400") -> Device:
+def start_resin(pace: float, pixels: str = "3840x2400") -> DemoDevice:
     """The resin stand-in in a process of its own; its camera answers where its link does."""
     arguments = ["resin", "--port", "0", "--pace", str(pace), "--pixels", pixels]
     device, found = _started(arguments, r"(http://\S+)")
-    return Device(device, found[1], found[1])
+    return DemoDevice(device, found[1], found[1])
 
 
 def _pace(camera_url: str, pace: float) -> None:
@@ -99,7 +99,7 @@ def _pace(camera_url: str, pace: float) -> None:
     urllib.request.urlopen(urllib.request.Request(f"{camera_url}/pace", body), timeout=10).close()
 
 
-def _relink(house: Workshop, devices: Mapping[str, Device]) -> None:
+def _relink(house: Workshop, devices: Mapping[str, DemoDevice]) -> None:
     """Stand-ins have new ports at every start; printers with a camera are theirs."""
     for number, printer in workshop.printers(house):
         if printer.camera_url:

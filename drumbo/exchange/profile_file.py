@@ -16,7 +16,7 @@ from typing import Any, TypeVar
 from drumbo.core.catalogue import BY_KEY, of_process
 from drumbo.core.errors import InvalidInput
 from drumbo.core.processes import PROCESSES
-from drumbo.core.profile import From, Law, Origin, Profile, Value
+from drumbo.core.profile import Dependency, Origin, OriginKind, Profile, Value
 
 FORMAT = "drumbo-profile"
 VERSION = 1
@@ -227,7 +227,7 @@ def _values(found: Any, process: str) -> tuple[dict[str, Value], tuple[str, ...]
 
 def _value(data: Mapping[str, Any], where: str) -> Value:
     origin = data.get("origin")
-    if not isinstance(origin, dict) or origin.get("kind") not in set(From):
+    if not isinstance(origin, dict) or origin.get("kind") not in set(OriginKind):
         raise _wrong(f"does not say under “{where}.origin” where the value came from")
     trial, error, recheck = origin.get("trial"), data.get("error"), data.get("recheck")
     basis = data.get("basis", {})
@@ -236,14 +236,14 @@ def _value(data: Mapping[str, Any], where: str) -> Value:
     return Value(
         number=_number(data.get("number"), f"{where}.number"),
         origin=Origin(
-            From(origin["kind"]), _maybe_text(origin.get("note"), f"{where}.origin.note"),
+            OriginKind(origin["kind"]), _maybe_text(origin.get("note"), f"{where}.origin.note"),
             None if trial is None else int(_number(trial, f"{where}.origin.trial")),
         ),
         error=None if error is None else abs(_number(error, f"{where}.error")),
         recheck=None if recheck is None else _maybe_text(recheck, f"{where}.recheck"),
         basis={str(k)[:60]: _number(v, f"{where}.basis") for k, v in basis.items()},
         still_good=_maybe_text(data.get("still_good"), f"{where}.still_good"),
-        law=_law(data.get("law"), f"{where}.law"),
+        dependency=_law(data.get("law"), f"{where}.law"),
         doubt=_maybe_text(data.get("doubt"), f"{where}.doubt"),
     )  # fmt: skip
 
@@ -252,7 +252,7 @@ def _maybe_text(found: Any, where: str) -> str:
     return "" if found is None or found == "" else _text(found, where)
 
 
-def _law(found: Any, where: str) -> Law | None:
+def _law(found: Any, where: str) -> Dependency | None:
     if found is None:
         return None
     if not isinstance(found, dict) or found.get("key") not in BY_KEY:
@@ -262,4 +262,4 @@ def _law(found: Any, where: str) -> Law | None:
     )
     if number <= 0 or low > high or abs(rate) > 1:
         raise _wrong(f"has a curve under “{where}” that cannot be")
-    return Law(found["key"], at, number, rate, low, high, _maybe_text(found.get("note"), f"{where}.note"))
+    return Dependency(found["key"], at, number, rate, low, high, _maybe_text(found.get("note"), f"{where}.note"))

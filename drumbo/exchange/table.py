@@ -27,7 +27,7 @@ _MANY = re.compile(r"^\s*[\d.,+\-−]+\s*([;,]\s*[\d.,+\-−]+)+\s*$")
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class TableEntry:
     """A name and what stands under it."""
 
     name: str
@@ -53,7 +53,7 @@ class Entry:
 class Table:
     """Entries of a foreign text. One with a line for each of several profiles has `rows`, by their first cells."""
 
-    entries: tuple[Entry, ...]
+    entries: tuple[TableEntry, ...]
     rows: tuple[str, ...] = ()
 
     @property
@@ -119,8 +119,8 @@ def _text(data: bytes) -> str:
     return data.decode("latin-1")
 
 
-def _entry(name: str, text: str) -> Entry:
-    return Entry(name.strip()[:LONGEST_NAME], text.strip()[:LONGEST_CELL])
+def _entry(name: str, text: str) -> TableEntry:
+    return TableEntry(name.strip()[:LONGEST_NAME], text.strip()[:LONGEST_CELL])
 
 
 def _cells(text: str) -> list[list[str]]:
@@ -170,7 +170,7 @@ def _wide(cells: list[list[str]], row: int) -> Table:
 
 
 def _numbers(cells: list[str] | tuple[str, ...]) -> int:
-    return sum(Entry("", cell).number is not None for cell in cells)
+    return sum(TableEntry("", cell).number is not None for cell in cells)
 
 
 def guess(name: str, process: str = FILAMENT) -> str | None:

@@ -12,7 +12,7 @@ from drumbo.core.run import Heaters
 from drumbo.links.flight import MARK
 from drumbo.links.line import Line
 from drumbo.links.talk import Ended, Mute, Talk, Timing
-from drumbo.links.words import Heats
+from drumbo.links.words import HeatReport
 
 WORDS_OFF = ("M107", "M104 S0", "M140 S0")
 QUICK = b"\nM108\nM410\n"
@@ -34,10 +34,12 @@ class Closing:
     connect: Callable[[], Talk]
     timing: Timing
     tick: Callable[[], None]
-    seen: Heats | None = None
+    seen: HeatReport | None = None
     hurry: bool = True
 
-    def finish(self, talk: Talk | None, *, quick: bool, park: tuple[str, ...] = ()) -> tuple[Heaters, Heats | None]:
+    def finish(
+        self, talk: Talk | None, *, quick: bool, park: tuple[str, ...] = ()
+    ) -> tuple[Heaters, HeatReport | None]:  # fmt: skip
         """Switch off; returns what is known of the heaters, and the last temperatures."""
         heaters, heats = Heaters.GONE, None
         until = time.monotonic() + self.timing.slow_s
@@ -95,7 +97,7 @@ class Closing:
         """Whether the last two reports say so: one alone may have been hurt on its way."""
         return len(talk.reports) > 1 and all(self._is_off(heats) for heats in talk.reports)
 
-    def _is_off(self, heats: Heats) -> bool:
+    def _is_off(self, heats: HeatReport) -> bool:
         if heats.all_off is not True:
             return False
         return self.seen is None or len(heats.all) >= len(self.seen.all)

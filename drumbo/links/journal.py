@@ -25,7 +25,7 @@ EVERY_S, STAYS_EVERY_S = 1.0, 5.0
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class JournalEntry:
     """Where a print is. `line` is the file's line that was taken last; `elapsed_s` runs on a clock that nobody sets;
     `found` are printers that were looked for: path, speed, what they tell.
     """
@@ -54,7 +54,7 @@ class Journal:
         self._began = time.monotonic()
         self._file = os.open(folder / NAME, os.O_RDWR | os.O_CREAT, 0o600)
         self._at = self._before = self._room = 0
-        self.last = Entry(RunState.SENDING)
+        self.last = JournalEntry(RunState.SENDING)
         self._written_at, self._appended_at, self._owes = 0.0, 0.0, False
         self._reserve()
 
@@ -105,7 +105,7 @@ class Journal:
         os.close(self._file)
 
 
-def entries(folder: Path, most_bytes: int = 4 * LONGEST) -> list[Entry]:
+def entries(folder: Path, most_bytes: int = 4 * LONGEST) -> list[JournalEntry]:
     """The last entries of a journal, oldest first; what a crash left half is passed over."""
     try:
         with (folder / NAME).open("rb") as file:
@@ -114,13 +114,13 @@ def entries(folder: Path, most_bytes: int = 4 * LONGEST) -> list[Entry]:
     except OSError:
         return []
     found = []
-    known = {f.name for f in fields(Entry)}
+    known = {f.name for f in fields(JournalEntry)}
     for line in raw.split(b"\n"):
         try:
             data = json.loads(line)
             told = {key: value for key, value in data.items() if key in known}
             told |= {"state": RunState(told["state"]), "heaters": Heaters(told.get("heaters", ""))}
-            found.append(Entry(**told))
+            found.append(JournalEntry(**told))
         except (ValueError, TypeError, AttributeError, KeyError):
             continue
     return found
@@ -132,7 +132,7 @@ def _used(file: int, size: int) -> int:
     return low + len(os.pread(file, size - low, low).rstrip(b"\0 "))
 
 
-def last_entry(folder: Path) -> Entry | None:
+def last_entry(folder: Path) -> JournalEntry | None:
     """The last entry, or None where nothing was written yet."""
     found = entries(folder)
     return found[-1] if found else None

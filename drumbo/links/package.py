@@ -19,7 +19,7 @@ from drumbo.core.errors import LinkError
 from drumbo.core.run import Heaters, RunState
 from drumbo.links.http import HttpDevice
 from drumbo.links.journal import Journal
-from drumbo.links.runs import Job
+from drumbo.links.runs import RunOrder
 
 ZIP = b"PK\x03\x04"
 EACH_S = 0.4
@@ -40,7 +40,7 @@ def package_printer(url: str) -> HttpDevice:
     return HttpDevice(url, f"nothing that takes layer packages answers at {url}")
 
 
-def print_package(job: Job, journal: Journal, orders: Told) -> None:
+def print_package(job: RunOrder, journal: Journal, orders: Told) -> None:
     """One print, from handing it over to its end."""
     path = Path(job.file)
     try:
@@ -69,7 +69,7 @@ def print_package(job: Job, journal: Journal, orders: Told) -> None:
         time.sleep(EACH_S)
 
 
-def _note(found: dict[str, Any], job: Job, journal: Journal) -> None:
+def _note(found: dict[str, Any], job: RunOrder, journal: Journal) -> None:
     try:
         layer = int(found.get("layer", journal.last.sent))
     except (TypeError, ValueError):

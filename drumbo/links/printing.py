@@ -20,7 +20,7 @@ from drumbo.links.closing import Closing, connect
 from drumbo.links.flight import Flight
 from drumbo.links.journal import Journal
 from drumbo.links.lines import FileLines
-from drumbo.links.runs import GO_ON, LOOK, OFF, ORDER_BYTES, ORDERS, PACKAGE, STOP, Job
+from drumbo.links.runs import GO_ON, LOOK, OFF, ORDER_BYTES, ORDERS, PACKAGE, STOP, RunOrder
 from drumbo.links.talk import Ended, Mute, Talk, Timing
 
 ORDERS_EVERY_S = 0.1
@@ -72,7 +72,7 @@ class Orders:
 class Sending:
     """One print over a line, from greeting to closing."""
 
-    def __init__(self, folder: Path, job: Job, journal: Journal, orders: Orders) -> None:
+    def __init__(self, folder: Path, job: RunOrder, journal: Journal, orders: Orders) -> None:
         self._folder, self._job, self._journal, self._orders = folder, job, journal, orders
         self._timing = Timing(**job.timing)
         self._talk: Talk | None = None
@@ -187,7 +187,7 @@ def _sentence(text: str) -> str:
     return text[:1].upper() + text[1:] + ("" if text.endswith((".", "!", "?")) else ".")
 
 
-def look_after(job: Job, journal: Journal) -> None:
+def look_after(job: RunOrder, journal: Journal) -> None:
     """After a print whose process is gone: ask the printer, and switch it off where that is wanted."""
     timing = Timing(**job.timing)
 
@@ -221,7 +221,7 @@ def look_after(job: Job, journal: Journal) -> None:
     journal.note(state=RunState.DONE, message=said, heaters=heaters, heat=last.to_json() if last else told, now=True)
 
 
-def look_around(job: Job, journal: Journal, orders: Orders) -> None:
+def look_around(job: RunOrder, journal: Journal, orders: Orders) -> None:
     """Try ports at the usual speeds."""
     from drumbo.links.ports import TRY, USUAL, look_at  # noqa: PLC0415 - lists the system's devices, which is rarely wanted
 
@@ -241,7 +241,7 @@ def look_around(job: Job, journal: Journal, orders: Orders) -> None:
 
 def main(folder: Path) -> None:
     """Do a run's job."""
-    orders, journal, job = Orders(folder), Journal(folder), Job.read(folder)
+    orders, journal, job = Orders(folder), Journal(folder), RunOrder.read(folder)
     journal.note(total=job.total, now=True)
     try:
         if job.kind == PACKAGE:

@@ -27,7 +27,7 @@ from typing import Any
 
 from drumbo.core.errors import LinkError, NotFound, NotNow
 from drumbo.core.run import Heaters, RunState
-from drumbo.links.journal import Entry, last_entry
+from drumbo.links.journal import JournalEntry, last_entry
 from drumbo.links.lines import FileLines
 
 FOLDER = "prints"
@@ -40,7 +40,7 @@ PRINT, PACKAGE, OFF, LOOK = "print", "package", "off", "look"
 
 
 @dataclass(frozen=True, slots=True)
-class Job:
+class RunOrder:
     """What a process is to do: PRINT a G-code file, PACKAGE over HTTP; OFF: ask a printer, and with `switch_off` switch
     its heaters off; LOOK for printers at `ports`.
     """
@@ -61,7 +61,7 @@ class Job:
         (folder / JOB).write_text(json.dumps(asdict(self)))
 
     @classmethod
-    def read(cls, folder: Path) -> Job:
+    def read(cls, folder: Path) -> RunOrder:
         """The job of a run's folder."""
         known = {f.name for f in fields(cls)}
         data = json.loads((folder / JOB).read_text())
@@ -97,14 +97,14 @@ class Runs:
         finally:
             os.close(handle)
 
-    def begin(self, job: Job, name: str = "") -> str:
+    def begin(self, job: RunOrder, name: str = "") -> str:
         """Start a process for a job; returns the run's name. NotNow where the printer is busy."""
         name = name or new_name()
         with self.claim(job.url, job.printer) as claimed:
             self.launch(name, job, claimed)
         return name
 
-    def launch(self, name: str, job: Job, claimed: int) -> None:
+    def launch(self, name: str, job: RunOrder, claimed: int) -> None:
         """Start the process with a line that was claimed: the claim goes over to it."""
         folder = self.folder(name)
         try:
@@ -149,7 +149,7 @@ class Runs:
         entry = last_entry(self.folder(name))
         return entry is None or entry.running or not entry.heaters
 
-    def look(self, name: str) -> tuple[Entry | None, bool]:
+    def look(self, name: str) -> tuple[JournalEntry | None, bool]:
         """The last entry of its journal, and whether it ended: by itself, or because its process is gone."""
         lives = self.alive(name)
         entry = last_entry(self.folder(name))
@@ -176,14 +176,14 @@ class Runs:
         with contextlib.suppress(OSError, ValueError):
             os.kill(int((folder / ALIVE).read_text()), signal.SIGTERM)
 
-    def wait(self, name: str, timeout_s: float) -> Entry | None:
+    def wait(self, name: str, timeout_s: float) -> JournalEntry | None:
         """Wait for a run's end; its last entry then, or None where it goes on still."""
         until = time.monotonic() + timeout_s
         while self.alive(name):
             if time.monotonic() > until:
                 return None
             time.sleep(0.02)
-        return last_entry(self.folder(name)) or Entry(
+        return last_entry(self.folder(name)) or JournalEntry(
             RunState.FAILED, message="The print did not begin.", heaters=Heaters.UNTOUCHED
         )
 

@@ -16,7 +16,7 @@ from drumbo.core.run import RunState
 from drumbo.links.flight import MARK, Flight, numbered
 from drumbo.links.line import Line
 from drumbo.links.lines import Source
-from drumbo.links.words import Fact, Heats, Said, hear
+from drumbo.links.words import Fact, HeatReport, Said, hear
 
 MOST_IMPOSSIBLE = 4
 """Requests for lines that it cannot mean, in a row, before a printer is believed to have lost its way."""
@@ -59,10 +59,10 @@ class Talk:
     def __init__(self, line: Line, timing: Timing, tick: Callable[[], None]) -> None:
         self.line = line
         self._timing, self._tick = timing, tick
-        self.heats: Heats | None = None
-        self.most: Heats | None = None
+        self.heats: HeatReport | None = None
+        self.most: HeatReport | None = None
         """The report that told of most heaters: one that tells of fewer was hurt on its way."""
-        self.reports: deque[Heats] = deque(maxlen=2)
+        self.reports: deque[HeatReport] = deque(maxlen=2)
         """The last temperatures that were answered, not told unasked."""
         self.waits_for = ""
         self.note = ""
@@ -74,7 +74,7 @@ class Talk:
         self._hurry = False
         self._held = False
         self._plain_marks = False
-        self._apart: Heats | None = None
+        self._apart: HeatReport | None = None
         self._greeting = True
         self._impossible = self._proven = 0
         self._heard = self._answered = self._sent = self._lives = time.monotonic()

@@ -47,7 +47,7 @@ class Reading:
 
 
 @dataclass(frozen=True, slots=True)
-class Heats:
+class HeatReport:
     """Temperatures as a printer reports them. `tools` by number; the one in use is also `nozzle`."""
 
     nozzle: Reading
@@ -99,7 +99,7 @@ class Said:
     text: str = ""
     number: int | None = None
     room: int | None = None
-    heats: Heats | None = None
+    heats: HeatReport | None = None
 
 
 LONGEST_LINE = 1000
@@ -181,7 +181,7 @@ def _action(text: str) -> list[Said]:
     return [Said(Fact.TEXT, text) if fact is None else Said(fact, more.strip())]
 
 
-def heats_in(text: str) -> Heats | None:
+def heats_in(text: str) -> HeatReport | None:
     """The temperatures in a text like `T:210.1 /210.0 B:60.0 /60.0 T1:25.0 /0.0`, or None where none are told."""
     found: dict[str, Reading] = {}
     for name, now, target in _HEAT.findall(text):
@@ -190,4 +190,4 @@ def heats_in(text: str) -> Heats | None:
     nozzle = found.get("T") or (tools[0][1] if tools else None)
     if nozzle is None:
         return None
-    return Heats(nozzle, found.get("B"), found.get("C"), tools)
+    return HeatReport(nozzle, found.get("B"), found.get("C"), tools)

@@ -12,7 +12,18 @@ from sqlalchemy.orm import Session, selectinload
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.gcode.dialects import dialect
-from drumbo.core.profile import Change, From, Known, Origin, Profile, Value, changed, difference, rested, resting
+from drumbo.core.profile import (
+    Change,
+    Origin,
+    OriginKind,
+    Profile,
+    Status,
+    Value,
+    changed,
+    difference,
+    resting_on,
+    with_basis,
+)
 from drumbo.core.profile import sectors as sectors_of
 from drumbo.links.greeting import tell
 from drumbo.links.runs import Runs
@@ -55,7 +66,7 @@ def _preview(session: Session, row: TrialRow) -> Preview:
     printer = printer_of(row.profile.printer)
     after = changed(current, new, printer.numbers())
     planned = context_of(row.profile, row.revision).profile
-    still_open = tuple(s.group.name for s in sectors_of(after) if s.known != Known.MEASURED)
+    still_open = tuple(s.group.name for s in sectors_of(after) if s.known != Status.MEASURED)
     return Preview(difference(current, after), after, difference(planned, current), still_open)
 
 
@@ -71,26 +82,26 @@ def _found(row: TrialRow) -> dict[str, Value]:
     numbers = {**printed.printer.numbers(), **printed.profile.numbers(), **{k: v.number for k, v in new.items()}}
     held = profile_of(latest(row.profile)).values
     kept = {key: _on_its_curve(value, held.get(key), numbers) for key, value in new.items()}
-    return {key: resting(value, key, numbers) for key, value in kept.items()}
+    return {key: with_basis(value, key, numbers) for key, value in kept.items()}
 
 
 def _on_its_curve(value: Value, held: Value | None, numbers: Mapping[str, float]) -> Value:
     """A curve that the profile has goes on through a newer value, which was found at `numbers`."""
-    law = held.law if held is not None else None
-    if value.law is not None or law is None or law.key not in numbers:
+    law = held.dependency if held is not None else None
+    if value.dependency is not None or law is None or law.key not in numbers:
         return value
-    return replace(value, law=law.through(numbers[law.key], value.number, value.origin.note))
+    return replace(value, dependency=law.through(numbers[law.key], value.number, value.origin.note))
 
 
 def _printer_preview(session: Session, row: TrialRow, current: Profile, new: dict[str, Value]) -> Preview:
     printer = printer_of(row.profile.printer)
     (key, value), *_ = new.items()
     was = _was(row, printer, key)
-    before = Value(was, Origin(From.HAND, "as it was"))
+    before = Value(was, Origin(OriginKind.HAND, "as it was"))
     doubted = []
     for profile_row in _profiles_on(session, row.profile.printer_id):
         profile = profile_of(latest(profile_row))
-        marked = changed(rested(profile, key, was), {}, {key: value.number})
+        marked = changed(resting_on(profile, key, was), {}, {key: value.number})
         flow = marked.values["flow_ratio"]
         if flow.recheck and not profile.values["flow_ratio"].recheck:
             doubted.append((profile_row.name, flow.number * was / value.number))

@@ -11,7 +11,7 @@ from sqlalchemy.orm import selectinload
 from drumbo.core.catalogue import BY_KEY, PARAMETERS, process_of
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
 from drumbo.core.fields import number as read_number
-from drumbo.core.profile import From, Origin, Value, changed, of_printer
+from drumbo.core.profile import Origin, OriginKind, Value, changed, of_printer
 from drumbo.core.profile import still_good as profile_still_good
 from drumbo.services.convert import latest, printer_of, profile_of
 from drumbo.services.profiles import append, get_row
@@ -35,7 +35,7 @@ def set_value(workshop: Workshop, profile_id: int, key: str, typed: str) -> int:
         profile = profile_of(latest(row))
         if key in profile.values and profile.values[key].number == number:
             return latest(row).number
-        value = Value(number, Origin(From.HAND, f"by hand, revision {latest(row).number + 1}"))
+        value = Value(number, Origin(OriginKind.HAND, f"by hand, revision {latest(row).number + 1}"))
         after = changed(profile, {key: value}, printer_of(row.printer).numbers())
         return append(session, row, after, f"{BY_KEY[key].name} by hand")
 
@@ -49,7 +49,7 @@ def set_plates(workshop: Workshop, profile_id: int, typed: str) -> int:
     with workshop.writing() as session:
         row = get_row(session, profile_id)
         profile = profile_of(latest(row))
-        origin = Origin(From.HAND, f"by hand, revision {latest(row).number + 1}")
+        origin = Origin(OriginKind.HAND, f"by hand, revision {latest(row).number + 1}")
         after = changed(profile, {key: Value(number, origin) for key in keys}, printer_of(row.printer).numbers())
         return append(session, row, after, f"all plates at {number:g} °C by hand")
 
@@ -83,7 +83,7 @@ def share(workshop: Workshop, profile_id: int, key: str) -> int:
         wanted = select(ProfileRow).where(ProfileRow.printer_id == row.printer_id)
         for other in session.scalars(wanted.options(selectinload(ProfileRow.revisions))):
             held = profile_of(latest(other))
-            if other.id == profile_id or held.values[key].origin.kind != From.START:
+            if other.id == profile_id or held.values[key].origin.kind != OriginKind.START:
                 continue
             after = changed(held, {key: of_printer(number, printer)}, printer.numbers())
             append(session, other, after, f"{BY_KEY[key].name} as on {printer.name}, for all materials")

@@ -17,12 +17,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.errors import InvalidInput, NotFound
+from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.beside import Pair, Parting, pairs, parting
-from drumbo.core.gcode.case import Case
-from drumbo.core.gcode.inspect import Inspection, case_of, summary
+from drumbo.core.gcode.inspect import Inspection, analyse, summary
+from drumbo.core.gcode.move_columns import thinned
 from drumbo.core.gcode.reader import Program, read
 from drumbo.core.gcode.roles import ROADS
-from drumbo.core.gcode.traits import thinned
 from drumbo.core.workshop import Material, Printer
 from drumbo.exchange.layer_package import read_package
 from drumbo.services.convert import context_of
@@ -41,7 +41,7 @@ ZIP = b"PK\x03\x04"
 
 
 @dataclass(frozen=True, slots=True)
-class Lit:
+class LitLayers:
     """What a layer package will do. `lights_s` are seconds of light by layer, where there is least of it and most;
     `runs` the same as stretches (first layer, last layer, from s, to s).
     """
@@ -73,7 +73,7 @@ def is_package(data: bytes) -> bool:
     return data[:4] == ZIP
 
 
-def check_package(data: bytes) -> Lit:
+def check_package(data: bytes) -> LitLayers:
     """What a layer package will do; InvalidInput says where it is wrong."""
     found = read_package(data)
     lights = []
@@ -82,14 +82,14 @@ def check_package(data: bytes) -> Lit:
         # The first picture is lit for all; what stays lit longest has the sum.
         lights.append((round(times[0], 3), round(sum(times), 3)) if times else (0.0, 0.0))
     height_mm = sum(layer.height_um for layer in found.layers) / 1000
-    return Lit(
+    return LitLayers(
         found.title, len(found.layers), round(height_mm, 3), found.seconds, found.screen.pixels, found.screen.pixel_um,
         len(found.images), found.on_glass, tuple(lights),
     )  # fmt: skip
 
 
 @dataclass(frozen=True)
-class Looked:
+class AnalysedFile:
     """A file that was brought: what it will do, its columns, the limit of flow that it is held against, and what its
     filament costs, None where no price is known.
     """
@@ -97,7 +97,7 @@ class Looked:
     digest: str
     size: int
     found: Inspection
-    case: Case
+    case: FileAnalysis
     limit_mm3_s: float | None
     cost: float | None = None
     currency: str = ""
@@ -135,7 +135,7 @@ def unpacked(data: bytes) -> bytes:
 
 
 _PROGRAMS: OrderedDict[str, Program] = OrderedDict()
-_LOOKED: OrderedDict[tuple[str, str], Looked] = OrderedDict()
+_LOOKED: OrderedDict[tuple[str, str], AnalysedFile] = OrderedDict()
 _LOCK = threading.RLock()
 
 
@@ -149,12 +149,12 @@ def _program(digest: str, fetch: Callable[[], bytes]) -> Program:
         return _PROGRAMS[digest]
 
 
-def look(workshop: Workshop, digest: str, profile_id: int | None = None) -> Looked:
+def look(workshop: Workshop, digest: str, profile_id: int | None = None) -> AnalysedFile:
     """What a file that was brought will do, against a profile if one is given. NotFound once it is gone."""
     return look_against(workshop, digest, against(workshop, profile_id))
 
 
-def look_against(workshop: Workshop, digest: str, held: Against) -> Looked:
+def look_against(workshop: Workshop, digest: str, held: Against) -> AnalysedFile:
     """The same, against what is given."""
     if not (len(digest) == 64 and set(digest) <= set("0123456789abcdef")):
         raise NotFound("there is no such file")
@@ -166,13 +166,13 @@ def look_against(workshop: Workshop, digest: str, held: Against) -> Looked:
         raise NotFound("this file is not kept any more; bring it again") from error
     with _LOCK:
         if key not in _LOOKED:
-            case = case_of(
+            case = analyse(
                 _program(digest, there.read_bytes), printer=held.printer, numbers=held.numbers,
                 filament_mm=held.filament_mm,
             )  # fmt: skip
             found = summary(case, held.filament_mm, held.density_g_cm3)
             priced = (held.material.cost(found.grams), held.material.currency) if held.material else ()
-            _LOOKED[key] = Looked(digest, size, found, case, case.numbers.get("max_flow_mm3_s"), *priced)
+            _LOOKED[key] = AnalysedFile(digest, size, found, case, case.numbers.get("max_flow_mm3_s"), *priced)
             _forget(_LOOKED, lambda looked: len(looked.case.program))
         _LOOKED.move_to_end(key)
         return _LOOKED[key]
@@ -216,25 +216,25 @@ def against(workshop: Workshop, profile_id: int | None) -> Against:
 
 
 @dataclass(frozen=True)
-class Beside:
+class FileComparison:
     """Two files beside each other; the texts are of the lines in which they part, empty where a file has none."""
 
-    first: Looked
-    second: Looked
+    first: AnalysedFile
+    second: AnalysedFile
     pairs: list[Pair]
     parting: Parting | None
     first_text: str = ""
     second_text: str = ""
 
 
-def beside(workshop: Workshop, digest: str, other: str, profile_id: int | None = None) -> Beside:
+def beside(workshop: Workshop, digest: str, other: str, profile_id: int | None = None) -> FileComparison:
     """Two files that were brought, beside each other. NotFound once either is gone."""
     first, second = (look(workshop, d, profile_id) for d in (digest, other))
     part = parting(first.case, second.case)
     texts = ("", "")
     if part:
         texts = _text(workshop, digest, part.first_line), _text(workshop, other, part.second_line)
-    return Beside(first, second, pairs((first.case, first.found), (second.case, second.found)), part, *texts)
+    return FileComparison(first, second, pairs((first.case, first.found), (second.case, second.found)), part, *texts)
 
 
 def _text(workshop: Workshop, digest: str, line: int) -> str:
@@ -255,7 +255,9 @@ class Track:
     limit: float | None = None
 
 
-def tracks(looked: Looked, along: str = "time", low: float | None = None, high: float | None = None) -> list[Track]:
+def tracks(
+    looked: AnalysedFile, along: str = "time", low: float | None = None, high: float | None = None
+) -> list[Track]:
     """Temperature, fan, flow and speed along time (minutes) or height (mm) of a stretch, thinned so that peaks stay."""
     by = {"time": _by_time, "height": _by_height}.get(along, _by_time)
     found = []
@@ -270,7 +272,7 @@ def tracks(looked: Looked, along: str = "time", low: float | None = None, high: 
     return found
 
 
-def _by_time(looked: Looked) -> list[Track]:
+def _by_time(looked: AnalysedFile) -> list[Track]:
     case = looked.case
     minutes = case.found.ends_s / 60
     speed = np.asarray(np.where(case.found.laid, case.found.speed, 0.0), np.float64)
@@ -283,7 +285,7 @@ def _by_time(looked: Looked) -> list[Track]:
     ]
 
 
-def _that_vary(case: Case, minutes: Floats) -> Iterator[Track]:
+def _that_vary(case: FileAnalysis, minutes: Floats) -> Iterator[Track]:
     """What is shown only where it changes while roads are laid."""
     for name, unit, values in (
         ("Bed", "°C", case.program.bed_c), ("Pressure advance", "s", case.program.pressure_advance)
@@ -292,7 +294,7 @@ def _that_vary(case: Case, minutes: Floats) -> Iterator[Track]:
             yield Track(name, unit, minutes, values)
 
 
-def _by_height(looked: Looked) -> list[Track]:
+def _by_height(looked: AnalysedFile) -> list[Track]:
     """By layer: means over the time of its roads; of flow the most."""
     case, laid = looked.case, looked.case.found.laid
     layer, seconds, tops = case.found.layer[laid], case.found.seconds[laid], case.found.tops
@@ -311,7 +313,7 @@ def _by_height(looked: Looked) -> list[Track]:
     ]
 
 
-def flow_shares(looked: Looked, bars: int = 24) -> tuple[Floats, Floats]:
+def flow_shares(looked: AnalysedFile, bars: int = 24) -> tuple[Floats, Floats]:
     """How long which flow is asked for: (edges (bars + 1,), minutes (len(ROADS), bars) by role)."""
     case, minutes = looked.case, []
     most = max(float(looked.found.flow_high) * 1.15, 1.1 * (looked.limit_mm3_s or 0.0), 1.0)
@@ -323,7 +325,7 @@ def flow_shares(looked: Looked, bars: int = 24) -> tuple[Floats, Floats]:
     return np.linspace(0, most, bars + 1), np.array(minutes)
 
 
-def layer_columns(looked: Looked, number: int) -> dict[str, Any]:
+def layer_columns(looked: AnalysedFile, number: int) -> dict[str, Any]:
     """One layer to draw, counted from 1: by move where it begins and ends, mm, its line, whether it lays a road, width,
     mm, flow, speed, nozzle, role; `left_out` is how many moves of a huge layer are not in it. NotFound for no such one.
     """

@@ -10,8 +10,8 @@ from sqlalchemy.orm import Session
 
 from drumbo.core.catalogue import BY_KEY, FILAMENT, Parameter
 from drumbo.core.errors import InvalidInput
-from drumbo.core.gcode.learn import Lesson, lessons
-from drumbo.core.profile import From, Origin, Profile, Value, changed, start
+from drumbo.core.gcode.inferred import InferredSetting, inferred_settings
+from drumbo.core.profile import Origin, OriginKind, Profile, Value, changed, start
 from drumbo.core.workshop import Material, Printer
 from drumbo.services.check import Against, look_against
 from drumbo.services.profiles import add, check_name, picked
@@ -19,11 +19,11 @@ from drumbo.store.database import Workshop
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class InferredLine:
     """One value of a file beside the starting value that it would replace; `warning` where it is unusual."""
 
     parameter: Parameter
-    lesson: Lesson
+    lesson: InferredSetting
     before: Value | None
     warning: str | None
 
@@ -35,7 +35,7 @@ class Line:
         )
 
 
-def preview_lessons(workshop: Workshop, digest: str, material_id: int, printer_id: int) -> tuple[Line, ...]:
+def preview_lessons(workshop: Workshop, digest: str, material_id: int, printer_id: int) -> tuple[InferredLine, ...]:
     """What a file could teach a profile of a spool on a printer. InvalidInput names the field; NotFound once the file
     is gone. Nothing is kept.
     """
@@ -55,7 +55,7 @@ def learn(
     if not taken:
         raise InvalidInput("take", "pick at least one value of the file; or make a new profile from the start")
     new = {
-        key: Value(line.lesson.number, Origin(From.COPY, f"copied from {title}: {line.lesson.says}"))
+        key: Value(line.lesson.number, Origin(OriginKind.COPY, f"copied from {title}: {line.lesson.says}"))
         for key, line in taken.items()
     }
     profile = changed(begun.profile, new, begun.printer.numbers())
@@ -82,16 +82,16 @@ def _begin(session: Session, material_id: int, printer_id: int, name: str) -> _B
     return _Begun(what, where, start(name, what, where))
 
 
-def _lines(workshop: Workshop, digest: str, begun: _Begun) -> tuple[Line, ...]:
+def _lines(workshop: Workshop, digest: str, begun: _Begun) -> tuple[InferredLine, ...]:
     fed = {key: begun.profile.number(key) for key in ("filament_diameter_mm", "density_g_cm3")}
     case = look_against(workshop, digest, Against(begun.printer, None, fed)).case
     return tuple(
-        Line(BY_KEY[each.key], each, begun.profile.values.get(each.key), _warning(each, begun))
-        for each in lessons(case)
+        InferredLine(BY_KEY[each.key], each, begun.profile.values.get(each.key), _warning(each, begun))
+        for each in inferred_settings(case)
     )  # fmt: skip
 
 
-def _warning(lesson: Lesson, begun: _Begun) -> str | None:
+def _warning(lesson: InferredSetting, begun: _Begun) -> str | None:
     """Why a value is better not taken unseen: the printer's limit, the label's range, or what is common."""
     parameter, number = BY_KEY[lesson.key], lesson.number
     most, span = begun.printer.limits().get(lesson.key), begun.material.label_range(lesson.key)

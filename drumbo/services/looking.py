@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from drumbo.core.errors import NotNow
 from drumbo.links.ports import Port, ports
-from drumbo.links.runs import LOOK, STOP, Job, Runs
+from drumbo.links.runs import LOOK, STOP, RunOrder, Runs
 from drumbo.store.database import Workshop
 
 
@@ -32,7 +32,7 @@ def begin(workshop: Workshop, paths: Sequence[str] | None = None, timing: dict[s
     chosen = tuple(paths if paths is not None else (port.path for port in ports()))
     if not chosen:
         raise NotNow("this machine has no serial port with a device; is the cable in, and the printer on?")
-    name = Runs(workshop.folder).begin(Job(LOOK, "look:", "the search", ports=chosen, timing=timing or {}))
+    name = Runs(workshop.folder).begin(RunOrder(LOOK, "look:", "the search", ports=chosen, timing=timing or {}))
     return look(workshop, name)
 
 

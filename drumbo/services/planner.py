@@ -30,7 +30,7 @@ MOST_PATHS, MOST_SOLIDS, MOST_PLANNED = 12, 4, 100
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class PlannedPart:
     """A part to plan for; number 0 is Drumbo's own. `size` is x, y, z in mm."""
 
     id: int
@@ -52,7 +52,7 @@ class Question:
     """What is planned: a profile's context, a part, the settings as now and as wished."""
 
     context: Context
-    part: Part
+    part: PlannedPart
     fields: tuple[Field, ...]
     now: Mapping[str, float]
     wish: Mapping[str, float]
@@ -69,20 +69,20 @@ class Answer:
     cost: float | None
 
 
-def parts(workshop: Workshop) -> tuple[Part, ...]:
+def parts(workshop: Workshop) -> tuple[PlannedPart, ...]:
     """The reference part and the maker's own, newest first."""
     with workshop.reading() as session:
         rows = session.scalars(select(PartRow).order_by(PartRow.id.desc()))
         return (_reference(), *(_part(row) for row in rows))
 
 
-def _part(row: PartRow) -> Part:
+def _part(row: PartRow) -> PlannedPart:
     x, y, z = row.size["mm"]
-    return Part(row.id, row.name, (x, y, z))
+    return PlannedPart(row.id, row.name, (x, y, z))
 
 
-def _reference() -> Part:
-    return Part(0, REFERENCE, _size(planner.reference_part()))
+def _reference() -> PlannedPart:
+    return PlannedPart(0, REFERENCE, _size(planner.reference_part()))
 
 
 def _size(solid: Manifold) -> tuple[float, float, float]:
@@ -119,7 +119,7 @@ def question(workshop: Workshop, profile_id: int, part_id: int, typed: Mapping[s
     return Question(context, part, planner.fields(context.printer), now, wish, key)
 
 
-def _check_fits(part: Part, context: Context) -> None:
+def _check_fits(part: PlannedPart, context: Context) -> None:
     printer, (x, y, z) = context.printer, part.size
     if x > printer.bed_x_mm or y > printer.bed_y_mm or z > printer.height_mm:
         room = f"{printer.bed_x_mm:g} × {printer.bed_y_mm:g} × {printer.height_mm:g} mm"

@@ -22,9 +22,9 @@ from drumbo.core.address import WEB, parse_address
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
 from drumbo.core.run import BROKEN, RUNNING, SURE, UNSURE, Heaters, RunState
 from drumbo.links.greeting import greet
-from drumbo.links.journal import Entry
+from drumbo.links.journal import JournalEntry
 from drumbo.links.package import layers_of
-from drumbo.links.runs import GO_ON, OFF, PACKAGE, PRINT, STOP, Job, Runs, count_lines, new_name
+from drumbo.links.runs import GO_ON, OFF, PACKAGE, PRINT, STOP, RunOrder, Runs, count_lines, new_name
 from drumbo.links.simulated import Load, simulated_reader
 from drumbo.services.convert import kind_of, material_of, piece_of, printer_of
 from drumbo.services.pictures import add_picture
@@ -91,7 +91,7 @@ class PrintManager:
             try:
                 self.runs.launch(name, job, claimed)
             except LinkError as error:
-                self._finish(run_id, Entry(RunState.FAILED, message=str(error), heaters=Heaters.UNTOUCHED))
+                self._finish(run_id, JournalEntry(RunState.FAILED, message=str(error), heaters=Heaters.UNTOUCHED))
                 raise
         self.runs.tidy()
         return run_id
@@ -103,9 +103,9 @@ class PrintManager:
         if session.scalars(busy).first() is not None:
             raise NotNow(f"{printer.name} is printing; wait until it is done, or stop it")
 
-    def _job(self, printer: Any, path: Any) -> Job:
+    def _job(self, printer: Any, path: Any) -> RunOrder:
         web = parse_address(printer.link_url).way == WEB
-        return Job(
+        return RunOrder(
             PACKAGE if web else PRINT,
             printer.link_url,
             printer.name,
@@ -142,7 +142,7 @@ class PrintManager:
         name = new_name()
         with self.runs.claim(printer.link_url, printer.name) as claimed:
             self._write(run_id, {"rescue": name, "heaters": Heaters.ASKING})
-            job = Job(OFF, printer.link_url, printer.name, switch_off=switch_off, timing=self._timing,
+            job = RunOrder(OFF, printer.link_url, printer.name, switch_off=switch_off, timing=self._timing,
                       **self._line_of(printer))  # fmt: skip
             self.runs.launch(name, job, claimed)
 
@@ -219,17 +219,20 @@ class PrintManager:
 
     def _follow_run(self, number: int, name: str) -> None:
         if not name:
-            self._finish(number, Entry(RunState.LOST, message=KILLED, heaters=Heaters.UNKNOWN))
+            self._finish(number, JournalEntry(RunState.LOST, message=KILLED, heaters=Heaters.UNKNOWN))
             return
         entry, gone = self.runs.look(name)
         if entry is not None and not entry.running and entry.heaters:
             self._finish(number, entry)
         elif gone and (entry is None or not entry.at):
-            self._finish(number, Entry(RunState.FAILED, message="The print did not begin.", heaters=Heaters.UNTOUCHED))
+            self._finish(
+                number, JournalEntry(RunState.FAILED, message="The print did not begin.", heaters=Heaters.UNTOUCHED)
+            )
         elif gone and entry is not None:
             said = f"{KILLED} That was after line {entry.line} of the file." if entry.line else KILLED
             self._finish(
-                number, Entry(RunState.LOST, entry.sent, entry.total, entry.line, said, entry.heat, Heaters.UNKNOWN)
+                number,
+                JournalEntry(RunState.LOST, entry.sent, entry.total, entry.line, said, entry.heat, Heaters.UNKNOWN),
             )
 
     def _follow_rescue(self, number: int, name: str) -> None:
@@ -239,7 +242,7 @@ class PrintManager:
         elif gone:
             self._write(number, {"heaters": Heaters.UNKNOWN})
 
-    def _finish(self, run_id: int, entry: Entry) -> None:
+    def _finish(self, run_id: int, entry: JournalEntry) -> None:
         """A run has ended: what follows from that, once, whoever sees it first."""
         with self._workshop.reading() as session:
             name = _get(session, run_id).run
@@ -256,7 +259,7 @@ class PrintManager:
             with contextlib.suppress(NotNow, LinkError, InvalidInput):
                 self.look_after(run_id, switch_off=getattr(printer, "after_crash", "off") == "off")
 
-    def _write_end(self, run_id: int, entry: Entry) -> None:
+    def _write_end(self, run_id: int, entry: JournalEntry) -> None:
         with self._workshop.writing() as session:
             run = _get(session, run_id)
             run.state, run.sent, run.message, run.heaters = entry.state, entry.sent, entry.message, entry.heaters

@@ -19,16 +19,16 @@ from drumbo.core.processes import process
 from drumbo.core.profile import (
     PROOF,
     Change,
-    From,
-    Known,
     Origin,
+    OriginKind,
     Profile,
     Sector,
+    Status,
     Value,
     changed,
     difference,
     proven,
-    rested,
+    resting_on,
     sectors,
     start,
 )
@@ -73,26 +73,26 @@ class Card:
     @property
     def measured(self) -> int:
         """How many sectors are measured."""
-        return sum(s.known == Known.MEASURED for s in self.sectors)
+        return sum(s.known == Status.MEASURED for s in self.sectors)
 
     @property
     def proven(self) -> bool:
         """Whether the profile, as it is, has a good proof."""
-        return any(s.group.key == PROOF and s.known == Known.MEASURED for s in self.sectors)
+        return any(s.group.key == PROOF and s.known == Status.MEASURED for s in self.sectors)
 
     @property
     def leaves_open(self) -> tuple[str, ...]:
         """Names of the groups that are not measured, or want a recheck."""
-        return tuple(s.group.name for s in self.sectors if s.known != Known.MEASURED)
+        return tuple(s.group.name for s in self.sectors if s.known != Status.MEASURED)
 
     @property
     def rechecks(self) -> int:
         """How many sectors want a recheck."""
-        return sum(s.known == Known.RECHECK for s in self.sectors)
+        return sum(s.known == Status.RECHECK for s in self.sectors)
 
 
 @dataclass(frozen=True, slots=True)
-class Past:
+class StoryRevision:
     """One revision in a profile's history, with what it changed."""
 
     number: int
@@ -103,7 +103,7 @@ class Past:
 
 
 @dataclass(frozen=True, slots=True)
-class Looked:
+class StoryTrial:
     """A picture of what came off the bed, and the trial it is of."""
 
     trial: int
@@ -113,16 +113,16 @@ class Looked:
 
 
 @dataclass(frozen=True, slots=True)
-class Sheet:
+class ProfileSheet:
     """A profile's page: card, values, history and its trials. `story` is the first piece and the proof, once it is
     proven and both have a picture.
     """
 
     card: Card
     profile: Profile
-    history: tuple[Past, ...]
+    history: tuple[StoryRevision, ...]
     trials: tuple[tuple[int, str, str, datetime], ...]
-    story: tuple[Looked, ...] = ()
+    story: tuple[StoryTrial, ...] = ()
     archived: bool = False
     spent: Spent = field(default_factory=lambda: Spent(0, 0.0, 0.0, None))
 
@@ -269,12 +269,12 @@ def printer_moved(session: Session, printer_id: int, key: str, was: float, now: 
     wanted = select(ProfileRow).where(ProfileRow.printer_id == printer_id).options(selectinload(ProfileRow.revisions))
     for row in session.scalars(wanted):
         profile = profile_of(latest(row))
-        after = changed(rested(profile, key, was), {}, {key: now})
+        after = changed(resting_on(profile, key, was), {}, {key: now})
         if any(c.before and c.after and c.before.recheck != c.after.recheck for c in difference(profile, after)):
             append(session, row, after, note)
 
 
-def sheet(workshop: Workshop, profile_id: int) -> Sheet:
+def sheet(workshop: Workshop, profile_id: int) -> ProfileSheet:
     """Everything for a profile's page."""
     with workshop.reading() as session:
         row = get_row(session, profile_id, history=True)
@@ -282,24 +282,24 @@ def sheet(workshop: Workshop, profile_id: int) -> Sheet:
         history = []
         for before, after in zip([None, *row.revisions], row.revisions, strict=False):
             changes = difference(profile_of(before), profile_of(after)) if before is not None else ()
-            history.append(Past(after.number, after.note, after.created_at, after.trial_id, changes))
+            history.append(StoryRevision(after.number, after.note, after.created_at, after.trial_id, changes))
         wanted = select(TrialRow.id, TrialRow.kind, TrialRow.state, TrialRow.created_at)
         wanted = wanted.where(TrialRow.profile_id == profile_id).order_by(TrialRow.id.desc())
         trials = tuple((i, k, s, w) for i, k, s, w in session.execute(wanted))
         profile = profile_of(latest(row))
         story = _story(session, profile_id, profile) if proven(profile) else ()
-        return Sheet(
+        return ProfileSheet(
             card, profile, tuple(reversed(history)), trials, story, row.archived, spent_on(session, profile_id)
         )
 
 
-def _story(session: Session, profile_id: int, profile: Profile) -> tuple[Looked, ...]:
+def _story(session: Session, profile_id: int, profile: Profile) -> tuple[StoryTrial, ...]:
     """The first piece that has a picture, and the proof."""
     proof = next(v.origin.trial for p in in_group(PROOF) if (v := profile.values.get(p.key)) is not None)
     wanted = select(TrialRow.id, TrialRow.kind, TrialRow.printed_at, func.max(PictureRow.id))
     wanted = wanted.join(PictureRow).where(TrialRow.profile_id == profile_id, TrialRow.printed_at.is_not(None))
     seen = session.execute(wanted.group_by(TrialRow.id).order_by(TrialRow.id)).all()
-    looked = [Looked(i, find_kind(kind).title, when, picture) for i, kind, when, picture in seen if when]
+    looked = [StoryTrial(i, find_kind(kind).title, when, picture) for i, kind, when, picture in seen if when]
     last = [look for look in looked if look.trial == proof]
     return (looked[0], last[0]) if last and looked[0] != last[0] else ()
 
@@ -312,8 +312,8 @@ def new_batch(workshop: Workshop, profile_id: int) -> int:
         if BATCH not in profile.values:
             raise NotNow("batches are not counted for this material; check its exposure with a coupon")
         before = profile.numbers().get(BATCH, 1.0)
-        held = rested(profile, BATCH, before)
-        value = Value(before + 1, Origin(From.HAND, "a new batch"))
+        held = resting_on(profile, BATCH, before)
+        value = Value(before + 1, Origin(OriginKind.HAND, "a new batch"))
         after = changed(held, {BATCH: value}, printer_of(row.printer).numbers())
         return append(session, row, after, f"batch {before + 1:g}")
 

@@ -13,7 +13,7 @@ from sqlalchemy.orm import selectinload, undefer
 from drumbo.core.catalogue import GROUPS, groups_of
 from drumbo.core.errors import NotFound
 from drumbo.core.processes import PROCESSES
-from drumbo.core.profile import PROOF, Known, Profile, Sector, Value, sectors, start
+from drumbo.core.profile import PROOF, Profile, Sector, Status, Value, sectors, start
 from drumbo.services.convert import material_of, printer_of, profile_of
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, now
@@ -60,7 +60,7 @@ class Spine:
     @property
     def sectors(self) -> tuple[Sector, ...]:
         """The drum, without reasons."""
-        return tuple(Sector(g, Known(self.known[g.key])) for g in GROUPS if g.key in self.known)
+        return tuple(Sector(g, Status(self.known[g.key])) for g in GROUPS if g.key in self.known)
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,9 +82,9 @@ def note_state(row: ProfileRow, profile: Profile, number: int, when: datetime) -
     states = sectors(profile)
     row.newest, row.changed_at = number, when
     row.known = {s.group.key: str(s.known) for s in states}
-    row.measured = sum(s.known == Known.MEASURED for s in states)
-    row.rechecks = sum(s.known == Known.RECHECK for s in states)
-    row.proven = any(s.group.key == PROOF and s.known == Known.MEASURED for s in states)
+    row.measured = sum(s.known == Status.MEASURED for s in states)
+    row.rechecks = sum(s.known == Status.RECHECK for s in states)
+    row.proven = any(s.group.key == PROOF and s.known == Status.MEASURED for s in states)
 
 
 def fill_in(workshop: Workshop) -> None:

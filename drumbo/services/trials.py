@@ -74,7 +74,7 @@ class Run:
 
 
 @dataclass(frozen=True, slots=True)
-class Sheet:
+class TrialSheet:
     """Everything for a trial's page."""
 
     id: int
@@ -201,12 +201,12 @@ def get_trial(session: Session, number: int) -> TrialRow:
     return row
 
 
-def sheet(workshop: Workshop, trial_id: int) -> Sheet:
+def sheet(workshop: Workshop, trial_id: int) -> TrialSheet:
     """Everything for a trial's page."""
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
         trial = trial_of(row)
-        return Sheet(
+        return TrialSheet(
             id=row.id,
             kind=trial.kind,
             state=trial.state,

@@ -7,7 +7,7 @@ from threading import Event
 from drumbo.core.families import FAMILIES
 from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.reader import read
-from drumbo.core.gcode.writer import Job, write
+from drumbo.core.gcode.writer import PrintJob, write
 from drumbo.core.piece import block, union
 from drumbo.core.profile import start
 from drumbo.core.toolpath import build, path_motion, settings_for
@@ -28,4 +28,4 @@ def warm(stop: Event) -> None:
     if stop.is_set():
         return
     path_motion(path)
-    inspect(read(write(path, Job(printer, 210, 210, 60, 60)).encode()))
+    inspect(read(write(path, PrintJob(printer, 210, 210, 60, 60)).encode()))

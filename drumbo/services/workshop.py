@@ -13,11 +13,11 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
 
 from drumbo.core.catalogue import BY_KEY, FILAMENT
-from drumbo.core.copying import Place, moved, unfit
+from drumbo.core.copying import Surroundings, moved, unfit
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Field
 from drumbo.core.processes import Process, process
-from drumbo.core.profile import Profile, changed, difference, rested
+from drumbo.core.profile import Profile, changed, difference, resting_on
 from drumbo.core.workshop import PRINTER_FIELDS
 from drumbo.services.convert import latest, material_of, printer_of, profile_of
 from drumbo.services.profiles import append
@@ -103,8 +103,8 @@ def _on_changed_printer(row: ProfileRow, profile: Profile, before: Any, after: A
     for key, was in before.numbers().items():
         now = after.numbers().get(key, was)
         if now != was:
-            profile = changed(rested(profile, key, was), {}, {key: now})
-    return moved(profile, Place(material, before), Place(material, after))
+            profile = changed(resting_on(profile, key, was), {}, {key: now})
+    return moved(profile, Surroundings(material, before), Surroundings(material, after))
 
 
 def of_process(facts: Mapping[str, Any]) -> Process:

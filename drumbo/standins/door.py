@@ -9,7 +9,7 @@ from dataclasses import asdict
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
 
-from drumbo.standins.tools import Jaws
+from drumbo.standins.tools import JawsOnBed
 
 LONGEST_BODY = 100_000
 
@@ -67,9 +67,9 @@ def point(numbers: list[Any]) -> tuple[float, float, float]:
     return x, y, z
 
 
-def jaws_of(data: Mapping[str, Any], half_way_mm: Callable[[], float]) -> Jaws:
+def jaws_of(data: Mapping[str, Any], half_way_mm: Callable[[], float]) -> JawsOnBed:
     """Jaws from what was sent; at half the object's height where it does not say."""
     (ax, ay), (bx, by) = data["a"], data["b"]
     z = data.get("z")
     height = half_way_mm() if z is None else float(z)
-    return Jaws((float(ax), float(ay)), (float(bx), float(by)), height, str(data.get("tool", "calliper")))
+    return JawsOnBed((float(ax), float(ay)), (float(bx), float(by)), height, str(data.get("tool", "calliper")))

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from drumbo.standins.filament.physics import openness, ridging
 from drumbo.standins.filament.printing import PrintedObject
 from drumbo.standins.fits import gap_round
-from drumbo.standins.tools import Jaws, measure
+from drumbo.standins.tools import JawsOnBed, measure
 
 Floats = NDArray[np.float64]
 Mask = NDArray[np.bool_]
@@ -274,7 +274,7 @@ def begins(there: Mask) -> int:
     return int(np.argmax(borne_out)) if borne_out.any() else len(there)
 
 
-def measure_all(thing: PrintedObject, places: Sequence[Jaws], seed: int) -> list[float]:
+def measure_all(thing: PrintedObject, places: Sequence[JawsOnBed], seed: int) -> list[float]:
     """What a person reads off the tool at every place; once in two hundred a digit is misread."""
     rng = np.random.default_rng([seed, thing.digest, 2])
     return [read_off(measure(thing, jaws, rng), DIGITS.get(jaws.tool, 0.1), rng) for jaws in places]

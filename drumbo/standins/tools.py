@@ -27,7 +27,7 @@ RISES = 200.0
 
 
 @dataclass(frozen=True, slots=True)
-class Jaws:
+class JawsOnBed:
     """Between `a` and `b` (x, y on the bed) at height `z`, mm, with a tool of `TOOLS`: "calliper" closes on what
     lies between, "inside" opens to the faces around, "height" stands upright there, "scale" takes all that lies between
     two opposite corners.
@@ -49,7 +49,7 @@ class _Reached:
     layer: NDArray[np.int64]
 
 
-def _reach(thing: PrintedObject, jaws: Jaws) -> tuple[_Reached, float]:
+def _reach(thing: PrintedObject, jaws: JawsOnBed) -> tuple[_Reached, float]:
     """What jaws reach between and beside two points, and how far apart those are, mm. The object has shrunk."""
     start, way = np.array(jaws.a), np.array(jaws.b) - np.array(jaws.a)
     length = float(np.hypot(*way))
@@ -70,7 +70,7 @@ def _read(sizes: list[float], rng: np.random.Generator) -> float:
     return round(float(np.mean(sizes)) + rng.uniform(-CALLIPER_MM, CALLIPER_MM), 2)
 
 
-def calliper(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:
+def calliper(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float:
     """Outside size between the jaws, mm, rounded to 0.01. DrumboError where they close on nothing."""
     found, length = _reach(thing, jaws)
     held = (found.along > -0.2) & (found.along < length + 0.2)
@@ -83,7 +83,7 @@ def calliper(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> floa
     return _read([_outside(low[at], high[at]) for at in _by_layer(found.layer[held])], rng)
 
 
-def inside(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:
+def inside(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float:
     """Width of the gap around the middle of two points, mm, rounded to 0.01. DrumboError where there is none."""
     found, length = _reach(thing, jaws)
     before, after = found.along < length / 2, found.along > length / 2
@@ -99,7 +99,7 @@ def _between(found: _Reached, before: NDArray[np.bool_], after: NDArray[np.bool_
     return float(right[right < right.min() + 0.12].mean() - left[left > left.max() - 0.12].mean())
 
 
-def height(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:
+def height(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float:
     """Height of what stands at the middle of two points, from its foot, mm, rounded to 0.01."""
     at = (np.array(jaws.a) + np.array(jaws.b)) / 2
     shape = thing.geometry
@@ -120,7 +120,7 @@ def _outside(low: Floats, high: Floats) -> float:
     return float(high[high > high.max() - 0.12].mean() - low[low < low.min() + 0.12].mean())
 
 
-def filament_left(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:
+def filament_left(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float:
     """What is left of the filament up to a mark that was `b`'s second number above the drive before the print, mm."""
     mark = min(float(jaws.b[1]), RISES)
     return round(mark - thing.fed_mm + rng.normal(0, PEN_MARK_MM), 1)
@@ -140,16 +140,16 @@ def weigh(
     return round(volume * thing.density_g_cm3 / 1000 + rng.uniform(-SCALE_G, SCALE_G), 3)
 
 
-def on_scale(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:
+def on_scale(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float:
     """Weight of all that lies between two corners, from the plate up, g."""
     (x0, x1), (y0, y1) = (sorted(pair) for pair in zip(jaws.a, jaws.b, strict=True))
     return abs(max(weigh(thing, (x0, y0, -1.0), (x1, y1, 1e4), rng), 0.0))
 
 
-def on_patches(find: Callable[..., float]) -> Callable[[PrintedObject, Jaws, np.random.Generator], float]:
+def on_patches(find: Callable[..., float]) -> Callable[[PrintedObject, JawsOnBed, np.random.Generator], float]:
     """A tool that looks at the first layer between two corners."""
 
-    def tool(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:
+    def tool(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float:
         corners = np.array([jaws.a, jaws.b])
         return find(thing, corners.min(axis=0), corners.max(axis=0), rng)
 
@@ -167,7 +167,7 @@ TOOLS = {
 }
 
 
-def measure(thing: PrintedObject, jaws: Jaws, rng: np.random.Generator) -> float:
+def measure(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float:
     """One number with the tool that the jaws name; DrumboError for a tool there is not."""
     if jaws.tool not in TOOLS:
         raise DrumboError(f"there is no tool {jaws.tool!r}; there are {', '.join(TOOLS)}")

@@ -19,9 +19,9 @@ from numpy.typing import NDArray
 from drumbo.core.catalogue import BY_KEY, FILAMENT
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Field, Scalar
-from drumbo.core.gcode.writer import Job, write
+from drumbo.core.gcode.writer import PrintJob, write
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Known, Origin, Profile, Value, sectors
+from drumbo.core.profile import Origin, OriginKind, Profile, Status, Value, sectors
 from drumbo.core.toolpath import Toolpath, path_motion
 from drumbo.core.workshop import Material, Printer
 from drumbo.trials.pictures import Chart, Curve, Map, Spread
@@ -350,7 +350,7 @@ class AnyKind(ABC, Generic[C, P]):
 
     def origin(self, trial: int, note: str = "") -> Origin:
         """Where a value that this kind found comes from."""
-        return Origin(From.TRIAL, note or self.title.lower(), trial)
+        return Origin(OriginKind.TRIAL, note or self.title.lower(), trial)
 
     def printer_for(self, plan: P, context: C) -> dict[str, float]:
         """Facts of the printer that hold for this file only, by field."""
@@ -371,12 +371,12 @@ class AnyKind(ABC, Generic[C, P]):
         if self.on_demand:
             return None
         state = next(s for s in sectors(context.profile) if s.group.key == self.group)
-        if state.known == Known.MEASURED:
+        if state.known == Status.MEASURED:
             return None
-        if state.known == Known.RECHECK:
+        if state.known == Status.RECHECK:
             return f"{state.reason}."
         name = BY_KEY[self.sets[0]].name
-        return f"{name} is {'set by hand' if state.known == Known.HAND else 'a starting value'}; nobody measured it."
+        return f"{name} is {'set by hand' if state.known == Status.HAND else 'a starting value'}; nobody measured it."
 
     def hindered(self, context: C) -> str | None:
         """Why this trial cannot be run on a printer or material at all, and what to do; None where it can."""
@@ -425,7 +425,7 @@ class Kind(AnyKind[Context, P]):
         self.check(plan, context)
         path = self.roads(plan, context, self.piece(plan, context))
         numbers, (bed_first_c, bed_c) = context.profile.numbers(), self.bed_for(plan, context)
-        job = Job(
+        job = PrintJob(
             printer=replace(context.printer, **self.printer_for(plan, context)),  # type: ignore[arg-type]
             nozzle_first_c=self.first_layer_c(plan, context),
             nozzle_c=numbers["nozzle_c"],

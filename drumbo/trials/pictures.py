@@ -79,7 +79,7 @@ class Series:
 
 
 @dataclass(frozen=True, slots=True)
-class Spot:
+class MapSpot:
     """One place of a map: where it is, mm from the middle, what was read there, whether it has a say, and a word on it
     where there is one to say.
     """
@@ -103,12 +103,12 @@ class Map:
     decimals: int
     level: float
     plane: tuple[float, float, float]
-    spots: tuple[Spot, ...]
+    spots: tuple[MapSpot, ...]
 
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Map:
         """The map that `asdict` wrote."""
-        spots = tuple(Spot(**spot) for spot in data["spots"])
+        spots = tuple(MapSpot(**spot) for spot in data["spots"])
         return cls(**{**data, "plane": tuple(data["plane"]), "spots": spots})
 
 

@@ -18,7 +18,19 @@ from drumbo.services.prints import PrintManager
 from drumbo.services.shelf import fill_in
 from drumbo.store.database import Workshop
 from drumbo.web import drum, filters
-from drumbo.web.views import bench, check, exchange, learn, life, materials, planner, printers, profiles, trials
+from drumbo.web.views import (
+    bench,
+    check,
+    copying,
+    exchange,
+    history,
+    learn,
+    materials,
+    planner,
+    printers,
+    profiles,
+    trials,
+)
 from drumbo.web.views.common import plain_words
 
 STATIC = Path(__file__).parent / "static"
@@ -41,7 +53,7 @@ def create_app(workshop: Workshop, room: PrintManager, *, secret: str, code: str
     CSRFProtect(app)
     filters.register(app)
     app.jinja_env.globals.update(drum=drum.draw, version=__version__)
-    for blueprint in (bench, materials, printers, profiles, life, exchange, trials, check, learn, planner):
+    for blueprint in (bench, materials, printers, profiles, copying, history, exchange, trials, check, learn, planner):
         app.register_blueprint(blueprint.pages)
     _keep_static(app)
     _guard(app, code)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from math import cos, pi, sin
 
-from drumbo.core.profile import PROOF, Known, Sector
+from drumbo.core.profile import PROOF, Sector, Status
 
 RIM, HUB = 100.0, 40.0
 FIRST, LAST = 46.0, 93.0
@@ -47,30 +47,30 @@ class Drum:
 def draw(sectors: Sequence[Sector], turns: int = 9) -> Drum:
     """The drum with so many windings in a full sector: 9 for a page, 6 for a shelf, 3 for a line of text."""
     pitch = (LAST - FIRST) / (turns - 1 if turns > 1 else 1)
-    paths: dict[Known, list[str]] = {known: [] for known in Known}
+    paths: dict[Status, list[str]] = {known: [] for known in Status}
     rims: list[str] = []
     slices = []
     for place, sector in enumerate(sectors):
         first = 2 * pi * place / len(sectors) - pi / 2 + GAP
         last = 2 * pi * (place + 1) / len(sectors) - pi / 2 - GAP
-        wound = turns if sector.known is not Known.START else min(2, turns)
+        wound = turns if sector.known is not Status.START else min(2, turns)
         radii = [FIRST + pitch * n for n in range(wound)]
-        if sector.known is Known.START:
+        if sector.known is Status.START:
             radii = [HUB + 7 + 5 * n for n in range(wound)]
             rims.append(_arc(LAST, first, last))
         paths[sector.known] += [_arc(radius, first, last) for radius in radii]
         slices.append(_slice(sector, first, last))
     return Drum(
-        measured="".join(paths[Known.MEASURED]),
-        recheck="".join(paths[Known.RECHECK]),
-        hand="".join(paths[Known.HAND]),
-        start="".join(paths[Known.START]),
+        measured="".join(paths[Status.MEASURED]),
+        recheck="".join(paths[Status.RECHECK]),
+        hand="".join(paths[Status.HAND]),
+        start="".join(paths[Status.START]),
         rim="".join(rims),
         slices=tuple(slices),
-        count=sum(s.known == Known.MEASURED for s in sectors),
+        count=sum(s.known == Status.MEASURED for s in sectors),
         of=len(sectors),
         stroke=round(pitch * 0.66, 2),
-        closed=any(s.group.key == PROOF and s.known == Known.MEASURED for s in sectors),
+        closed=any(s.group.key == PROOF and s.known == Status.MEASURED for s in sectors),
     )
 
 

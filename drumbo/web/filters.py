@@ -13,7 +13,7 @@ from markupsafe import Markup, escape
 from drumbo.core.catalogue import BY_KEY, RESIN, Parameter
 from drumbo.core.piece import Jaw
 from drumbo.core.processes import FAMILY_NAMES
-from drumbo.core.profile import From, Law, Value
+from drumbo.core.profile import Dependency, OriginKind, Value
 from drumbo.core.run import Heaters
 
 _MONTHS = "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split()
@@ -96,7 +96,7 @@ def heaters(known: str, process: str) -> str:
     return (_LAMP if process == RESIN else _HEATERS).get(known, "")
 
 
-def along(law: Law) -> list[float]:
+def along(law: Dependency) -> list[float]:
     """Where a law is shown: its measured ends and half-way between."""
     return [law.low, (law.low + law.high) / 2, law.high]
 
@@ -105,7 +105,9 @@ def state_of(value: Value) -> str:
     """The class that gives a value's mark its shape."""
     if value.recheck:
         return "recheck"
-    return {From.TRIAL: "measured", From.HAND: "hand", From.COPY: "hand"}.get(value.origin.kind, "start")
+    return {OriginKind.TRIAL: "measured", OriginKind.HAND: "hand", OriginKind.COPY: "hand"}.get(
+        value.origin.kind, "start"
+    )
 
 
 def words_of(parameter: Parameter) -> str:

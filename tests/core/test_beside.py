@@ -7,7 +7,7 @@ import re
 import pytest
 
 from drumbo.core.gcode.beside import Pair, Parting, pairs, parting
-from drumbo.core.gcode.inspect import case_of, summary
+from drumbo.core.gcode.inspect import analyse, summary
 from drumbo.core.gcode.reader import read
 from drumbo.trials import kind
 from tests.conftest import plain_context
@@ -22,11 +22,11 @@ def tower() -> str:
 
 
 def _parting(a: str, b: str) -> Parting | None:
-    return parting(case_of(read(a.encode())), case_of(read(b.encode())))
+    return parting(analyse(read(a.encode())), analyse(read(b.encode())))
 
 
 def _pairs(a: str, b: str) -> dict[str, Pair]:
-    first, second = (case_of(read(each.encode())) for each in (a, b))
+    first, second = (analyse(read(each.encode())) for each in (a, b))
     return {p.name: p for p in pairs((first, summary(first)), (second, summary(second)))}
 
 

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from drumbo.core.piece import block, prism, union
-from drumbo.core.profile import From, Origin, Value, changed
+from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.core.toolpath import PrintSettings, Role, Toolpath, build, settings_for
 from drumbo.core.toolpath.columns import Set
 from drumbo.core.toolpath.pace import layer_times
@@ -99,7 +99,7 @@ def test_a_profile_from_before_these_rules_prints_as_it_did(context: Context) ->
 
 
 def test_a_proof_holds_for_one_batch(context: Context) -> None:
-    proof = {"proof_percent": Value(90, Origin(From.TRIAL, "proof", 3))}
+    proof = {"proof_percent": Value(90, Origin(OriginKind.TRIAL, "proof", 3))}
     closed = changed(context.profile, proof)
-    other = changed(closed, {"batch": Value(2, Origin(From.HAND))})
+    other = changed(closed, {"batch": Value(2, Origin(OriginKind.HAND))})
     assert other.values["proof_percent"].recheck == "Batch went from 1 to 2"

@@ -12,10 +12,10 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.families import FAMILIES
 from drumbo.core.fields import Field, number, read_all
 from drumbo.core.profile import (
-    From,
-    Known,
     Origin,
+    OriginKind,
     Profile,
+    Status,
     Value,
     changed,
     difference,
@@ -95,7 +95,7 @@ def test_a_resin_profile_starts_from_its_label_at_the_chosen_layer_height() -> N
     bottle = Resin("m", "p", "resin-standard", "grey", "#888888", exposure_s=2.4, exposure_layer_um=50)
     half, whole = (start("x", bottle, ResinPrinter("lit"), {"layer_um": um}) for um in (25.0, 50.0))
     assert whole.number("exposure_s") == 2.4
-    assert whole.values["exposure_s"].origin.kind == From.LABEL
+    assert whole.values["exposure_s"].origin.kind == OriginKind.LABEL
     assert half.number("exposure_s") == pytest.approx(2.4 * math.exp(-0.75 * 25 / 130), abs=0.005)
     assert {s.group.key for s in sectors(whole)} == {"light", "exposure", "fit", "bottom", "lift"}
     assert Profile.from_json(whole.to_json()) == whole
@@ -107,16 +107,16 @@ def test_a_start_is_bounded_by_label_and_printer() -> None:
     assert profile.number("nozzle_c") == 250
     assert profile.values["nozzle_c"].origin.note == "as hot as cold may run"
     assert profile.number("bed_c") == 80
-    assert profile.values["density_g_cm3"].origin.kind == From.LABEL
+    assert profile.values["density_g_cm3"].origin.kind == OriginKind.LABEL
 
 
 def _measured(value: float, trial: int = 7) -> Value:
-    return Value(value, Origin(From.TRIAL, "tower", trial), 2.0)
+    return Value(value, Origin(OriginKind.TRIAL, "tower", trial), 2.0)
 
 
 def test_a_moved_temperature_marks_what_was_relied_on() -> None:
     profile = plain_context().profile
-    by_hand = Origin(From.HAND)
+    by_hand = Origin(OriginKind.HAND)
     relied = changed(profile, {"flow_ratio": Value(0.97, by_hand), "retraction_mm": Value(1.0, by_hand)})
     small = changed(relied, {"nozzle_c": _measured(profile.number("nozzle_c") + 5)})
     assert not any(v.recheck for v in small.values.values()), "5 °C is within the tolerance"
@@ -125,9 +125,9 @@ def test_a_moved_temperature_marks_what_was_relied_on() -> None:
     assert marked == {"flow_ratio", "retraction_mm"}, "starting values need no recheck: nobody relied on them"
     assert large.values["flow_ratio"].recheck == "Nozzle, other layers went from 210 to 220 °C"
     state = {s.group.key: s.known for s in sectors(large)}
-    assert state["heat"] is Known.MEASURED
-    assert state["flow"] is Known.RECHECK
-    assert state["cooling"] is Known.START
+    assert state["heat"] is Status.MEASURED
+    assert state["flow"] is Status.RECHECK
+    assert state["cooling"] is Status.START
     assert {c.key for c in difference(relied, large)} == {"nozzle_c", "flow_ratio", "retraction_mm"}
     assert relied.values["flow_ratio"].recheck is None, "the older revision is untouched"
 
@@ -141,7 +141,7 @@ def test_why_220_has_an_answer() -> None:
 
 
 numbers = st.floats(-1e6, 1e6, allow_nan=False)
-origins = st.builds(Origin, st.sampled_from(From), st.text(max_size=20), st.none() | st.integers(1, 99))
+origins = st.builds(Origin, st.sampled_from(OriginKind), st.text(max_size=20), st.none() | st.integers(1, 99))
 values = st.builds(Value, numbers, origins, st.none() | st.floats(0, 10), st.none() | st.text(max_size=20))
 
 

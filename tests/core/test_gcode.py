@@ -13,7 +13,7 @@ from drumbo.core.gcode.dialects import DIALECTS
 from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.loop import read_loop
 from drumbo.core.gcode.reader import read
-from drumbo.core.gcode.writer import Job, write
+from drumbo.core.gcode.writer import PrintJob, write
 from drumbo.core.piece import block
 from drumbo.core.toolpath import Override, PrintSettings, build, path_motion
 from drumbo.core.toolpath.columns import Role
@@ -157,7 +157,7 @@ def test_what_is_written_is_what_is_read(
     solid = block((-size[0] / 2, -size[1] / 2, 0), (size[0] / 2, size[1] / 2, size[2]))
     low_x, low_y = printer.bed_low
     path = build(solid, settings_, middle=printer.bed_middle, purge_from=(low_x + 5, low_y + 5))
-    program = read(write(path, Job(printer, 215, 210, 60, 55, 0.04)).encode())
+    program = read(write(path, PrintJob(printer, 215, 210, 60, 55, 0.04)).encode())
     first = next(i for i in range(len(program)) if program.line[i] > max(c.line for c in program.found("G92"))) + 2
     rows = slice(first, first + len(path))
     for mine, theirs, within in (
@@ -172,7 +172,7 @@ def test_what_is_written_is_what_is_read(
 def _written(context_printer: Printer, **job: Any) -> str:
     solid = block((-8, -8, 0), (8, 8, 4))
     path = build(solid, PrintSettings(), middle=(110, 110), purge_from=(10, 8), overrides=[Override(2.04, 200, "200")])
-    return write(path, Job(context_printer, 215, 210, 60, 55, **job))
+    return write(path, PrintJob(context_printer, 215, 210, 60, 55, **job))
 
 
 @pytest.mark.parametrize("dialect", [d.key for d in DIALECTS])

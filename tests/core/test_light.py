@@ -15,7 +15,7 @@ from scipy.special import ndtri
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.light import curve, height
-from drumbo.core.light.job import Lift, Lit, Screen, exposures, job
+from drumbo.core.light.job import Lift, LitSolid, Screen, exposures, job
 from drumbo.core.light.match import fit_match
 from drumbo.core.light.png import png
 from drumbo.core.light.raster import bits, greys, lit_pixels
@@ -161,7 +161,7 @@ def _pillar(x: float, high: float = 3.0) -> Manifold:
 
 def test_solids_with_lights_of_their_own_share_a_layer() -> None:
     screen = Screen((400, 200), 50)
-    made = job([Lit(_pillar(-5), 2.0, 20.0), Lit(_pillar(5), 3.5, 20.0)], NUMBERS, screen)
+    made = job([LitSolid(_pillar(-5), 2.0, 20.0), LitSolid(_pillar(5), 3.5, 20.0)], NUMBERS, screen)
     assert len(made.layers) == 60
     assert len(made.layers[0].lights) == 1, "the bottom is lit alike"
     first, more = made.layers[-1].lights
@@ -176,14 +176,15 @@ def test_solids_with_lights_of_their_own_share_a_layer() -> None:
 def test_compensation_grows_outside_and_shrinks_holes() -> None:
     ring = Manifold.cylinder(2, 5, 5, circular_segments=64) - Manifold.cylinder(2, 2, 2, circular_segments=64)
     plain, grown = (
-        job([Lit(ring, 2, 20)], {**NUMBERS, "xy_mm": grow}, Screen((400, 400), 50)).areas_mm2[-1] for grow in (0.0, 0.1)
+        job([LitSolid(ring, 2, 20)], {**NUMBERS, "xy_mm": grow}, Screen((400, 400), 50)).areas_mm2[-1]
+        for grow in (0.0, 0.1)
     )
     assert grown - plain == pytest.approx(2 * math.pi * 7 * 0.1, rel=0.02)
 
 
 def test_what_lies_outside_of_the_screen_is_refused() -> None:
     with pytest.raises(InvalidInput, match="the screen has 20 × 10"):
-        job([Lit(_pillar(9), 2, 20)], NUMBERS, Screen((400, 200), 50))
+        job([LitSolid(_pillar(9), 2, 20)], NUMBERS, Screen((400, 200), 50))
 
 
 def test_a_printer_says_what_it_ignores() -> None:

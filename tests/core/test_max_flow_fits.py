@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from drumbo.core.fit.melt import Melt, fit_melt
 from drumbo.core.fit.onset import THRESHOLD, Sign, fit_onset, times_at
-from drumbo.core.profile import From, Law, Origin, Profile, Value, changed, resting
+from drumbo.core.profile import Dependency, Origin, OriginKind, Profile, Value, changed, with_basis
 from tests.conftest import plain_context
 
 
@@ -86,17 +86,17 @@ def test_blobs_that_all_came_leave_the_limit_wide_open() -> None:
     assert error > 0.5 * value, "nobody knows"
 
 
-LAW = Law("nozzle_c", at=210, number=12.0, rate=0.018, low=200, high=230, note="max flow by weight")
+LAW = Dependency("nozzle_c", at=210, number=12.0, rate=0.018, low=200, high=230, note="max flow by weight")
 
 
 def _with_law() -> Profile:
     profile = plain_context().profile
-    value = Value(12.0, Origin(From.TRIAL, LAW.note, 3), 0.24, law=LAW)
-    return changed(profile, {"max_flow_mm3_s": resting(value, "max_flow_mm3_s", profile.numbers())})
+    value = Value(12.0, Origin(OriginKind.TRIAL, LAW.note, 3), 0.24, dependency=LAW)
+    return changed(profile, {"max_flow_mm3_s": with_basis(value, "max_flow_mm3_s", profile.numbers())})
 
 
 def _at(profile: Profile, nozzle_c: float) -> Profile:
-    return changed(profile, {"nozzle_c": Value(nozzle_c, Origin(From.HAND, "by hand"))})
+    return changed(profile, {"nozzle_c": Value(nozzle_c, Origin(OriginKind.HAND, "by hand"))})
 
 
 def test_the_limit_moves_along_its_curve_and_says_so() -> None:
@@ -107,7 +107,7 @@ def test_the_limit_moves_along_its_curve_and_says_so() -> None:
     assert value.number == round(12 * math.exp(0.18), 1)
     assert value.error == pytest.approx(0.24 * value.number / 12)
     assert value.recheck is None
-    assert value.origin == Origin(From.TRIAL, "max flow by weight, along its curve to 220 °C", 3)
+    assert value.origin == Origin(OriginKind.TRIAL, "max flow by weight, along its curve to 220 °C", 3)
     back = _at(hotter, 210).values["max_flow_mm3_s"]
     assert (back.number, back.origin.note, back.recheck) == (12.0, "max flow by weight", None), "there and back again"
 
@@ -121,7 +121,7 @@ def test_beyond_what_was_measured_the_limit_moves_but_wants_a_recheck() -> None:
 
 def test_a_value_without_a_curve_only_wants_a_recheck() -> None:
     profile = plain_context().profile
-    plain = changed(profile, {"max_flow_mm3_s": Value(12.0, Origin(From.TRIAL, "wall", 4), 0.5)})
+    plain = changed(profile, {"max_flow_mm3_s": Value(12.0, Origin(OriginKind.TRIAL, "wall", 4), 0.5)})
     value = _at(plain, 225).values["max_flow_mm3_s"]
     assert value.number == 12.0
     assert value.recheck

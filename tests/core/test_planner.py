@@ -11,7 +11,7 @@ import pytest
 
 from drumbo.core import planner
 from drumbo.core.errors import InvalidInput
-from drumbo.core.profile import From, Law, Origin, Value
+from drumbo.core.profile import Dependency, Origin, OriginKind, Value
 from drumbo.core.toolpath import PrintSettings, Role, Toolpath, build, settings_for
 from drumbo.core.toolpath.pace import at_pace
 from drumbo.trials.base import Context
@@ -67,8 +67,8 @@ def test_the_limit_holds_back_what_asks_for_more(context: Context) -> None:
 
 
 def test_a_measured_curve_tells_the_heat_that_carries_a_wish(context: Context) -> None:
-    law = Law("nozzle_c", at=210, number=12.0, rate=0.018, low=200, high=230)
-    value = Value(12.0, Origin(From.TRIAL, "", 1), 0.2, law=law)
+    law = Dependency("nozzle_c", at=210, number=12.0, rate=0.018, low=200, high=230)
+    value = Value(12.0, Origin(OriginKind.TRIAL, "", 1), 0.2, dependency=law)
     profile = replace(context.profile, values={**context.profile.values, "max_flow_mm3_s": value})
     assert planner.limit_at(profile, 220) == (pytest.approx(12 * np.exp(0.18)), True)
     assert planner.limit_at(profile, 280)[1] is False

@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from drumbo.core.gcode.bitgrid import open_air
-from drumbo.core.gcode.inspect import case_of
+from drumbo.core.gcode.inspect import analyse
 from drumbo.core.gcode.reader import read
-from drumbo.core.gcode.roles import AIR, INNER, OUTER, STILL, TOP, TRAVEL
+from drumbo.core.gcode.roles import INNER, OUTER, STILL, TOP, TRAVEL, UNSUPPORTED
 from drumbo.core.toolpath.columns import Role
 from drumbo.trials import kind
 from tests.conftest import plain_context
@@ -26,7 +26,7 @@ E_PER_MM = 0.2 * 0.42 / (math.pi * 1.75**2 / 4)
 def _roles(lines: list[str]) -> tuple[list[int], list[int]]:
     """Role and line of each move of a file."""
     program = read("\n".join(["G28", "M83", *lines]).encode())
-    return case_of(program).role.tolist(), program.line.tolist()
+    return analyse(program).role.tolist(), program.line.tolist()
 
 
 def _path(points: list[tuple[float, float]], z: float) -> list[str]:
@@ -62,7 +62,7 @@ def _of(lines: list[str], part: list[str]) -> set[int]:
 def test_the_roads_of_trials_are_what_they_are_meant_for(slug: str) -> None:
     context, trial = plain_context(), kind(slug)
     file = trial.print_file(trial.suggest(context), context)
-    case = case_of(read(file.gcode.encode()))
+    case = analyse(read(file.gcode.encode()))
     way = np.hypot(np.diff(file.path.x, prepend=file.path.start[0]), np.diff(file.path.y, prepend=file.path.start[1]))
     meant = file.path.role[(file.path.e_mm > 0) & (way > 0.02)]
     laid = case.found.laid
@@ -74,13 +74,13 @@ def test_the_roads_of_trials_are_what_they_are_meant_for(slug: str) -> None:
         return float(seconds[rows & np.isin(told, roles)].sum() / seconds[rows].sum()) if rows.any() else 1.0
 
     assert share(Role.OUTER, OUTER) > 0.95
-    assert share(Role.BRIDGE, AIR) > 0.75, "their ends rest on something"
+    assert share(Role.BRIDGE, UNSUPPORTED) > 0.75, "their ends rest on something"
     assert share(Role.TOP, TOP) > 0.9
     assert share(Role.INFILL, INNER) > 0.98
     # Inner walls are seen from above where a surface ends, and walls of what is thin have a hollow to their inside.
     assert share(Role.INNER, INNER, TOP) > 0.9
     # What is solid hangs where it is the first over a sparse infill.
-    assert share(Role.SOLID, INNER, AIR, TOP) > 0.98
+    assert share(Role.SOLID, INNER, UNSUPPORTED, TOP) > 0.98
 
 
 def _cup(layers: int, *, solid_top: bool = True) -> list[list[str]]:
@@ -112,16 +112,16 @@ def test_walls_round_a_hole_are_outer_and_a_gap_of_infill_is_no_hole() -> None:
 def test_what_has_open_air_above_is_a_top_and_what_has_none_below_hangs() -> None:
     layers = _cup(6)
     lines = [line for layer in layers for line in layer]
-    assert _of(lines, layers[5][20:]) == {TOP, AIR}, "the first that is solid hangs between the lines below"
+    assert _of(lines, layers[5][20:]) == {TOP, UNSUPPORTED}, "the first that is solid hangs between the lines below"
     two = [*lines, *_square(0, 20, 1.4), *_hatch(0.42, 19.58, 0.42, 1.4, upright=True)]
     assert TOP not in _of(two, layers[5][20:])
 
     legs = [_square(low, low + 4, 0.2 * (n + 1)) for n in range(10) for low in (0, 16)]
     strands = [_path([(1, 2 + 0.42 * k), (19, 18 + 0.42 * k)], 2.2) for k in range(4)]
     table = [line for part in [*legs, *strands] for line in part]
-    assert _of(table, strands[1]) == {AIR}
+    assert _of(table, strands[1]) == {UNSUPPORTED}
     lone = [line for part in [*legs, strands[0]] for line in part]
-    assert _of(lone, strands[0]) == {AIR}, "a strand in the open hangs though it is alone"
+    assert _of(lone, strands[0]) == {UNSUPPORTED}, "a strand in the open hangs though it is alone"
 
 
 def test_parts_that_are_printed_after_each_other_keep_their_layers() -> None:
@@ -138,14 +138,14 @@ def test_parts_that_are_printed_after_each_other_keep_their_layers() -> None:
 def test_turned_and_moved_it_is_the_same(angle: float, dx: float, dy: float, mirrored: bool) -> None:
     context, trial = plain_context(), kind("proof-part")
     program = read(trial.print_file(trial.suggest(context), context).gcode.encode())
-    before = case_of(program)
+    before = analyse(program)
     x, y = program.x - 110, (program.y - 110) * (-1 if mirrored else 1)
     turned = type(program)(
         program.line, program.kind, 110 + dx + math.cos(angle) * x - math.sin(angle) * y,
         110 + dy + math.sin(angle) * x + math.cos(angle) * y, program.z, program.e_mm, program.feed, program.commands,
         program.lines,
     )  # fmt: skip
-    after, seconds = case_of(turned), before.found.seconds
+    after, seconds = analyse(turned), before.found.seconds
     same = before.role == after.role
     assert seconds[~same].sum() < 0.03 * seconds.sum()
 
@@ -158,7 +158,7 @@ def test_it_does_not_matter_how_many_look(monkeypatch: pytest.MonkeyPatch, slug:
     told = []
     for threads in (1, 2, 7, 40):
         monkeypatch.setattr("drumbo.core.gcode.roles.THREADS", threads)
-        told.append(case_of(program).role)
+        told.append(analyse(program).role)
     assert len(set(told[0].tolist())) >= 4
     for other in told[1:]:
         assert np.array_equal(told[0], other)

@@ -6,10 +6,10 @@ from dataclasses import replace
 
 import pytest
 
-from drumbo.core.copying import Place, moved
+from drumbo.core.copying import Surroundings, moved
 from drumbo.core.gcode.templates import heat_of, look
 from drumbo.core.heats import heats
-from drumbo.core.profile import From, Origin, Value, changed
+from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.core.toolpath import Role
 from drumbo.trials import kind
 from tests.conftest import plain_context
@@ -55,7 +55,7 @@ def test_the_temperatures_of_a_start_agree_or_say_why_not() -> None:
         ("before", 215, 60), ("first layer", 215, 60), ("other layers", 210, 60), ("idle", 210, 60),
     ]  # fmt: skip
     assert plain.odd == ()
-    by_hand = Origin(From.HAND)
+    by_hand = Origin(OriginKind.HAND)
     odd = changed(CONTEXT.profile, {"nozzle_c": Value(245.0, by_hand), "nozzle_standby_c": Value(260.0, by_hand)})
     printer = replace(CONTEXT.printer, start_gcode="G28\nM190 S70\nM109 S200", nozzle_max_c=250.0)
     said = " ".join(heats(odd, CONTEXT.material, printer).odd)
@@ -80,11 +80,11 @@ def test_a_printer_begins_with_a_line_a_skirt_or_both() -> None:
 
 
 def test_another_nozzle_in_the_printer_doubts_values_until_the_former_is_back() -> None:
-    origin = Origin(From.TRIAL, "", 4)
+    origin = Origin(OriginKind.TRIAL, "", 4)
     keys = ("nozzle_c", "max_flow_mm3_s", "retraction_mm")
     known = changed(CONTEXT.profile, {key: Value(CONTEXT.profile.number(key), origin) for key in keys})
-    here = Place(CONTEXT.material, CONTEXT.printer)
-    there = Place(CONTEXT.material, replace(CONTEXT.printer, nozzle_mm=0.6))
+    here = Surroundings(CONTEXT.material, CONTEXT.printer)
+    there = Surroundings(CONTEXT.material, replace(CONTEXT.printer, nozzle_mm=0.6))
     doubted = moved(known, here, there)
     assert {key for key, value in doubted.values.items() if value.recheck} == {"max_flow_mm3_s", "retraction_mm"}
     assert doubted.values["retraction_mm"].recheck == "the printer has a nozzle of 0.6 mm instead of 0.4 now"

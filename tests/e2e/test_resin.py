@@ -11,7 +11,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from drumbo.core.resin import ResinPrinter
-from drumbo.demo.fill import Device
+from drumbo.demo.fill import DemoDevice
 from drumbo.demo.run import running, start_resin
 from drumbo.services import profiles, workshop
 from drumbo.store.models import MaterialRow
@@ -24,12 +24,12 @@ BOTTLE = {
 
 
 @pytest.fixture
-def vat() -> Iterator[Device]:
+def vat() -> Iterator[DemoDevice]:
     with running(start_resin(pace=1e6, pixels="1900x800")) as made:
         yield made
 
 
-def test_from_a_bottles_label_to_two_layer_heights(page: Page, site: Site, vat: Device) -> None:
+def test_from_a_bottles_label_to_two_layer_heights(page: Page, site: Site, vat: DemoDevice) -> None:
     page.goto(f"{site.base}/printers/")
     page.get_by_role("link", name="New resin printer").click()
     facts = {"Name": "Gannet Light", "Screen, X": "1900", "Screen, Y": "800", "A pixel": "50", "Light": "4",
@@ -81,7 +81,7 @@ def test_from_a_bottles_label_to_two_layer_heights(page: Page, site: Site, vat: 
     expect(page.get_by_role("heading", name="Exposure", exact=True).first).to_be_visible()
 
 
-def _at_the_printer(page: Page, site: Site, vat: Device) -> int:
+def _at_the_printer(page: Page, site: Site, vat: DemoDevice) -> int:
     """A bottle with its profile on the linked printer, made behind the pages."""
     machine = ResinPrinter("Gannet Dim", 1900, 800, 50.0, intensity_mw_cm2=4.0, lights_apart="yes")
     urls = {"link_url": vat.link_url, "camera_url": vat.camera_url}
@@ -94,7 +94,7 @@ def _at_the_printer(page: Page, site: Site, vat: Device) -> int:
     return profiles.create(site.house, workshop.save_material(site.house, label, spool_seed=1), printer, "kelp", 50)
 
 
-def test_a_tower_of_lifts_leads_to_a_finer_one_and_feet_to_a_bottom(page: Page, site: Site, vat: Device) -> None:
+def test_a_tower_of_lifts_leads_to_a_finer_one_and_feet_to_a_bottom(page: Page, site: Site, vat: DemoDevice) -> None:
     profile = _at_the_printer(page, site, vat)
     page.goto(f"{site.base}/profiles/{profile}/trials/new/lift-speed")
     page.get_by_role("button", name="Make the file").click()

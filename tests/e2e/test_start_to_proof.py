@@ -7,7 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from drumbo.core.profile import Known
+from drumbo.core.profile import Status
 from drumbo.services import profiles, workshop
 from tests.conftest import LABEL
 from tests.e2e.conftest import Site
@@ -70,4 +70,4 @@ def test_a_whole_profile_start_to_proof(page: Page, site: Site) -> None:
     assert any(value.still_good.startswith("the same in batch 2") for value in checked)
     assert all(value.origin.trial for value in checked), "what was found keeps where it came from"
     known = {s.group.key: s.known for s in profiles.card(site.house, profile).sectors}
-    assert known["pressure"] is Known.MEASURED, "a batch does not touch what does not rest on it"
+    assert known["pressure"] is Status.MEASURED, "a batch does not touch what does not rest on it"

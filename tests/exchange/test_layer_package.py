@@ -14,7 +14,7 @@ from manifold3d import CrossSection
 from PIL import Image
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.light.job import Lit, Screen, job, on_glass
+from drumbo.core.light.job import LitSolid, Screen, job, on_glass
 from drumbo.core.piece import block
 from drumbo.exchange.layer_package import MANIFEST, package_bytes, read_package
 from tests.conftest import resin_context
@@ -23,7 +23,7 @@ SCREEN = Screen((320, 160), 50)
 
 
 def _job(**numbers: float) -> Any:
-    solids = [Lit(block((x - 2, -3, 0), (x + 2, 3, 1.2)), seconds, 20.0) for x, seconds in ((-4, 2.0), (4, 2.6))]
+    solids = [LitSolid(block((x - 2, -3, 0), (x + 2, 3, 1.2)), seconds, 20.0) for x, seconds in ((-4, 2.0), (4, 2.6))]
     return job(solids, {**resin_context().profile.numbers(), **numbers}, SCREEN, title=("two blocks",))
 
 
@@ -56,7 +56,7 @@ def test_the_same_picture_is_stored_once_and_grey_edges_keep_their_share() -> No
     with zipfile.ZipFile(io.BytesIO(WHOLE)) as bundle:
         assert sorted(bundle.namelist()) == ["layers/00001.png", "layers/00002.png", MANIFEST]
     tilted = CrossSection.square((4, 2), center=True).rotate(30).extrude(0.2)
-    made = job([Lit(tilted, 2, 20)], {**resin_context().profile.numbers(), "antialias_levels": 8}, SCREEN)
+    made = job([LitSolid(tilted, 2, 20)], {**resin_context().profile.numbers(), "antialias_levels": 8}, SCREEN)
     grey = read_package(package_bytes(made)).image(0)
     assert set(np.unique(grey)) > {0, 255}
     assert grey.sum() / 255 * 0.05**2 == pytest.approx(8, rel=1e-3)

@@ -16,7 +16,7 @@ from jsonschema import Draft202012Validator
 
 from drumbo.core.catalogue import FILAMENT, RESIN, of_process
 from drumbo.core.errors import InvalidInput
-from drumbo.core.profile import From, Law, Origin, Profile, Value
+from drumbo.core.profile import Dependency, Origin, OriginKind, Profile, Value
 from drumbo.exchange.profile_file import LARGEST, Evidence, profile_json, profile_zip, read_profile
 from tests.conftest import plain_context, resin_context
 
@@ -25,14 +25,14 @@ SCHEMA = Draft202012Validator(json.loads((Path(__file__).parents[2] / "docs" / "
 KEYS = sorted(parameter.key for parameter in of_process(FILAMENT) if parameter.scope == "profile")
 numbers = st.floats(-1e6, 1e6)
 texts = st.text(st.characters(exclude_categories=("Cs", "Cc")), max_size=40).map(str.strip)
-origins = st.builds(Origin, st.sampled_from(From), texts, st.none() | st.integers(1, 9999))
+origins = st.builds(Origin, st.sampled_from(OriginKind), texts, st.none() | st.integers(1, 9999))
 laws = st.builds(
-    lambda at, number, rate, span: Law("nozzle_c", at, number, rate, at, at + span),
+    lambda at, number, rate, span: Dependency("nozzle_c", at, number, rate, at, at + span),
     st.floats(150, 300), st.floats(0.1, 40), st.floats(-0.5, 0.5), st.floats(0, 80),
 )  # fmt: skip
 values = st.builds(
     Value, number=numbers, origin=origins, error=st.none() | st.floats(0, 1e3), recheck=st.none() | texts.filter(bool),
-    basis=st.dictionaries(st.sampled_from(KEYS), numbers, max_size=3), still_good=texts, law=st.none() | laws,
+    basis=st.dictionaries(st.sampled_from(KEYS), numbers, max_size=3), still_good=texts, dependency=st.none() | laws,
     doubt=texts,
 )  # fmt: skip
 profiles = st.builds(Profile, texts.filter(bool), st.dictionaries(st.sampled_from(KEYS), values, max_size=12))

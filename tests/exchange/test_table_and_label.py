@@ -15,17 +15,17 @@ from hypothesis import strategies as st
 
 from drumbo.core.catalogue import BY_KEY, GROUPS, PARAMETERS, find
 from drumbo.core.errors import InvalidInput
-from drumbo.core.profile import From, Origin, Value, changed
+from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.core.units import likely_unit, unit_of, units_of
 from drumbo.exchange.spool_label import as_a4, as_pdf, as_svg, lay_out, offline_text
-from drumbo.exchange.table import Entry, guess, profile_csv, read_table
+from drumbo.exchange.table import TableEntry, guess, profile_csv, read_table
 from tests.conftest import plain_context
 
 CONTEXT = plain_context("pla")
 
 
 def test_our_own_table_comes_back_whatever_stands_in_its_notes() -> None:
-    sly = Value(0.975, Origin(From.HAND, '=HYPERLINK("x"), by "hand";\nreally'))
+    sly = Value(0.975, Origin(OriginKind.HAND, '=HYPERLINK("x"), by "hand";\nreally'))
     profile = changed(CONTEXT.profile, {"flow_ratio": sly})
     text = profile_csv(profile)
     rows = list(csv.reader(io.StringIO(text.removeprefix("\ufeff"))))
@@ -100,7 +100,7 @@ def test_a_parameters_own_name_is_understood(parameter: object) -> None:
     ("overhang_from_deg", "48", 48), ("pressure_advance_s", "45 ms", 0.045), ("density_g_cm3", "1240", 1.24),
 ])  # fmt: skip
 def test_units_of_others_become_ours(key: str, text: str, ours: float) -> None:
-    entry, parameter = Entry("", text), BY_KEY[key]
+    entry, parameter = TableEntry("", text), BY_KEY[key]
     assert entry.number is not None
     unit = unit_of(parameter, likely_unit(parameter, entry.number, entry.unit))
     assert unit.to_ours(entry.number) == pytest.approx(ours)
@@ -112,7 +112,7 @@ def test_units_of_others_become_ours(key: str, text: str, ours: float) -> None:
     ("1,200.5", None), ("1.200,5", None), ("215,210", None), ("12,000", None), ("rear", None), ("", None),
 ])  # fmt: skip
 def test_a_cell_is_a_number_only_where_it_can_be_read_in_one_way(text: str, number: float | None) -> None:
-    assert Entry("", text).number == number
+    assert TableEntry("", text).number == number
 
 
 @pytest.mark.parametrize(("words", "key"), [

@@ -24,9 +24,9 @@ import serial
 from bench.faults import TIMING, cases, file_lines, run_all
 from drumbo.core.errors import LinkError, NotNow
 from drumbo.links.greeting import greet, tell
-from drumbo.links.journal import NAME, Entry, Journal, entries, last_entry
+from drumbo.links.journal import NAME, Journal, JournalEntry, entries, last_entry
 from drumbo.links.line import Line
-from drumbo.links.runs import ALIVE, GO_ON, LOOK, OFF, PRINT, STOP, Job, Runs
+from drumbo.links.runs import ALIVE, GO_ON, LOOK, OFF, PRINT, STOP, RunOrder, Runs
 from drumbo.standins.line.manners import FAULTS, Manners
 from drumbo.standins.line.session import LineServer
 from drumbo.standins.line.strict import StrictPrinter
@@ -56,10 +56,10 @@ def runs(tmp_path: Path) -> Runs:
     return Runs(tmp_path)
 
 
-def _job(folder: Path, url: str, lines: list[str], **more: object) -> Job:
+def _job(folder: Path, url: str, lines: list[str], **more: object) -> RunOrder:
     file = folder / "print.gcode"
     file.write_text("\n".join(lines) + "\n")
-    return Job(PRINT, url, file=str(file), timing=TIMING, **more)  # type: ignore[arg-type]
+    return RunOrder(PRINT, url, file=str(file), timing=TIMING, **more)  # type: ignore[arg-type]
 
 
 def _hot(printer: StrictPrinter) -> None:
@@ -69,7 +69,7 @@ def _hot(printer: StrictPrinter) -> None:
         time.sleep(0.01)
 
 
-def _entry(runs: Runs, name: str, wanted: Callable[[Entry], bool]) -> Entry:
+def _entry(runs: Runs, name: str, wanted: Callable[[JournalEntry], bool]) -> JournalEntry:
     until = time.monotonic() + 10
     while (entry := last_entry(runs.folder(name))) is None or not wanted(entry):
         assert time.monotonic() < until
@@ -77,7 +77,7 @@ def _entry(runs: Runs, name: str, wanted: Callable[[Entry], bool]) -> Entry:
     return entry
 
 
-def _ended(runs: Runs, name: str, seconds: float = 30) -> Entry:
+def _ended(runs: Runs, name: str, seconds: float = 30) -> JournalEntry:
     entry = runs.wait(name, seconds)
     assert entry is not None, "it goes on"
     assert not entry.running
@@ -223,11 +223,11 @@ def test_nobody_starts_a_second_print_and_a_dead_one_lets_go(
     assert gone
     assert entry is not None
     assert entry.running, "it could not say more"
-    asked = _ended(runs, runs.begin(Job(OFF, server.link, switch_off=False, timing=TIMING)))
+    asked = _ended(runs, runs.begin(RunOrder(OFF, server.link, switch_off=False, timing=TIMING)))
     assert asked.heaters == "unknown"
     assert "target 210" in asked.message
     assert printer.hot
-    asked = _ended(runs, runs.begin(Job(OFF, server.link, timing=TIMING)))
+    asked = _ended(runs, runs.begin(RunOrder(OFF, server.link, timing=TIMING)))
     assert asked.heaters == "off"
     assert not printer.hot
 
@@ -427,19 +427,19 @@ def test_a_port_that_is_open_but_mute() -> None:
 
 
 def test_a_job_survives_its_file_and_newer_ones_are_read(tmp_path: Path) -> None:
-    job = Job(OFF, "socket://127.0.0.1:1", "Petrel One", park=("G91",), timing={"silence_s": 2.0})
+    job = RunOrder(OFF, "socket://127.0.0.1:1", "Petrel One", park=("G91",), timing={"silence_s": 2.0})
     job.write(tmp_path)
-    assert Job.read(tmp_path) == job
+    assert RunOrder.read(tmp_path) == job
     data = json.loads((tmp_path / "job.json").read_text())
     (tmp_path / "job.json").write_text(json.dumps({**data, "of_tomorrow": 1}))
-    assert Job.read(tmp_path) == job
+    assert RunOrder.read(tmp_path) == job
 
 
 def test_looking_for_a_printer_finds_the_port_where_one_answers(runs: Runs, server: LineServer) -> None:
     ours, mute = os.openpty()
     with _cable(server) as path:
         timing = {"hello_s": 0.4}
-        name = runs.begin(Job(LOOK, "look:", ports=(os.ttyname(mute), "/dev/ttyNONE7", path), timing=timing))
+        name = runs.begin(RunOrder(LOOK, "look:", ports=(os.ttyname(mute), "/dev/ttyNONE7", path), timing=timing))
         entry = _ended(runs, name)
     os.close(ours)
     os.close(mute)

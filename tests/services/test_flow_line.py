@@ -11,7 +11,7 @@ import pytest
 from PIL import Image
 
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
-from drumbo.core.profile import Known
+from drumbo.core.profile import Status
 from drumbo.services import adopting, by_hand, pictures, profiles, reading, simulated, trials, workshop
 from drumbo.services.convert import piece_of
 from drumbo.services.prints import PrintManager
@@ -28,7 +28,7 @@ def _printed(house: Workshop, room: PrintManager, profile: int, slug: str, **ask
     return trial
 
 
-def _known(house: Workshop, profile: int, group: str) -> Known:
+def _known(house: Workshop, profile: int, group: str) -> Status:
     return {s.group.key: s.known for s in profiles.card(house, profile).sectors}[group]
 
 
@@ -58,18 +58,18 @@ def test_coarse_then_fine_then_a_new_heat_asks_for_a_recheck(house: Workshop, be
     assert result is not None
     assert result.error < trials.sheet(house, coarse).result.error
     adopting.adopt(house, fine)
-    assert _known(house, begun.profile, "flow") is Known.MEASURED
+    assert _known(house, begun.profile, "flow") is Status.MEASURED
     held = profiles.sheet(house, begun.profile).profile.values["flow_ratio"]
     assert held.basis == {"nozzle_c": 210.0, "batch": 1.0}
 
     by_hand.set_value(house, begun.profile, "nozzle_c", "225")
-    assert _known(house, begun.profile, "flow") is Known.RECHECK
+    assert _known(house, begun.profile, "flow") is Status.RECHECK
     by_hand.set_value(house, begun.profile, "nozzle_c", "212")
-    assert _known(house, begun.profile, "flow") is Known.MEASURED, "what it rests on came back"
+    assert _known(house, begun.profile, "flow") is Status.MEASURED, "what it rests on came back"
     by_hand.set_value(house, begun.profile, "nozzle_c", "225")
     by_hand.still_good(house, begun.profile, "flow_ratio", "printed a box, tops are closed")
     sheet = profiles.sheet(house, begun.profile)
-    assert _known(house, begun.profile, "flow") is Known.MEASURED
+    assert _known(house, begun.profile, "flow") is Status.MEASURED
     assert sheet.profile.values["flow_ratio"].still_good == "printed a box, tops are closed"
     assert "printed a box" in sheet.history[0].note
     with pytest.raises(NotNow, match="nothing there wants a recheck"):
@@ -105,7 +105,7 @@ def test_extruder_steps_belong_to_the_printer(
     assert found.doubted[0][1] == pytest.approx(0.98 * 0.93, abs=1e-3), "what does the same afterwards"
     assert adopting.adopt(house, trial) == 0
     assert workshop.printer(house, begun.printer).extruder_steps_mm == pytest.approx(430.1)
-    assert _known(house, begun.profile, "flow") is Known.RECHECK
+    assert _known(house, begun.profile, "flow") is Status.RECHECK
     assert adopting.tell_printer(house, trial).startswith("Petrel One has it now: M92 E430.1")
     assert standin.device.machine.steps_mm == pytest.approx(430.1)
     assert "M92 E430.1" in trials.printed_file(house, trials.create(
@@ -113,7 +113,7 @@ def test_extruder_steps_belong_to_the_printer(
     )).decode(), "files from now on say so too"  # fmt: skip
     adopting.take_back(house, trial)
     assert workshop.printer(house, begun.printer).extruder_steps_mm == 400.0
-    assert _known(house, begun.profile, "flow") is Known.HAND
+    assert _known(house, begun.profile, "flow") is Status.HAND
 
 
 def test_a_printer_that_does_not_answer_keeps_what_it_had(

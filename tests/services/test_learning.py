@@ -6,7 +6,7 @@ import pytest
 from sqlalchemy import func, select
 
 from drumbo.core.errors import InvalidInput, NotFound
-from drumbo.core.profile import From
+from drumbo.core.profile import OriginKind
 from drumbo.services import by_hand, check, learning, profiles, trials, workshop
 from drumbo.store.database import Workshop
 from drumbo.store.models import ProfileRow
@@ -32,10 +32,10 @@ def test_values_of_a_file_become_a_profile(house: Workshop, begun: Begun) -> Non
     sheet = profiles.sheet(house, made)
     assert sheet.history[0].note == "2 values as tern.gcode uses them"
     value = sheet.profile.values["nozzle_c"]
-    assert (value.number, value.origin.kind) == (230, From.COPY)
+    assert (value.number, value.origin.kind) == (230, OriginKind.COPY)
     assert value.origin.note == "copied from tern.gcode: for all of the layers above the first"
     assert sheet.profile.values["retraction_mm"].basis["nozzle_c"] == 230
-    assert sheet.profile.values["bed_c"].origin.kind == From.START, "what was not picked begins from the start"
+    assert sheet.profile.values["bed_c"].origin.kind == OriginKind.START, "what was not picked begins from the start"
 
     for wrong, says in (
         ({"name": "as tern"}, "called as tern already"), ({"keys": []}, "at least one value"),

@@ -58,10 +58,10 @@ def test_weighed_blobs_move_the_limit_with_every_later_temperature(
     assert [change.key for change in before.changes] == ["max_flow_mm3_s"]
     adopting.adopt(house, tray)
     limit = profiles.sheet(house, begun.profile).profile.values["max_flow_mm3_s"]
-    assert limit.law is not None
+    assert limit.dependency is not None
     by_hand.set_value(house, begun.profile, "nozzle_c", "220")
     moved = profiles.sheet(house, begun.profile).profile.values["max_flow_mm3_s"]
-    assert moved.number == round(limit.law.of(220), 1) > limit.number
+    assert moved.number == round(limit.dependency.of(220), 1) > limit.number
     assert moved.recheck is None
     assert moved.origin.note.endswith("along its curve to 220 °C")
     history = profiles.sheet(house, begun.profile).history[0]
@@ -81,7 +81,9 @@ def test_a_wall_moves_the_curve_that_blobs_have_found(house: Workshop, room: Pri
     by_hand.set_value(house, begun.profile, "nozzle_c", "215")
     adopting.adopt(house, wall)
     newer = profiles.sheet(house, begun.profile).profile.values["max_flow_mm3_s"]
-    assert limit.law is not None
-    assert newer.law is not None
-    assert (newer.law.at, newer.law.rate) == (220, limit.law.rate), "it goes through what the wall found, where it did"
-    assert newer.number == round(newer.law.of(215), 1) < newer.law.number
+    assert limit.dependency is not None
+    assert newer.dependency is not None
+    assert (newer.dependency.at, newer.dependency.rate) == (220, limit.dependency.rate), (
+        "it goes through what the wall found, where it did"
+    )
+    assert newer.number == round(newer.dependency.of(215), 1) < newer.dependency.number

@@ -11,16 +11,16 @@ from typing import Any
 import pytest
 from flask.testing import FlaskClient
 
-from drumbo.core.copying import Fate
+from drumbo.core.copying import CopyOutcome
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
-from drumbo.core.profile import From, Known
+from drumbo.core.profile import OriginKind, Status
 from drumbo.core.resin import ResinPrinter as Machine
 from drumbo.exchange.meshes import read_part
-from drumbo.services import adopting, by_hand, life, profiles, reading, shelf, trials, workshop
+from drumbo.services import adopting, by_hand, copying, profiles, reading, shelf, trials, workshop
 from drumbo.services.prints import PrintManager, try_link
 from drumbo.services.simulated import simulated_readings
 from drumbo.standins.resin.bottle import draw_bottle, true_exposure_s
-from drumbo.standins.resin.device import ResinPrinter
+from drumbo.standins.resin.device import ResinDevice
 from drumbo.standins.resin.server import PackageServer
 from drumbo.store.database import Workshop
 
@@ -34,7 +34,7 @@ BOTTLE = {
 
 @dataclass
 class Lit:
-    device: ResinPrinter
+    device: ResinDevice
     printer: int
     bottle: int
     profile: int
@@ -42,7 +42,7 @@ class Lit:
 
 @pytest.fixture
 def lit(house: Workshop) -> Iterator[Lit]:
-    device = ResinPrinter((1900, 800), pace=1e6)
+    device = ResinDevice((1900, 800), pace=1e6)
     server = PackageServer(device)
     server.start()
     url = f"http://127.0.0.1:{server.port}"
@@ -78,8 +78,8 @@ def test_from_a_label_to_an_exposure_and_another_layer_height(house: Workshop, r
     assert found.profile.values["exposure_s"].origin.trial == coupons
     known = {s.group.key: s.known for s in found.card.sectors}
     assert known == {
-        "light": Known.MEASURED, "exposure": Known.MEASURED, "fit": Known.MEASURED, "bottom": Known.START,
-        "lift": Known.START,
+        "light": Status.MEASURED, "exposure": Status.MEASURED, "fit": Status.MEASURED, "bottom": Status.START,
+        "lift": Status.START,
     }  # fmt: skip
     spine = next(s for s in shelf.find(house).spines if s.id == lit.profile)
     assert {s.group.key: s.known for s in spine.sectors} == known
@@ -87,14 +87,14 @@ def test_from_a_label_to_an_exposure_and_another_layer_height(house: Workshop, r
     left = found.card.material.left_ml
     assert left == pytest.approx(500 - sum(trials.sheet(house, n).facts["grams"] for n in (1, 2)) / 1.12, abs=0.2)
 
-    copy = life.preview_copy(house, lit.profile, lit.bottle, lit.printer, "grey, 25 µm", layer="25")
-    fates = {c.key: c.fate for c in copy.carried}
-    assert fates["penetration_um"] == Fate.CARRIES
-    assert fates["exposure_s"] == Fate.RECHECK
-    half = life.copy(house, lit.profile, lit.bottle, lit.printer, "grey, 25 µm", layer="25")
+    copy = copying.preview_copy(house, lit.profile, lit.bottle, lit.printer, "grey, 25 µm", layer="25")
+    fates = {c.key: c.outcome for c in copy.carried}
+    assert fates["penetration_um"] == CopyOutcome.CARRIES
+    assert fates["exposure_s"] == CopyOutcome.RECHECK
+    half = copying.copy(house, lit.profile, lit.bottle, lit.printer, "grey, 25 µm", layer="25")
     told = profiles.sheet(house, half).profile.values["exposure_s"]
     assert told.number == pytest.approx(true_exposure_s(draw_bottle("resin-standard", 1), 25, 4.0), rel=0.1)
-    assert told.origin.kind == From.COPY
+    assert told.origin.kind == OriginKind.COPY
     assert "nobody has tried it" in told.recheck
     assert profiles.card(house, half).next.kind.title == "Exposure"
     again = _printed(house, room, half, "exposure-coupon")

@@ -15,7 +15,7 @@ from sqlalchemy import inspect as look_at
 
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
 from drumbo.core.gcode.roles import ROADS
-from drumbo.core.profile import Known
+from drumbo.core.profile import Status
 from drumbo.exchange.profile_file import profile_json
 from drumbo.services import (
     adopting,
@@ -124,7 +124,7 @@ def test_by_hand_and_back(house: Workshop, begun: Begun) -> None:
     by_hand.set_value(house, begun.profile, "flow_ratio", "0,96")
     sheet = profiles.sheet(house, begun.profile)
     assert sheet.profile.number("flow_ratio") == 0.96
-    assert {s.group.key: s.known for s in sheet.card.sectors}["flow"] is Known.HAND
+    assert {s.group.key: s.known for s in sheet.card.sectors}["flow"] is Status.HAND
     with pytest.raises(InvalidInput):
         by_hand.set_value(house, begun.profile, "flow_ratio", "thick")
     with pytest.raises(NotFound):

@@ -63,7 +63,7 @@ def _blob(x: float, flow: float, length: float = 100.0) -> list[str]:
 
 
 def _weight(thing: PrintedObject, x: float) -> float:
-    jaws = tools.Jaws((x - 10, 40), (x + 10, 60), 0.0, "scale")
+    jaws = tools.JawsOnBed((x - 10, 40), (x + 10, 60), 0.0, "scale")
     return tools.measure(thing, jaws, np.random.default_rng(0))
 
 

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from drumbo.core.gcode.writer import Job, write
+from drumbo.core.gcode.writer import PrintJob, write
 from drumbo.core.piece import block
 from drumbo.core.toolpath import Role, build, settings_for
 from drumbo.standins import eye
@@ -88,7 +88,7 @@ def test_infill_over_the_air_between_lines_is_no_overhang() -> None:
     settings = settings_for(context.profile.numbers(), context.printer)
     path = build(solid, settings, middle=context.printer.bed_middle, purge_from=(10, 8))
     machine = Machine()
-    for line in write(path, Job(context.printer, 210, 210, 60, 60)).splitlines():
+    for line in write(path, PrintJob(context.printer, 210, 210, 60, 60)).splitlines():
         machine.run(line)
     found = geometry(machine.moves)
     assert (path.role == Role.INFILL).sum() > 100

@@ -18,7 +18,7 @@ from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.reader import read
 from drumbo.core.piece import draw
-from drumbo.core.profile import From, changed
+from drumbo.core.profile import OriginKind, changed
 from drumbo.exchange.layer_package import package_bytes, read_package
 from drumbo.standins.filament.bed import FLAT, Bed
 from drumbo.standins.filament.spool import draw_spool
@@ -156,7 +156,7 @@ def test_prints_on_the_stand_in_and_reads_to_a_result(trial: AnyKind[Any, Any]) 
     assert set(new) <= set(trial.sets)
     held = context.profile.values
     confirmed = {key for key, value in new.items() if key in held and value.origin == held[key].origin}
-    assert all(v.origin.kind == From.TRIAL and v.origin.trial == 5 for k, v in new.items() if k not in confirmed)
+    assert all(v.origin.kind == OriginKind.TRIAL and v.origin.trial == 5 for k, v in new.items() if k not in confirmed)
     assert all(new[key].number == held[key].number for key in confirmed), "what is confirmed keeps its number"
     if not trial.keeps(result):
         assert new == {}

@@ -137,8 +137,8 @@ def test_jaws_open_in_gaps_and_find_none_where_there_is_none(context: Context) -
     thing = printed(DIMENSIONS.print_file(plan, context).gcode, draw_spool("pla", 3))
     gap = next(j for j in DIMENSIONS.piece(plan, context).jaws if j.measure == "gap").on_bed(context.printer.bed_middle)
     rng = np.random.default_rng(0)
-    assert tools.measure(thing, tools.Jaws(gap.a, gap.b, gap.z, "inside"), rng) == pytest.approx(8.0, abs=0.12)
-    shifted = tools.Jaws((gap.a[0] - 4.0, gap.a[1]), (gap.b[0] - 8.0, gap.b[1]), gap.z, "inside")
+    assert tools.measure(thing, tools.JawsOnBed(gap.a, gap.b, gap.z, "inside"), rng) == pytest.approx(8.0, abs=0.12)
+    shifted = tools.JawsOnBed((gap.a[0] - 4.0, gap.a[1]), (gap.b[0] - 8.0, gap.b[1]), gap.z, "inside")
     with pytest.raises(DrumboError, match="no gap"):
         tools.measure(thing, shifted, rng)
 

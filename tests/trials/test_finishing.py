@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.profile import From, Known, Origin, Value, changed, proven, sectors
+from drumbo.core.profile import Origin, OriginKind, Status, Value, changed, proven, sectors
 from drumbo.standins import eye, fits
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
@@ -26,7 +26,7 @@ def _list(score: int, **others: int) -> Readings:
     return Readings({key: {"0": value} for key, value in given.items()})
 
 
-def _group(profile: object, key: str) -> Known:
+def _group(profile: object, key: str) -> Status:
     return next(s.known for s in sectors(profile) if s.group.key == key)  # type: ignore[arg-type]
 
 
@@ -36,10 +36,10 @@ def test_a_good_part_proves_until_something_moves(context: Context) -> None:
     assert PROOF.keeps(result)
     closed = changed(context.profile, PROOF.changes(NOTHING, result, context, trial=9))
     assert proven(closed)
-    hand = Value(context.profile.number("nozzle_c") + 12, Origin(From.HAND))
+    hand = Value(context.profile.number("nozzle_c") + 12, Origin(OriginKind.HAND))
     moved = changed(closed, {"nozzle_c": hand})
     assert not proven(moved)
-    assert _group(moved, "proof") is Known.RECHECK
+    assert _group(moved, "proof") is Status.RECHECK
     back = changed(moved, {"nozzle_c": closed.values["nozzle_c"]})
     assert proven(back), "it holds again when what it rests on comes back"
 
@@ -74,10 +74,10 @@ def test_the_proof_makes_up_for_what_shrinks_and_for_the_offset() -> None:
         "offset_mm": 0.2,
         "flow_ratio": 1 / (spool.grip * (spool.diameter_mm / 1.75) ** 2),
     }
-    values = {key: Value(number, Origin(From.TRIAL, "", 1)) for key, number in numbers.items()}
+    values = {key: Value(number, Origin(OriginKind.TRIAL, "", 1)) for key, number in numbers.items()}
     told = replace(context, profile=changed(context.profile, values))
     sizes = {}
-    nothing = changed(context.profile, {"shrinkage_percent": Value(0.0, Origin(From.HAND))})
+    nothing = changed(context.profile, {"shrinkage_percent": Value(0.0, Origin(OriginKind.HAND))})
     for name, here in (("plain", replace(context, profile=nothing)), ("told", told)):
         readings = exact_readings(PROOF, NOTHING, here, seed=3)
         sizes[name] = [readings.measured("size", 0, site) for site in ("x", "y")]
@@ -87,11 +87,11 @@ def test_the_proof_makes_up_for_what_shrinks_and_for_the_offset() -> None:
 
 def test_a_new_batch_marks_what_rests_on_it_and_the_check_clears_what_is_the_same(context: Context) -> None:
     found = {
-        key: Value(context.profile.number(key), Origin(From.TRIAL, "found", 4))
+        key: Value(context.profile.number(key), Origin(OriginKind.TRIAL, "found", 4))
         for key in ("nozzle_c", "flow_ratio", "retraction_mm", "fan_percent")
     }
     known = changed(context.profile, found)
-    fresh = changed(known, {"batch": Value(2.0, Origin(From.HAND, "a new batch"))})
+    fresh = changed(known, {"batch": Value(2.0, Origin(OriginKind.HAND, "a new batch"))})
     marked = {key for key, value in fresh.values.items() if value.recheck}
     assert marked == {"nozzle_c", "flow_ratio", "retraction_mm"}
     here = replace(context, profile=fresh)
@@ -119,9 +119,9 @@ def test_a_check_holds_only_for_the_batch_and_the_values_that_were_printed(conte
     plan = BATCH.suggest(context)
     result = BATCH.evaluate(plan, exact_readings(BATCH, plan, context, seed=2))
     assert result.headline == "3 of 3"
-    later = changed(context.profile, {"batch": Value(2.0, Origin(From.HAND))})
+    later = changed(context.profile, {"batch": Value(2.0, Origin(OriginKind.HAND))})
     assert BATCH.changes(plan, result, replace(context, profile=later), trial=1) == {}
-    hotter = changed(context.profile, {"nozzle_c": Value(225.0, Origin(From.HAND))})
+    hotter = changed(context.profile, {"nozzle_c": Value(225.0, Origin(OriginKind.HAND))})
     new = BATCH.changes(plan, result, replace(context, profile=hotter), trial=1)
     assert set(new) == {"batch", "flow_ratio", "retraction_mm"}
 
@@ -170,7 +170,7 @@ def test_more_flow_takes_its_gap_from_pins_and_holes(context: Context) -> None:
     """8 % more makes a road of 0.407 mm wider by 0.034; half of that grows out of the pin and half into the hole."""
     plan, gaps = replace(CLEARANCE.suggest(context), high_mm=0.2), []
     for flow in (1.0, 1.08):
-        values = {"flow_ratio": Value(flow, Origin(From.HAND))}
+        values = {"flow_ratio": Value(flow, Origin(OriginKind.HAND))}
         here = replace(context, profile=changed(context.profile, values))
         thing = printed(CLEARANCE.print_file(plan, here).gcode, draw_spool("pla", 3))
         shape = thing.geometry
@@ -193,7 +193,7 @@ def test_a_spool_that_wants_other_heat_is_called_and_one_that_does_not_is_not(of
     """Known answers on the stand-in: the profile stands at what one spool wants, the next wants more or less."""
     spool = draw_spool("pla", 3)
     context = plain_context("pla")
-    right = Value(float(round(spool.centre_c - 2)), Origin(From.TRIAL, "", 1))
+    right = Value(float(round(spool.centre_c - 2)), Origin(OriginKind.TRIAL, "", 1))
     context = replace(context, profile=changed(context.profile, {"nozzle_c": right}))
     plan = BATCH.suggest(context)
     heats = ("centre_c", "bond_c", "curl_c", "sheen_c", "damage_c")

@@ -161,7 +161,7 @@ def test_patches_at_many_heights_are_one_layer_but_a_second_object_is_not() -> N
 
 def test_the_height_of_an_object_counts_from_the_plate(context: Context) -> None:
     gcode = TOWER.print_file(_low(context), context).gcode
-    jaws = tools.Jaws((95.0, 112.0), (95.5, 112.0), 1.0, "height")
+    jaws = tools.JawsOnBed((95.0, 112.0), (95.5, 112.0), 1.0, "height")
     things = [printed(gcode, EVEN, bed) for bed in (FLAT, Bed(gap_mm=-0.1))]
     tall = [np.mean([tools.height(thing, jaws, np.random.default_rng(k)) for k in range(20)]) for thing in things]
     assert tall[0] - tall[1] == pytest.approx(0.1, abs=0.02)

@@ -8,7 +8,7 @@ import pytest
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.reader import read
-from drumbo.core.profile import From, Origin, Value, changed
+from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.trials import kind
 from drumbo.trials.base import AnyKind, Context, Readings, weighed
 from tests.conftest import plain_context
@@ -78,7 +78,7 @@ def test_a_strip_that_ends_too_early_plans_its_extension(context: Context, gaps:
 
 def test_a_coarse_flow_is_followed_by_a_fine_strip_and_then_by_nothing(context: Context) -> None:
     def having(error: float) -> Context:
-        value = Value(0.98, Origin(From.TRIAL, "", 1), error)
+        value = Value(0.98, Origin(OriginKind.TRIAL, "", 1), error)
         return Context(context.printer, context.material, changed(context.profile, {"flow_ratio": value}))
 
     assert "nobody measured" in (SURFACE.wants(context) or "")

@@ -9,7 +9,7 @@ import pytest
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.reader import read
-from drumbo.core.profile import From, Origin, Value, changed
+from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
@@ -121,8 +121,10 @@ def test_weights_find_the_limit_its_curve_and_what_to_adopt(context: Context) ->
     assert [chart.title for chart in result.charts] == ["What arrives", "What each temperature carries"]
     value = BLOBS.changes(replace(plan, kept_back="tenth"), result, context, 5)["max_flow_mm3_s"]
     assert value.number == round(0.9 * result.value, 1)
-    assert value.law is not None
-    assert value.law.of(222) == pytest.approx(0.9 * _truth(context, 3, 222), rel=0.04), "where nothing was weighed"
+    assert value.dependency is not None
+    assert value.dependency.of(222) == pytest.approx(0.9 * _truth(context, 3, 222), rel=0.04), (
+        "where nothing was weighed"
+    )
     loose = BLOBS.evaluate(replace(plan, threshold="p90"), exact_readings(BLOBS, plan, context, 3))
     assert loose.value > result.value
 
@@ -130,7 +132,7 @@ def test_weights_find_the_limit_its_curve_and_what_to_adopt(context: Context) ->
 def test_what_is_adopted_is_the_limit_at_the_profiles_heat_by_then(context: Context) -> None:
     plan = BLOBS.suggest(context)
     result = BLOBS.evaluate(plan, exact_readings(BLOBS, plan, context, 3))
-    moved = changed(context.profile, {"nozzle_c": Value(222.0, Origin(From.HAND, ""))})
+    moved = changed(context.profile, {"nozzle_c": Value(222.0, Origin(OriginKind.HAND, ""))})
     value = BLOBS.changes(plan, result, replace(context, profile=moved), 5)["max_flow_mm3_s"]
     after = changed(moved, {"max_flow_mm3_s": value}).values["max_flow_mm3_s"]
     assert after.number == pytest.approx(_truth(context, 3, 222), rel=0.04)
@@ -158,7 +160,7 @@ def test_blobs_that_all_came_are_a_ready_plan_for_faster_ones(context: Context) 
     assert result.state == "edge"
     assert result.extend is not None
     assert result.extend["high_mm3_s"] > 9
-    assert BLOBS.changes(plan, result, context, 1)["max_flow_mm3_s"].law is None, "no curve without a failure"
+    assert BLOBS.changes(plan, result, context, 1)["max_flow_mm3_s"].dependency is None, "no curve without a failure"
 
 
 def test_grams_typed_as_milligrams_do_not_make_a_limit(context: Context) -> None:

@@ -8,7 +8,7 @@ import pytest
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.reader import read
-from drumbo.core.profile import From, Origin, Value, changed
+from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.standins.filament.physics import lag_seconds
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
@@ -102,7 +102,7 @@ def test_restart_extra_and_coasting_are_in_the_file(context: Context) -> None:
 
 def test_ends_come_after_starts(context: Context) -> None:
     assert RESTART.suggest(context)["what"] == "restart"
-    value = Value(-0.1, Origin(From.TRIAL, "", 1), 0.02)
+    value = Value(-0.1, Origin(OriginKind.TRIAL, "", 1), 0.02)
     started = Context(context.printer, context.material, changed(context.profile, {"restart_extra_mm": value}))
     plan = RESTART.suggest(started)
     assert plan["what"] == "coasting"
@@ -148,7 +148,7 @@ def test_a_coarse_sheet_leads_to_a_fine_one_that_is_surer(context: Context) -> N
     coarse = PRESSURE.evaluate(plan, exact_readings(PRESSURE, plan, context, seed=5))
     assert coarse.value is not None
     assert coarse.error is not None
-    held = Value(coarse.value, Origin(From.TRIAL, "", 1), coarse.error)
+    held = Value(coarse.value, Origin(OriginKind.TRIAL, "", 1), coarse.error)
     measured = Context(context.printer, context.material, changed(context.profile, {"pressure_advance_s": held}))
     assert "fine sheet" in (PRESSURE.wants(measured) or "")
     fine_plan = PRESSURE.suggest(measured)

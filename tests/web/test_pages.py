@@ -12,7 +12,7 @@ from sqlalchemy import select
 
 from drumbo.core.catalogue import FILAMENT, of_process
 from drumbo.core.errors import InvalidInput
-from drumbo.core.profile import From, Origin, Value, changed
+from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.services import profiles, shelf, trials
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
@@ -281,11 +281,11 @@ def test_a_poor_proof_is_not_to_be_adopted(house: Workshop, client: FlaskClient,
 
 
 def test_the_drum_tells_states_by_shape() -> None:
-    from drumbo.core.profile import From, Origin, Value, changed, sectors
+    from drumbo.core.profile import Origin, OriginKind, Value, changed, sectors
 
     profile = plain_context().profile
-    by_hand = changed(profile, {"flow_ratio": Value(0.97, Origin(From.HAND))})
-    moved = changed(by_hand, {"nozzle_c": Value(230, Origin(From.TRIAL, "tower", 1))})
+    by_hand = changed(profile, {"flow_ratio": Value(0.97, Origin(OriginKind.HAND))})
+    moved = changed(by_hand, {"nozzle_c": Value(230, Origin(OriginKind.TRIAL, "tower", 1))})
     drum = draw(sectors(moved), turns=9)
     assert drum.measured.count("M") == 9
     assert drum.recheck.count("M") == 9
@@ -326,7 +326,7 @@ def test_a_value_of_another_process_is_refused_and_an_older_profile_that_has_one
         assert "a filament profile has no" in answer.text.lower()
     assert client.post(f"{page}/values/nozzle_c", data={"number": "abc"}).status_code == 422
     with pytest.raises(InvalidInput, match="is not for filament"):
-        changed(profiles.sheet(house, begun.profile).profile, {"exposure_s": Value(3.0, Origin(From.HAND))})
+        changed(profiles.sheet(house, begun.profile).profile, {"exposure_s": Value(3.0, Origin(OriginKind.HAND))})
     with house.writing() as session:
         row = session.scalars(select(RevisionRow).where(RevisionRow.profile_id == begun.profile)).one()
         foreign = {**row.data["values"]["nozzle_c"], "number": 3.0}

@@ -10,11 +10,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from drumbo.core.catalogue import filament, resin
-from drumbo.core.catalogue.parameter import ELSEWHERE, FILAMENT, RESIN, Facts, Group, Label, Parameter
+from drumbo.core.catalogue.parameter import ELSEWHERE, FILAMENT, RESIN, Facts, Group, LabelWord, Parameter
 from drumbo.core.registry import brought
 
 __all__ = [
-    "BY_KEY", "ELSEWHERE", "FILAMENT", "GROUPS", "PARAMETERS", "RESIN", "Facts", "Group", "Label", "Parameter",
+    "BY_KEY", "ELSEWHERE", "FILAMENT", "GROUPS", "PARAMETERS", "RESIN", "Facts", "Group", "LabelWord", "Parameter",
     "find", "groups_of", "in_group", "of_process", "process_of", "starting_values",
 ]  # fmt: skip
 

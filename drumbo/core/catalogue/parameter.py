@@ -39,7 +39,7 @@ def _from(start: Start, facts: Facts) -> float:
 
 
 @dataclass(frozen=True, slots=True)
-class Label:
+class LabelWord:
     """A parameter's word on the spool label, in its `line` at its `place`; on no line, in the label's code alone. A
     word like “/” or “at” goes on from the number before it.
     """
@@ -95,7 +95,7 @@ class Parameter:
     start: Start | None = None
     setting: str = ""
     per: float = 1.0
-    label: Label | None = None
+    label: LabelWord | None = None
 
     def begins_at(self, facts: Facts) -> float | None:
         """The starting value where such facts hold; None for what only a trial can tell."""

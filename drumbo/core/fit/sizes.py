@@ -27,7 +27,7 @@ STANDS_APART = 4.0
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class SizeFit:
     """Shrinkage as a share, with its standard error, along one axis."""
 
     axis: str
@@ -46,7 +46,7 @@ class Sizes:
 
     shrink: float
     error: float
-    axes: tuple[Line, ...]
+    axes: tuple[SizeFit, ...]
     apart: float
     offset_mm: float
     offset_error: float
@@ -88,7 +88,7 @@ def fit_sizes(meant: Floats, measured: Floats, axis: NDArray[np.str_], side: Flo
     sd = max(float(np.sqrt((rests[kept] ** 2).sum() / free)), CALLIPER_SD_MM)
     cov = np.linalg.pinv(design[kept].T @ design[kept]) * sd**2
     own = range(slopes) if slopes == len(names) else [0] * len(names)
-    axes = tuple(Line(name, float(found[k]), float(np.sqrt(cov[k, k]))) for name, k in zip(names, own, strict=True))
+    axes = tuple(SizeFit(name, float(found[k]), float(np.sqrt(cov[k, k]))) for name, k in zip(names, own, strict=True))
     shrink, error = _together(found[:slopes], cov[:slopes, :slopes])
     apart = 0.0
     if slopes == 2:
@@ -99,7 +99,7 @@ def fit_sizes(meant: Floats, measured: Floats, axis: NDArray[np.str_], side: Flo
     return Sizes(shrink, error, axes, apart, offset, offset_error, gap, kept, rests)
 
 
-def fit_height(meant: Floats, measured: Floats) -> Line | None:
+def fit_height(meant: Floats, measured: Floats) -> SizeFit | None:
     """Shrinkage upwards from heights (n,) in mm; None where fewer than two different ones were measured."""
     if len(meant) < 2 or np.ptp(meant) < 5:
         return None
@@ -110,7 +110,7 @@ def fit_height(meant: Floats, measured: Floats) -> Line | None:
     free = max(len(meant) - 2, 1)
     sd = max(float(np.sqrt((rests**2).sum() / free)), CALLIPER_SD_MM)
     cov = np.linalg.pinv(design.T @ design) * sd**2
-    return Line("z", float(found[0]), float(np.sqrt(cov[0, 0])))
+    return SizeFit("z", float(found[0]), float(np.sqrt(cov[0, 0])))
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,10 +8,10 @@ from itertools import zip_longest
 import numpy as np
 from numpy.typing import NDArray
 
-from drumbo.core.gcode.case import Case
+from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.inspect import Inspection
 from drumbo.core.gcode.reader import Command, Program
-from drumbo.core.gcode.roles import AIR, INNER, OUTER, TOP, TRAVEL
+from drumbo.core.gcode.roles import INNER, OUTER, TOP, TRAVEL, UNSUPPORTED
 
 Floats = NDArray[np.float64]
 
@@ -55,14 +55,14 @@ class Parting:
     same: int
 
 
-def pairs(a: tuple[Case, Inspection], b: tuple[Case, Inspection]) -> list[Pair]:
+def pairs(a: tuple[FileAnalysis, Inspection], b: tuple[FileAnalysis, Inspection]) -> list[Pair]:
     """What two files come to: times in minutes, usual values by the time of their roads."""
     rows = (
         ("Time", "min", 1, lambda c, i: i.seconds / 60),
         ("Time, outer walls", "min", 1, lambda c, i: i.seconds_of(OUTER) / 60),
         ("Time, inner roads", "min", 1, lambda c, i: i.seconds_of(INNER) / 60),
         ("Time, tops", "min", 1, lambda c, i: i.seconds_of(TOP) / 60),
-        ("Time, in the air", "min", 1, lambda c, i: i.seconds_of(AIR) / 60),
+        ("Time, in the air", "min", 1, lambda c, i: i.seconds_of(UNSUPPORTED) / 60),
         ("Time, travels", "min", 1, lambda c, i: i.seconds_of(TRAVEL) / 60),
         ("Filament", "g", 2, lambda c, i: i.grams),
         ("Layers", "", 0, lambda c, i: i.layers),
@@ -84,7 +84,7 @@ def pairs(a: tuple[Case, Inspection], b: tuple[Case, Inspection]) -> list[Pair]:
     return [Pair(name, unit, digits, float(of(*a)), float(of(*b))) for name, unit, digits, of in rows]
 
 
-def _usual(case: Case, values: Floats, *, first: bool = False) -> float:
+def _usual(case: FileAnalysis, values: Floats, *, first: bool = False) -> float:
     """The median of a column over the time of the roads above the first layer, or of the first; 0 without roads."""
     laid, layer = case.found.laid, case.found.layer
     where = laid & ((layer == 0) if first else (layer > 0))
@@ -97,7 +97,7 @@ def _usual(case: Case, values: Floats, *, first: bool = False) -> float:
     return float(values[order][min(int(np.searchsorted(upto, upto[-1] / 2)), len(values) - 1)])
 
 
-def parting(a: Case, b: Case) -> Parting | None:
+def parting(a: FileAnalysis, b: FileAnalysis) -> Parting | None:
     """The first move or command in which two files differ, comments and spelling apart; None if none does."""
     first, second = a.program, b.program
     row = _move(first, second)

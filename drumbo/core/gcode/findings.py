@@ -9,10 +9,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from drumbo.core.gcode.case import BAD, ODD, Case, Remark
-from drumbo.core.gcode.departs import DEPARTS
+from drumbo.core.gcode.analysis import BAD, ODD, FileAnalysis, Remark
+from drumbo.core.gcode.move_columns import by_time
+from drumbo.core.gcode.profile_checks import DEPARTS
 from drumbo.core.gcode.reader import PAUSES
-from drumbo.core.gcode.traits import by_time
 
 COLD_C = 150.0
 WAIT_ALL = "M116"
@@ -22,7 +22,7 @@ LEAST_TOOL, SAME_SPEED = 0.05, 0.03
 """A tool that prints for less of the time is not looked at; usual speeds so near each other are one."""
 
 
-def findings(case: Case) -> list[Remark]:
+def findings(case: FileAnalysis) -> list[Remark]:
     """All that is odd: bad before odd, then by how much of the print it touches, then by line."""
     told = []
     if not case.found.laid.any() and not (case.program.e_mm > 0).any():
@@ -33,21 +33,21 @@ def findings(case: Case) -> list[Remark]:
     return sorted(told, key=lambda r: (r.weight != BAD, -round(r.share, 2), r.line))
 
 
-def _homing(case: Case) -> Iterator[Remark]:
+def _homing(case: FileAnalysis) -> Iterator[Remark]:
     first = int(case.found.laid.argmax())
     if not any(c.word == "G28" and c.row <= first for c in case.program.commands):
         yield case.remark(BAD, case.found.laid, "prints before homing (no G28 above)",
                           "Add G28 to the start G-code.")  # fmt: skip
 
 
-def _cold(case: Case) -> Iterator[Remark]:
+def _cold(case: FileAnalysis) -> Iterator[Remark]:
     cold = case.found.laid & (case.program.nozzle_c < COLD_C)
     if cold.any():
         yield case.remark(BAD, cold, f"feeds filament with the nozzle below {COLD_C:.0f} °C; the drive will grind",
                           "Heat and wait (M109) before the first road.")  # fmt: skip
 
 
-def _not_waited(case: Case) -> Iterator[Remark]:
+def _not_waited(case: FileAnalysis) -> Iterator[Remark]:
     """The first road is laid while a heater is still on its way, because nobody waits for it. A word that is not known
     may be a macro that does.
     """
@@ -67,7 +67,7 @@ def _not_waited(case: Case) -> Iterator[Remark]:
             yield case.remark(BAD, case.found.laid, text, f"Put {waits} S{wanted:g} before the first road.")
 
 
-def _left_on(case: Case) -> Iterator[Remark]:
+def _left_on(case: FileAnalysis) -> Iterator[Remark]:
     for words, what, off in ((("M104", "M109"), "nozzle", "M104 S0"), (("M140", "M190"), "bed", "M140 S0")):
         last = [c for c in case.program.found(*words) if c.heat is not None]
         if last and (last[-1].heat or 0) > 0:
@@ -78,7 +78,7 @@ def _left_on(case: Case) -> Iterator[Remark]:
         yield case.of(ODD, fan[-1], "the fan is left running at the end", "End the file with M107.")
 
 
-def _factors(case: Case) -> Iterator[Remark]:
+def _factors(case: FileAnalysis) -> Iterator[Remark]:
     for word, name, factor in (
         ("M220", "speed", case.program.speed_factor), ("M221", "flow", case.program.flow_factor)
     ):  # fmt: skip
@@ -92,7 +92,7 @@ def _factors(case: Case) -> Iterator[Remark]:
             yield Remark(BAD, setter.line, text, layer, share, f"Put {word} S100 where it should end, or take it out.")
 
 
-def _beside(case: Case) -> Iterator[Remark]:
+def _beside(case: FileAnalysis) -> Iterator[Remark]:
     printer, program, laid = case.printer, case.program, case.found.laid
     if printer is None:
         return
@@ -107,7 +107,7 @@ def _beside(case: Case) -> Iterator[Remark]:
         yield case.remark(BAD, laid & (program.z > printer.height_mm), text, "Lay it down, or cut it.")
 
 
-def _too_hot(case: Case) -> Iterator[Remark]:
+def _too_hot(case: FileAnalysis) -> Iterator[Remark]:
     if case.printer is None:
         return
     for words, limit, what in (
@@ -119,7 +119,7 @@ def _too_hot(case: Case) -> Iterator[Remark]:
             yield case.of(BAD, over[0], text, "Slice it for this printer.")
 
 
-def _mixed_up(case: Case) -> Iterator[Remark]:
+def _mixed_up(case: FileAnalysis) -> Iterator[Remark]:
     gulp = case.found.laid & (case.program.e_mm > GULP_MM) & (case.program.e_mm > case.found.way)
     if gulp.any():
         row = int(gulp.argmax())
@@ -128,7 +128,7 @@ def _mixed_up(case: Case) -> Iterator[Remark]:
         yield case.remark(BAD, gulp, text, do)
 
 
-def _one_speed(case: Case) -> Iterator[Remark]:
+def _one_speed(case: FileAnalysis) -> Iterator[Remark]:
     """Two materials that keep to the limits of the softer one."""
     if not any(c.word[0] == "T" and c.word != "T0" for c in case.program.commands):
         return
@@ -150,13 +150,13 @@ def _one_speed(case: Case) -> Iterator[Remark]:
         yield case.remark(ODD, laid & (tool == other), text, do)
 
 
-def _limits_unset(case: Case) -> Iterator[Remark]:
+def _limits_unset(case: FileAnalysis) -> Iterator[Remark]:
     if case.numbers and not any(True for _ in case.program.found("M204", "M205", "M566", "M201")):
         do = "Times here are reckoned with the printer's page. If they differ from the real ones, set M204."
         yield Remark(ODD, 0, "sets no acceleration and no junction speed; the printer's own hold", do=do)
 
 
-def _pauses(case: Case) -> Iterator[Remark]:
+def _pauses(case: FileAnalysis) -> Iterator[Remark]:
     for command in case.program.found(*PAUSES):
         yield case.of(ODD, command, f"pauses here ({command.word})", "Stay near, or take it out.")
 

@@ -10,18 +10,18 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from drumbo.core.gcode.case import Case, Remark
+from drumbo.core.gcode.analysis import FileAnalysis, Remark
 from drumbo.core.gcode.findings import findings
+from drumbo.core.gcode.move_columns import by_time, move_columns
 from drumbo.core.gcode.reader import Program
-from drumbo.core.gcode.roles import AIR, INNER, NAMES, OUTER, ROADS, STILL, TOP, TRAVEL
-from drumbo.core.gcode.traits import by_time, traits
+from drumbo.core.gcode.roles import INNER, NAMES, OUTER, ROADS, STILL, TOP, TRAVEL, UNSUPPORTED
 from drumbo.core.workshop import Printer
 
 Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
-class Band:
+class HeatBand:
     """A stretch of height that is printed at one nozzle temperature, mm and °C."""
 
     low: float
@@ -30,7 +30,7 @@ class Band:
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class RoleSummary:
     """All moves of one role: how long they take, what they lay, and their usual and most flow (99 %), mm³/s, and usual
     speed, mm/s, by time.
     """
@@ -58,7 +58,7 @@ class Inspection:
     """Lengths in mm; usual and most (99 %) flow in mm³/s by the time of roads, of each at its fastest. Seconds are of
     all moves; `parts` has them by role; `layer_mm` and `width_mm` are usual ones. `retraction_mm`, its speed,
     `restart_mm` (how much more is pushed again) and `lift_mm` are usual ones of the `retractions`, 0 where there are
-    none; `bare_travels` are long ones without, up to `bare_most_mm`.
+    none; `unretracted_travels` are long ones without, up to `unretracted_most_mm`.
     """
 
     lines: int
@@ -66,7 +66,7 @@ class Inspection:
     low: tuple[float, float, float]
     high: tuple[float, float, float]
     seconds: float
-    parts: tuple[Part, ...]
+    parts: tuple[RoleSummary, ...]
     layers: int
     layer_mm: float
     width_mm: float
@@ -75,14 +75,14 @@ class Inspection:
     restart_mm: float
     lift_mm: float
     retractions: int
-    bare_travels: int
-    bare_most_mm: float
+    unretracted_travels: int
+    unretracted_most_mm: float
     waits: tuple[Wait, ...]
     filament_mm: float
     grams: float
     flow_median: float
     flow_high: float
-    bands: tuple[Band, ...]
+    bands: tuple[HeatBand, ...]
     bed_c: float
     unknown: Mapping[str, int]
     remarks: tuple[Remark, ...]
@@ -92,18 +92,18 @@ class Inspection:
         return sum(part.seconds for part in self.parts if part.role in roles)
 
 
-def case_of(
+def analyse(
     program: Program,
     *,
     printer: Printer | None = None,
     numbers: Mapping[str, float] | None = None,
     filament_mm: float = 1.75,
-) -> Case:
+) -> FileAnalysis:
     """A file with its columns, held against a printer's limits and a profile's numbers (catalogue keys) where given."""
     motion = program.motion(
         accel=printer.accel_mm_s2 if printer else None, junction=printer.junction_mm_s if printer else None
     )
-    return Case(program, traits(program, motion, filament_mm), printer, numbers or {})
+    return FileAnalysis(program, move_columns(program, motion, filament_mm), printer, numbers or {})
 
 
 def inspect(
@@ -115,11 +115,11 @@ def inspect(
     density_g_cm3: float = 1.24,
 ) -> Inspection:
     """Look a file through, against a printer's limits and a profile's numbers (catalogue keys) where given."""
-    case = case_of(program, printer=printer, numbers=numbers, filament_mm=filament_mm)
+    case = analyse(program, printer=printer, numbers=numbers, filament_mm=filament_mm)
     return summary(case, filament_mm, density_g_cm3)
 
 
-def summary(case: Case, filament_mm: float = 1.75, density_g_cm3: float = 1.24) -> Inspection:
+def summary(case: FileAnalysis, filament_mm: float = 1.75, density_g_cm3: float = 1.24) -> Inspection:
     """A case in a few numbers, and what is odd about it."""
     program, found = case.program, case.found
     laid = found.laid
@@ -131,7 +131,7 @@ def summary(case: Case, filament_mm: float = 1.75, density_g_cm3: float = 1.24) 
         low, high = tuple(e[0] for e in ends), tuple(e[1] for e in ends)  # type: ignore[assignment]
     filament = float(program.e_mm @ program.flow_factor)
     area = math.pi * filament_mm**2 / 4
-    between = case.gaps
+    between = case.between
     flow_usual, flow_high = _flow(case)
     return Inspection(
         lines=program.lines,
@@ -148,8 +148,8 @@ def summary(case: Case, filament_mm: float = 1.75, density_g_cm3: float = 1.24) 
         restart_mm=between.restart_mm,
         lift_mm=between.usual(between.lift_mm),
         retractions=int(between.pulls.sum()),
-        bare_travels=int(between.bare.sum()),
-        bare_most_mm=float(between.way_mm[between.bare].max(initial=0.0)),
+        unretracted_travels=int(between.bare.sum()),
+        unretracted_most_mm=float(between.way_mm[between.bare].max(initial=0.0)),
         waits=_waits(program),
         filament_mm=filament,
         grams=filament * area * density_g_cm3 / 1000,
@@ -162,7 +162,7 @@ def summary(case: Case, filament_mm: float = 1.75, density_g_cm3: float = 1.24) 
     )
 
 
-def _flow(case: Case) -> tuple[float, float]:
+def _flow(case: FileAnalysis) -> tuple[float, float]:
     """Usual and most flow of the roads, mm³/s; what is copied for it is let go of before anything else is."""
     flow, seconds = case.found.flow[case.found.laid], case.found.seconds[case.found.laid]
     return by_time(flow, seconds, 0.5), by_time(flow, seconds, 0.99)
@@ -179,16 +179,16 @@ def _waits(program: Program) -> tuple[Wait, ...]:
     return tuple(waits)
 
 
-def _parts(case: Case, grams_each_mm: float) -> tuple[Part, ...]:
+def _parts(case: FileAnalysis, grams_each_mm: float) -> tuple[RoleSummary, ...]:
     """What is done by role, roads first; roles that do not occur are left out."""
     found, flow_factor = case.found, case.program.flow_factor
     parts = []
-    for role in (OUTER, INNER, TOP, AIR, TRAVEL, STILL):
+    for role in (OUTER, INNER, TOP, UNSUPPORTED, TRAVEL, STILL):
         rows = np.flatnonzero(case.role == role)
         if not len(rows):
             continue
         seconds = found.seconds[rows]
-        part = Part(role, NAMES[role], float(seconds.sum()))
+        part = RoleSummary(role, NAMES[role], float(seconds.sum()))
         if role in ROADS:
             grams = float((case.program.e_mm[rows] * flow_factor[rows]).sum()) * grams_each_mm
             usual, high = by_time(found.flow[rows], seconds, 0.5), by_time(found.flow[rows], seconds, 0.99)
@@ -199,13 +199,13 @@ def _parts(case: Case, grams_each_mm: float) -> tuple[Part, ...]:
     return tuple(parts)
 
 
-def _bands(z: Floats, nozzle: Floats) -> tuple[Band, ...]:
+def _bands(z: Floats, nozzle: Floats) -> tuple[HeatBand, ...]:
     """Where along z which temperature is set; neighbouring bands of one temperature are one."""
     if not len(z):
         return ()
     cuts = [0, *(np.flatnonzero(np.diff(nozzle)) + 1), len(z)]
-    found: list[Band] = []
+    found: list[HeatBand] = []
     for first, last in pairwise(cuts):
-        band = Band(float(z[first:last].min()), float(z[first:last].max()), float(nozzle[first]))
+        band = HeatBand(float(z[first:last].min()), float(z[first:last].max()), float(nozzle[first]))
         found.append(band)
     return tuple(found)

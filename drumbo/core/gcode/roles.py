@@ -17,11 +17,11 @@ from numba import njit
 from numpy.typing import NDArray
 
 from drumbo.core.gcode.bitgrid import bit, open_air, paint
+from drumbo.core.gcode.move_columns import MoveColumns
 from drumbo.core.gcode.reader import Program
-from drumbo.core.gcode.traits import Traits
 
-STILL, TRAVEL, INNER, OUTER, TOP, AIR = range(6)
-ROADS = (INNER, OUTER, TOP, AIR)
+STILL, TRAVEL, INNER, OUTER, TOP, UNSUPPORTED = range(6)
+ROADS = (INNER, OUTER, TOP, UNSUPPORTED)
 NAMES = ("standing", "travels", "inner roads", "outer walls", "tops", "in the air")
 """By number. What has no way in the plane stands: it pulls filament, or lifts."""
 
@@ -47,7 +47,7 @@ THREADS = 4
 """Each looks at its own layers."""
 
 
-def roles(program: Program, found: Traits) -> NDArray[np.uint8]:
+def roles(program: Program, found: MoveColumns) -> NDArray[np.uint8]:
     """(n,) the role of every move, one of the six numbers above."""
     out = np.where(found.way > 0, np.uint8(TRAVEL), np.uint8(STILL))
     laid = found.laid
@@ -227,7 +227,7 @@ def _judge_layer(moves: Any, rows: Any, place: Any, near: Any, rests: bool, out:
             at_x, at_y = to_x, to_y
         if beside >= 0.5 * way and _is_loop(moves, rows[k:end], place):
             for i in rows[k:end]:
-                if out[i] != AIR:
+                if out[i] != UNSUPPORTED:
                     out[i] = OUTER
         k = end
 
@@ -252,7 +252,7 @@ def _judge_road(x0: float, y0: float, x1: float, y1: float, width: float, near: 
         if not (rests or bit(below, x, y) or bit(below_that, x, y)):
             hangs += one or other or bit(solid, x + across_x, y + across_y) or bit(solid, x - across_x, y - across_y)
     if 2 * hangs >= count:
-        role = AIR
+        role = UNSUPPORTED
     elif 2 * both > count:
         role = OUTER
     elif 2 * bare >= count:

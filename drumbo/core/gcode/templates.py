@@ -50,7 +50,7 @@ def template_names(
 
 
 @dataclass(frozen=True, slots=True)
-class Filled:
+class FilledTemplate:
     """Both templates as a file has them. `wrong` is by field what cannot be written; `odd` are sentences."""
 
     start: tuple[str, ...]
@@ -59,7 +59,7 @@ class Filled:
     odd: tuple[str, ...]
 
 
-def look(printer: Printer, temperatures: Mapping[str, float]) -> Filled:
+def look(printer: Printer, temperatures: Mapping[str, float]) -> FilledTemplate:
     """Fill both templates in and look them over, as if a piece were printed between them."""
     names = template_names(printer, temperatures)
     wrong: dict[str, str] = {}
@@ -71,7 +71,7 @@ def look(printer: Printer, temperatures: Mapping[str, float]) -> Filled:
             wrong |= error.problems
             filled[key] = ()
     odd = () if wrong else tuple(_odd(printer, temperatures, filled["start_gcode"], filled["end_gcode"]))
-    return Filled(filled["start_gcode"], filled["end_gcode"], wrong, odd)
+    return FilledTemplate(filled["start_gcode"], filled["end_gcode"], wrong, odd)
 
 
 def _odd(

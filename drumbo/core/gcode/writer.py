@@ -12,7 +12,7 @@ from drumbo.core.workshop import Printer
 
 
 @dataclass(frozen=True, slots=True)
-class Job:
+class PrintJob:
     """Everything a file needs beside its roads. Temperatures in °C; `title` lines go on top as comments."""
 
     printer: Printer
@@ -30,7 +30,7 @@ class Job:
         return {key: getattr(self, key) for key in ("nozzle_first_c", "nozzle_c", "bed_first_c", "bed_c")}
 
 
-def write(path: Toolpath, job: Job) -> str:
+def write(path: Toolpath, job: PrintJob) -> str:
     """The G-code of a toolpath, one line a row, lengths in mm, filament relative (M83).
 
     Raises InvalidInput for a name in a template that is not known.
@@ -41,7 +41,7 @@ def write(path: Toolpath, job: Job) -> str:
     return "\n".join(lines) + "\n"
 
 
-def _opening(path: Toolpath, job: Job) -> list[str]:
+def _opening(path: Toolpath, job: PrintJob) -> list[str]:
     words = dialect(job.printer.dialect)
     names = template_names(job.printer, job.temperatures, job.names)
     lines = fill_template("start_gcode", job.printer.start_gcode, names)
@@ -56,7 +56,7 @@ def _opening(path: Toolpath, job: Job) -> list[str]:
     return lines
 
 
-def _closing(path: Toolpath, job: Job) -> list[str]:
+def _closing(path: Toolpath, job: PrintJob) -> list[str]:
     x, y, z = float(path.x[-1]), float(path.y[-1]), float(path.z[-1])
     lift = min(z + 10, max(job.printer.height_mm, z))
     lines = ["M220 S100", "M221 S100", "M107", f"G0 X{x:.3f} Y{y:.3f} Z{lift:.3f} F1200"]
@@ -68,7 +68,7 @@ def _closing(path: Toolpath, job: Job) -> list[str]:
     return lines
 
 
-def _body(path: Toolpath, job: Job) -> list[str]:
+def _body(path: Toolpath, job: PrintJob) -> list[str]:
     """One line a row, with the events before their rows; words that did not change are left out."""
     events: dict[int, list[Event]] = {}
     for event in path.events:
@@ -108,14 +108,14 @@ def _body(path: Toolpath, job: Job) -> list[str]:
     return lines
 
 
-def _nozzle_after_first(path: Toolpath, job: Job, row: int) -> list[str]:
+def _nozzle_after_first(path: Toolpath, job: PrintJob, row: int) -> list[str]:
     """The other layers' temperature, unless an event set one already and so has the last word."""
     if any(event.what == Set.NOZZLE and event.row <= row for event in path.events):
         return []
     return [f"M104 S{job.nozzle_c:g}"]
 
 
-def _event(event: Event, job: Job) -> list[str]:
+def _event(event: Event, job: PrintJob) -> list[str]:
     if event.what == Set.NOTE:
         return [f"; {event.text}"]
     if event.what == Set.NOZZLE:

@@ -117,7 +117,7 @@ class LayerJob:
 
 
 @dataclass(frozen=True, slots=True)
-class Lit:
+class LitSolid:
     """A solid with exposures of its own, s."""
 
     solid: Manifold
@@ -144,7 +144,7 @@ def exposures(normal_s: float, bottom_s: float, bottom_layers: int, transition_l
 
 
 def job(
-    solids: Sequence[Lit],
+    solids: Sequence[LitSolid],
     numbers: Mapping[str, float],
     screen: Screen,
     *,

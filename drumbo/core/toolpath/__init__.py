@@ -1,6 +1,6 @@
 """From a solid to roads: slices, walls, tops, bridges, infill, travels, and the events between them."""
 
-from drumbo.core.toolpath.build import Override, Stroke, Turn, Zone, build
+from drumbo.core.toolpath.build import Override, RawPath, SpiralLoop, Zone, build
 from drumbo.core.toolpath.columns import Event, Role, Toolpath, path_motion
 from drumbo.core.toolpath.settings import PrintSettings, settings_for
 
@@ -8,10 +8,10 @@ __all__ = [
     "Event",
     "Override",
     "PrintSettings",
+    "RawPath",
     "Role",
-    "Stroke",
+    "SpiralLoop",
     "Toolpath",
-    "Turn",
     "Zone",
     "build",
     "path_motion",

@@ -11,10 +11,10 @@ import numpy as np
 from manifold3d import CrossSection, Manifold
 from numpy.typing import NDArray
 
+from drumbo.core.toolpath.builder import ToolpathBuilder
 from drumbo.core.toolpath.columns import Role, Set, Toolpath
 from drumbo.core.toolpath.hatch import hatch
 from drumbo.core.toolpath.pace import blow_by_time, slow_small_layers
-from drumbo.core.toolpath.pen import Pen
 from drumbo.core.toolpath.plane import closed_from_rear, edges_of, inside, nearest_chain, subdivide
 from drumbo.core.toolpath.regions import FINE_MM, LayerPlan, grow, layer_at, plan_layers
 from drumbo.core.toolpath.settings import PrintSettings
@@ -50,7 +50,7 @@ class Zone:
 
 
 @dataclass(frozen=True, slots=True)
-class Stroke:
+class RawPath:
     """A road that the piece is by nature, drawn as it is: points (k, 2), mm, in piece coordinates.
 
     `settings` are its own, or None for the piece's. `pressure_s` is the pressure advance from here on, where it differs
@@ -67,7 +67,7 @@ class Stroke:
 
 
 @dataclass(frozen=True, slots=True)
-class Turn:
+class SpiralLoop:
     """One turn of a wall that is printed in a single rising line: points (k, 3), mm, in piece coordinates, z the top
     of the road, and its height (k − 1,) over what lies beneath. It goes on where the turn before ended.
     """
@@ -94,8 +94,8 @@ def build(
     purge_from: tuple[float, float],
     overrides: Sequence[Override] = (),
     zones: Sequence[Zone] = (),
-    strokes: Mapping[int, Sequence[Stroke]] | None = None,
-    turns: Sequence[Turn] = (),
+    strokes: Mapping[int, Sequence[RawPath]] | None = None,
+    turns: Sequence[SpiralLoop] = (),
     tolerance_mm: float = FINE_MM,
 ) -> Toolpath:
     """The toolpath of a solid that stands on z = 0 around x = y = 0, printed at `middle` on the bed.
@@ -106,7 +106,7 @@ def build(
     """
     drawn = dict(strokes or {})
     special = [(zone, replace(settings, **zone.settings)) for zone in zones]
-    pen = Pen(settings, offset=middle, start=purge_from)
+    pen = ToolpathBuilder(settings, offset=middle, start=purge_from)
     pending = sorted(overrides, key=lambda o: o.z_mm)
     blown: float | None = None
     for layer in plan_layers(solid, settings, tolerance_mm):
@@ -139,12 +139,12 @@ def build(
     return blow_by_time(slow_small_layers(pen.finish(), settings), settings)
 
 
-def _purge(pen: Pen, start: tuple[float, float], middle: tuple[float, float]) -> None:
+def _purge(pen: ToolpathBuilder, start: tuple[float, float], middle: tuple[float, float]) -> None:
     x, y = start[0] - middle[0], start[1] - middle[1]
     pen.draw(np.array([[x, y], [x + 60.0, y], [x + 60.0, y + 0.6], [x, y + 0.6]]), Role.PURGE, None)
 
 
-def _skirt(pen: Pen, layer: LayerPlan, settings: PrintSettings) -> None:
+def _skirt(pen: ToolpathBuilder, layer: LayerPlan, settings: PrintSettings) -> None:
     outline = CrossSection.batch_hull([grow(layer.walls[0], settings.width_mm / 2)])
     for loop in range(settings.skirt_loops):
         away = settings.skirt_gap_mm + (settings.skirt_loops - loop) * settings.width_mm
@@ -153,7 +153,7 @@ def _skirt(pen: Pen, layer: LayerPlan, settings: PrintSettings) -> None:
 
 
 def _layer(
-    pen: Pen, layer: LayerPlan, settings: PrintSettings, special: Sequence[tuple[Zone, PrintSettings]] = ()
+    pen: ToolpathBuilder, layer: LayerPlan, settings: PrintSettings, special: Sequence[tuple[Zone, PrintSettings]] = ()
 ) -> None:
     """Islands one after the other, nearest first; in each inner walls, outer wall, then what fills it."""
     walls = [
@@ -181,7 +181,7 @@ def _layer(
         _fill(pen, inner, layer.islands[island], settings)
 
 
-def _draw_strokes(pen: Pen, strokes: Sequence[Stroke], settings: PrintSettings) -> None:
+def _draw_strokes(pen: ToolpathBuilder, strokes: Sequence[RawPath], settings: PrintSettings) -> None:
     for stroke in strokes:
         pen.use(stroke.settings or settings)
         if stroke.label:
@@ -201,7 +201,7 @@ def _homes(roads: Sequence[_Road], islands: Sequence[Floats]) -> NDArray[np.int6
     return homes
 
 
-def _wall(pen: Pen, road: _Road, layer: LayerPlan, island: Floats) -> None:
+def _wall(pen: ToolpathBuilder, road: _Road, layer: LayerPlan, island: Floats) -> None:
     loop = closed_from_rear(road.points)
     if layer.beneath is None:
         pen.draw(loop, road.role, island)
@@ -266,7 +266,7 @@ def _lines(region: CrossSection, spacing: float, angle: float, role: Role) -> li
     return [_Road(line, role) for line in lines[long_enough, :4].reshape(-1, 2, 2)]
 
 
-def _fill(pen: Pen, roads: Sequence[_Road], island: Floats, settings: PrintSettings) -> None:
+def _fill(pen: ToolpathBuilder, roads: Sequence[_Road], island: Floats, settings: PrintSettings) -> None:
     """Lines one after the other, each from its nearer end; ends a road apart are joined without a travel."""
     reach = 1.7 * settings.width_mm
     for role in (Role.BRIDGE, Role.SOLID, Role.TOP, Role.INFILL):

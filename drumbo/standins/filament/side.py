@@ -32,7 +32,7 @@ from drumbo.standins.filament.camera import front_picture
 from drumbo.standins.filament.device import FilamentPrinter, Loaded
 from drumbo.standins.filament.printing import PrintedObject
 from drumbo.standins.line.manners import FAULTS
-from drumbo.standins.tools import Jaws
+from drumbo.standins.tools import JawsOnBed
 
 PICTURES = {"/front.png": (front_picture, "10"), "/top.png": (top_picture, "16")}
 
@@ -120,5 +120,5 @@ class _Handler(JsonHandler):
         return {"pace": self.device.clock.pace}
 
 
-def _jaws(data: dict[str, Any], thing: PrintedObject) -> Jaws:
+def _jaws(data: dict[str, Any], thing: PrintedObject) -> JawsOnBed:
     return jaws_of(data, lambda: float(thing.geometry.z.max()) / 2)

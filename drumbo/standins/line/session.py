@@ -33,7 +33,7 @@ class Halted(Exception):
     """The device stopped itself or was told to; only a restart helps."""
 
 
-class Device(Protocol):
+class LineDevice(Protocol):
     """What is behind the line."""
 
     faults: dict[str, float]
@@ -77,7 +77,7 @@ class LineServer:
     """Listens on loopback and serves one host after the other."""
 
     def __init__(
-        self, device: Device, port: int = 0, manners: Manners | None = None, cable: Cable | None = None
+        self, device: LineDevice, port: int = 0, manners: Manners | None = None, cable: Cable | None = None
     ) -> None:
         self.device = device
         self.manners = manners or getattr(device, "manners", None) or Manners()

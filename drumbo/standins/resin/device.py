@@ -38,7 +38,7 @@ class _Job:
     message: str = ""
 
 
-class ResinPrinter:
+class ResinDevice:
     """A printer on its own clock, `pace` times faster than real. Its screen has `pixels`."""
 
     def __init__(

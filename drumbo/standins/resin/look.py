@@ -18,9 +18,9 @@ from drumbo.standins import eye
 from drumbo.standins.eye import Box
 from drumbo.standins.resin import physics
 from drumbo.standins.resin.bottle import Bottle
-from drumbo.standins.resin.thing import Cured, Field
+from drumbo.standins.resin.thing import Cured, DoseField
 from drumbo.standins.resin.tools import measure
-from drumbo.standins.tools import Jaws
+from drumbo.standins.tools import JawsOnBed
 
 Bits = NDArray[np.bool_]
 
@@ -37,7 +37,7 @@ COARSE_MM = 4.0
 
 
 @dataclass(frozen=True, slots=True)
-class Spot:
+class LitSpot:
     """A fine feature of one layer: its most inner point, mm, its width there, and how much it covers, mm²."""
 
     x: float
@@ -67,7 +67,7 @@ def windows(thing: Cured, numbers: Sequence[int], box: Box) -> tuple[list[Bits],
     return shown, left * pixel - wide / 2, deep / 2 - top * pixel
 
 
-def _shown(found: Field | None, top: int, left: int, shape: tuple[int, int]) -> Bits:
+def _shown(found: DoseField | None, top: int, left: int, shape: tuple[int, int]) -> Bits:
     """(shape) pixels that are lit by more than half of the brightest of them."""
     out = np.zeros(shape, dtype=bool)
     if found is None:
@@ -82,12 +82,12 @@ def _shown(found: Field | None, top: int, left: int, shape: tuple[int, int]) -> 
     return out
 
 
-def spots(bits: Bits, left_mm: float, rear_mm: float, pixel_mm: float) -> list[Spot]:
+def spots(bits: Bits, left_mm: float, rear_mm: float, pixel_mm: float) -> list[LitSpot]:
     """Parts that hang together, each with its widest place."""
     return _spots(ndimage.label(bits)[0], left_mm, rear_mm, pixel_mm)
 
 
-def _spots(labels: NDArray[np.int32], left_mm: float, rear_mm: float, pixel_mm: float) -> list[Spot]:
+def _spots(labels: NDArray[np.int32], left_mm: float, rear_mm: float, pixel_mm: float) -> list[LitSpot]:
     """The same of parts that are numbered from 1."""
     found = []
     for place, where in enumerate(ndimage.find_objects(labels), start=1):
@@ -103,14 +103,14 @@ def _spots(labels: NDArray[np.int32], left_mm: float, rear_mm: float, pixel_mm: 
                 left_mm + (columns.start + columns.stop) / 2 * pixel_mm,
                 rear_mm - (rows.start + rows.stop) / 2 * pixel_mm,
             )
-            found.append(Spot(x, y, min(mine.shape) * pixel_mm, area * pixel_mm**2))
+            found.append(LitSpot(x, y, min(mine.shape) * pixel_mm, area * pixel_mm**2))
             continue
         deep = ndimage.distance_transform_edt(np.pad(mine, 1))[1:-1, 1:-1]
         row, column = np.unravel_index(int(deep.argmax()), deep.shape)
         width = (2 * float(deep[row, column]) - 1) * pixel_mm
         x = left_mm + (columns.start + column + 0.5) * pixel_mm
         y = rear_mm - (rows.start + row + 0.5) * pixel_mm
-        found.append(Spot(x, y, width, area * pixel_mm**2))
+        found.append(LitSpot(x, y, width, area * pixel_mm**2))
     return found
 
 
@@ -125,16 +125,16 @@ def _layers(thing: Cured, box: Box) -> list[int]:
     return [sorts[k] for k in np.unique(np.linspace(0, len(sorts) - 1, MOST_LAYERS).astype(int))]
 
 
-def _islands(thing: Cured, number: int, box: Box) -> list[Spot]:
-    def find() -> list[Spot]:
+def _islands(thing: Cured, number: int, box: Box) -> list[LitSpot]:
+    def find() -> list[LitSpot]:
         (bits,), left, rear = windows(thing, [number], box)
         return [s for s in spots(bits, left, rear, thing.screen.pixel_mm) if s.width_mm <= FINE_MM]
 
     return _once(thing, "islands", number, box, find)
 
 
-def _gaps(thing: Cured, number: int, box: Box) -> list[Spot]:
-    def find() -> list[Spot]:
+def _gaps(thing: Cured, number: int, box: Box) -> list[LitSpot]:
+    def find() -> list[LitSpot]:
         (bits,), left, rear = windows(thing, [number], box)
         labels, count = ndimage.label(~bits)
         closed = np.ones(count + 1, dtype=bool)
@@ -146,7 +146,7 @@ def _gaps(thing: Cured, number: int, box: Box) -> list[Spot]:
     return _once(thing, "gaps", number, box, find)
 
 
-def _once(thing: Cured, what: str, number: int, box: Box, find: Callable[[], list[Spot]]) -> list[Spot]:
+def _once(thing: Cured, what: str, number: int, box: Box, find: Callable[[], list[LitSpot]]) -> list[LitSpot]:
     """What was looked for in one picture before need not be looked for again."""
     (x0, y0, _), (x1, y1, _) = box
     key = (what, thing.which[number], x0, y0, x1, y1)
@@ -155,17 +155,17 @@ def _once(thing: Cured, what: str, number: int, box: Box, find: Callable[[], lis
     return thing.seen[key]
 
 
-def _firm(thing: Cured, number: int, spot: Spot) -> float:
+def _firm(thing: Cured, number: int, spot: LitSpot) -> float:
     return physics.green(thing.through(number, spot.x, spot.y), thing.bottle.greens)
 
 
-def _stands(thing: Cured, number: int, spot: Spot) -> bool:
+def _stands(thing: Cured, number: int, spot: LitSpot) -> bool:
     lift = thing.layer(number).lift
     least = physics.thinnest_mm(thing.bottle.thin_mm, _firm(thing, number, spot), lift.mm_min, thing.bottle.tears)
     return spot.width_mm >= least
 
 
-def lost(thing: Cured, number: int) -> list[Spot]:
+def lost(thing: Cured, number: int) -> list[LitSpot]:
     """Fine pins and fins of a layer that did not stand."""
     (wide, deep), top = thing.screen.size_mm, float(thing.tops_mm[-1])
     whole: Box = ((-wide / 2, -deep / 2, 0.0), (wide / 2, deep / 2, top))
@@ -191,12 +191,12 @@ def width_left(thing: Cured, box: Box) -> float:
     return float(np.mean(np.clip(seen, 0, 1))) if seen else 1.0
 
 
-def _is_open(thing: Cured, number: int, gap: Spot) -> bool:
+def _is_open(thing: Cured, number: int, gap: LitSpot) -> bool:
     middle = float(thing.beside(number, np.array([gap.x]), np.array([gap.y]))[0])
     return middle < 1 and _left_mm(thing, number, gap) > thing.bottle.clogs_mm
 
 
-def _left_mm(thing: Cured, number: int, gap: Spot) -> float:
+def _left_mm(thing: Cured, number: int, gap: LitSpot) -> float:
     """What is left of a gap once its sides have grown and smeared."""
     smear = physics.smear_mm(thing.layer(number).rest_before_s, thing.bottle.settles_s)
     # How far its sides have grown, by the dose a good way into them.
@@ -293,7 +293,7 @@ def first_seen(thing: Cured, boxes: Sequence[Box], signs: Sequence[str], seed: i
     return {sign: eye.begins(scores[:, column] <= eye.PLAIN) for column, sign in enumerate(signs)}
 
 
-def measure_all(thing: Cured, places: Sequence[Jaws], seed: int) -> list[float | None]:
+def measure_all(thing: Cured, places: Sequence[JawsOnBed], seed: int) -> list[float | None]:
     """What a person reads off the tool at every place, None where there is nothing to measure."""
     rng = np.random.default_rng([seed, thing.digest, 2])
     numbers = (measure(thing, jaws, rng) for jaws in places)

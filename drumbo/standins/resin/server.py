@@ -29,9 +29,9 @@ from drumbo.exchange.layer_package import LARGEST
 from drumbo.standins.door import Door, JsonHandler, jaws_of, point
 from drumbo.standins.resin import look, tools
 from drumbo.standins.resin.camera import front_picture, top_picture
-from drumbo.standins.resin.device import Poured, ResinPrinter
+from drumbo.standins.resin.device import Poured, ResinDevice
 from drumbo.standins.resin.thing import Cured
-from drumbo.standins.tools import Jaws
+from drumbo.standins.tools import JawsOnBed
 
 PICTURES = {"/top.png": (top_picture, "16"), "/front.png": (front_picture, "10")}
 
@@ -39,12 +39,12 @@ PICTURES = {"/top.png": (top_picture, "16"), "/front.png": (front_picture, "10")
 class PackageServer(Door):
     """The HTTP server of the device."""
 
-    def __init__(self, device: ResinPrinter, port: int = 0) -> None:
+    def __init__(self, device: ResinDevice, port: int = 0) -> None:
         super().__init__(_Handler, port, device=device)
 
 
 class _Handler(JsonHandler):
-    device: ResinPrinter
+    device: ResinDevice
 
     def do_GET(self) -> None:  # noqa: N802 - so the library calls it
         url = urlparse(self.path)
@@ -126,5 +126,5 @@ class _Handler(JsonHandler):
         return {"pace": self.device.pace}
 
 
-def _jaws(data: dict[str, Any], thing: Cured) -> Jaws:
+def _jaws(data: dict[str, Any], thing: Cured) -> JawsOnBed:
     return jaws_of(data, lambda: float(thing.tops_mm[-1]) / 2)

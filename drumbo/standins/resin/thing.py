@@ -43,7 +43,7 @@ class Lamp:
 
 
 @dataclass(frozen=True, slots=True)
-class Field:
+class DoseField:
     """Seconds of full light on each pixel of one layer, cropped to what is lit: rows from the back, columns from the
     left, the first of them `row` and `column`.
     """
@@ -62,7 +62,7 @@ class Cured:
     lamp: Lamp
     resin_c: float
     digest: int
-    fields: tuple[Field | None, ...]
+    fields: tuple[DoseField | None, ...]
     which: tuple[int, ...]
     tops_mm: Floats = field(default_factory=lambda: np.zeros(0))
     seen: dict[tuple[object, ...], list[Any]] = field(default_factory=dict)
@@ -129,7 +129,7 @@ class Cured:
         own = float(self.light(number, np.array([x]), np.array([y]))[0])
         return own * math.exp(-self.layer(number).height_um / self.bottle.reach_um) / self.critical
 
-    def lit(self, number: int) -> Field | None:
+    def lit(self, number: int) -> DoseField | None:
         """What of a layer was lit at all."""
         return self.fields[self.which[number]]
 
@@ -139,7 +139,7 @@ def cure(data: bytes, bottle: Bottle, lamp: Lamp | None = None, resin_c: float =
     package = read_package(data)
     with ThreadPoolExecutor(DECODERS) as pool:
         pictures = list(pool.map(lambda number: _field(*package.lit(number)), range(len(package.images))))
-    fields: list[Field | None] = []
+    fields: list[DoseField | None] = []
     places: dict[tuple[tuple[int, float, float], ...], int] = {}
     which = []
     for layer in package.layers:
@@ -152,11 +152,11 @@ def cure(data: bytes, bottle: Bottle, lamp: Lamp | None = None, resin_c: float =
     return Cured(package, bottle, lamp or Lamp(), resin_c, crc32(data), tuple(fields), tuple(which), tops)
 
 
-def _field(row: int, column: int, image: NDArray[np.uint8]) -> Field | None:
-    return Field(row, column, image.astype(np.float32) / np.float32(255)) if image.size else None
+def _field(row: int, column: int, image: NDArray[np.uint8]) -> DoseField | None:
+    return DoseField(row, column, image.astype(np.float32) / np.float32(255)) if image.size else None
 
 
-def _together(lights: list[tuple[Field | None, float]]) -> Field | None:
+def _together(lights: list[tuple[DoseField | None, float]]) -> DoseField | None:
     there = [(found, seconds) for found, seconds in lights if found is not None and seconds > 0]
     if not there:
         return None
@@ -168,4 +168,4 @@ def _together(lights: list[tuple[Field | None, float]]) -> Field | None:
         high, wide = found.seconds.shape
         row, column = found.row - top, found.column - left
         total[row : row + high, column : column + wide] += found.seconds * np.float32(seconds)
-    return Field(top, left, total)
+    return DoseField(top, left, total)

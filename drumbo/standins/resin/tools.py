@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from drumbo.core.errors import DrumboError
 from drumbo.standins.resin.physics import cure_depth_um
 from drumbo.standins.resin.thing import Cured
-from drumbo.standins.tools import CALLIPER_MM, Jaws
+from drumbo.standins.tools import CALLIPER_MM, JawsOnBed
 
 Floats = NDArray[np.float64]
 
@@ -22,7 +22,7 @@ BROAD_MM = 0.5
 LANES = 3
 
 
-def _lanes(thing: Cured, jaws: Jaws) -> tuple[list[Floats], float]:
+def _lanes(thing: Cured, jaws: JawsOnBed) -> tuple[list[Floats], float]:
     """Dose along a few lines side by side between two points, and how long they are, mm."""
     start, way = np.array(jaws.a), np.array(jaws.b) - np.array(jaws.a)
     length = float(np.hypot(*way))
@@ -45,7 +45,7 @@ def _crossing(dose: Floats, at: int) -> float:
     return at + float((1 - low) / (high - low))
 
 
-def calliper(thing: Cured, jaws: Jaws, rng: np.random.Generator) -> float | None:
+def calliper(thing: Cured, jaws: JawsOnBed, rng: np.random.Generator) -> float | None:
     """Jaws closed on what stands between two points, mm; None where nothing does."""
     found = []
     for dose in _lanes(thing, jaws)[0]:
@@ -59,7 +59,7 @@ def calliper(thing: Cured, jaws: Jaws, rng: np.random.Generator) -> float | None
     return _read(max(found), CALLIPER_MM, rng) if found else None
 
 
-def inside(thing: Cured, jaws: Jaws, rng: np.random.Generator) -> float | None:
+def inside(thing: Cured, jaws: JawsOnBed, rng: np.random.Generator) -> float | None:
     """Jaws opened in the gap at the middle between two points, mm; None where it is filled, or has no sides."""
     found = []
     for dose in _lanes(thing, jaws)[0]:
@@ -72,7 +72,7 @@ def inside(thing: Cured, jaws: Jaws, rng: np.random.Generator) -> float | None:
     return _read(min(found), CALLIPER_MM, rng) if found else None
 
 
-def skin(thing: Cured, jaws: Jaws, rng: np.random.Generator) -> float | None:
+def skin(thing: Cured, jaws: JawsOnBed, rng: np.random.Generator) -> float | None:
     """Thickness of a skin half-way between two points, mm; None where none has set."""
     middle = (np.array(jaws.a) + np.array(jaws.b)) / 2
     dose = sum(float(thing.light(n, middle[:1], middle[1:])[0]) for n in range(len(thing.which)))
@@ -86,14 +86,14 @@ def _read(number: float, repeats_mm: float, rng: np.random.Generator) -> float:
     return round(number + rng.uniform(-repeats_mm, repeats_mm), 2)
 
 
-TOOLS: dict[str, Callable[[Cured, Jaws, np.random.Generator], float | None]] = {
+TOOLS: dict[str, Callable[[Cured, JawsOnBed, np.random.Generator], float | None]] = {
     "calliper": calliper,
     "inside": inside,
     "skin": skin,
 }
 
 
-def measure(thing: Cured, jaws: Jaws, rng: np.random.Generator) -> float | None:
+def measure(thing: Cured, jaws: JawsOnBed, rng: np.random.Generator) -> float | None:
     """One number with the tool that the jaws name, None where there is nothing to measure; DrumboError for a tool
     there is not.
     """

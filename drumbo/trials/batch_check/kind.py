@@ -7,7 +7,7 @@ from dataclasses import replace
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From, Value
+from drumbo.core.profile import OriginKind, Value
 from drumbo.core.toolpath import Override, PrintSettings, Toolpath, Zone, settings_for
 from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.batch_check import terrace
@@ -150,7 +150,7 @@ class BatchCheck(Kind[Plan]):
         """Once a new batch is on the holder and nobody has checked it."""
         values = context.profile.values
         batch = values.get("batch")
-        if batch is None or batch.origin.kind == From.TRIAL or self.hindered(context):
+        if batch is None or batch.origin.kind == OriginKind.TRIAL or self.hindered(context):
             return None
         waiting = [key for key in CHECKED if values[key].basis.get("batch", batch.number) != batch.number]
         if not waiting:

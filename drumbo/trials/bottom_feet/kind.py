@@ -9,7 +9,7 @@ import numpy as np
 
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.quality import Quality
-from drumbo.core.light.job import LayerJob, Lit, job
+from drumbo.core.light.job import LayerJob, LitSolid, job
 from drumbo.core.piece import Piece
 from drumbo.trials.base import Aspect, Readings, Result, Step, ToRead
 from drumbo.trials.bottom_feet import feet
@@ -102,7 +102,7 @@ class BottomFeet(LayerKind[Plan]):
         steps, (_, alone) = self.steps(plan), feet.feet(self.steps(plan), self._base_mm(context))
         numbers = context.profile.numbers()
         times = as_printed(plan, [step.value for step in steps])
-        lit = [Lit(solid, numbers["exposure_s"], bottom) for solid, bottom in zip(alone, times, strict=True)]
+        lit = [LitSolid(solid, numbers["exposure_s"], bottom) for solid, bottom in zip(alone, times, strict=True)]
         return job(lit, numbers, screen_of(context), title=title)
 
     def readings(self, plan: Plan) -> ToRead:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fit.sizes import CALLIPER_SD_MM, Line, Sizes, Square, fit_height, fit_sizes, fit_square
+from drumbo.core.fit.sizes import CALLIPER_SD_MM, SizeFit, Sizes, Square, fit_height, fit_sizes, fit_square
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Value
 from drumbo.core.toolpath import Toolpath
@@ -191,7 +191,7 @@ def _says(found: Sizes) -> str:
 
 
 def _notes(
-    found: Sizes, up: Line | None, square: Square | None, taken: Sequence[tuple[float, float, str, str]]
+    found: Sizes, up: SizeFit | None, square: Square | None, taken: Sequence[tuple[float, float, str, str]]
 ) -> tuple[str, ...]:
     notes = []
     out = [

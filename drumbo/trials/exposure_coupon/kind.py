@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from manifold3d import Manifold
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.light.job import LayerJob, Lit, job
+from drumbo.core.light.job import LayerJob, LitSolid, job
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Value
 from drumbo.trials.base import Aspect, Measure, Readings, Result, Site, Step, ToRead
@@ -110,7 +110,7 @@ class ExposureCoupon(LayerKind[Plan]):
         numbers = {**context.profile.numbers(), "layer_um": plan.layer_um, "xy_mm": 0.0}
         bottom = numbers["bottom_exposure_s"]
         times = as_printed(plan, [step.value for step in steps])
-        lit = [Lit(solid, seconds, max(bottom, seconds)) for solid, seconds in zip(alone, times, strict=True)]
+        lit = [LitSolid(solid, seconds, max(bottom, seconds)) for solid, seconds in zip(alone, times, strict=True)]
         return job(lit, numbers, screen_of(context), title=title)
 
     def readings(self, plan: Plan) -> ToRead:

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.piece import Jaw, Part, Piece, Place, block, raised_text, union
-from drumbo.core.toolpath import PrintSettings, Role, Stroke
+from drumbo.core.toolpath import PrintSettings, RawPath, Role
 from drumbo.core.toolpath.hatch import hatch
 from drumbo.core.toolpath.plane import edges_of
 from drumbo.core.workshop import Printer
@@ -100,7 +100,7 @@ TOOLS = {"best": "patch", "lifted": "corners"}
 """What is read at a comb, and with what."""
 
 
-def strokes(combs: Combs, settings: PrintSettings) -> list[Stroke]:
+def strokes(combs: Combs, settings: PrintSettings) -> list[RawPath]:
     """Every patch as two roads, its edge and what fills it, from its own height."""
     level = settings.first_layer_mm + settings.raise_mm
     roads = []
@@ -108,8 +108,8 @@ def strokes(combs: Combs, settings: PrintSettings) -> list[Stroke]:
         for index, height in enumerate(combs.heights):
             up, label = height / 100 - level, f"{height}"
             edge, fill = _patch(combs.patch(comb, index), settings)
-            roads.append(Stroke(edge, Role.OUTER, label=label, raise_mm=up))
-            roads.append(Stroke(fill, Role.SOLID, raise_mm=up))
+            roads.append(RawPath(edge, Role.OUTER, label=label, raise_mm=up))
+            roads.append(RawPath(fill, Role.SOLID, raise_mm=up))
     return roads
 
 

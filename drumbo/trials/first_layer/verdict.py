@@ -12,7 +12,7 @@ from drumbo.core.fields import Scalar
 from drumbo.core.fit.plane import Plane, fit_plane
 from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.first_layer.plan import Plan
-from drumbo.trials.pictures import Map, Spot
+from drumbo.trials.pictures import Map, MapSpot
 
 Floats = NDArray[np.float64]
 
@@ -134,7 +134,7 @@ def _map(plane: Plane, best: dict[int, float], at: Floats, layer: float, reading
     for (x, y), (index, height), kept in zip(at, best.items(), plane.kept, strict=True):
         corners = readings.measured("lifted", index, "here")
         flag = f"{corners:g} lift" if corners else ""
-        spots.append(Spot(float(x), float(y), round(height / 100 - layer, 4), bool(kept), flag))
+        spots.append(MapSpot(float(x), float(y), round(height / 100 - layer, 4), bool(kept), flag))
     return Map(
         "The plate, from above: how much higher the nozzle must run", "mm", 2, round(plane.middle_mm, 4),
         (round(plane.middle_mm, 5), round(plane.slopes[0], 6), round(plane.slopes[1], 6)), tuple(spots),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import Piece
-from drumbo.core.profile import From
+from drumbo.core.profile import OriginKind
 from drumbo.core.toolpath import PrintSettings, Toolpath, Zone
 from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead, check_known
 from drumbo.trials.flow_surface import strip
@@ -59,7 +59,7 @@ class FlowSurface(Kind[Plan]):
         pads = max(FEWEST_PADS, min(USUAL_PADS, self._most_pads(context)))
         pads -= 1 - pads % 2
         held = context.profile.values["flow_ratio"]
-        if held.origin.kind == From.TRIAL and not held.recheck and held.error:
+        if held.origin.kind == OriginKind.TRIAL and not held.recheck and held.error:
             return fine_plan(held.number, held.error, pads)
         step = 0.025 if pads == USUAL_PADS else round(COARSE_REACH / (pads // 2) / 0.005) * 0.005
         middle = round(held.number / 0.005) * 0.005

@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.wall import WallFill, fit_wall, nominal_mm
 from drumbo.core.piece import Piece, union
-from drumbo.core.profile import From, Value
-from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath
+from drumbo.core.profile import OriginKind, Value
+from drumbo.core.toolpath import PrintSettings, RawPath, Role, Toolpath
 from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead, check_known
 from drumbo.trials.flow_wall import frames
 from drumbo.trials.pictures import Spread
@@ -69,7 +69,7 @@ class FlowWall(Kind[Plan]):
     def suggest(self, context: Context) -> Plan:
         """As the profile prints."""
         held = context.profile.values["flow_ratio"]
-        measured = held.origin.kind == From.TRIAL and not held.recheck and held.error is not None
+        measured = held.origin.kind == OriginKind.TRIAL and not held.recheck and held.error is not None
         return Plan(
             flow_ratio=held.number,
             width_mm=usual_settings(context).width_mm,
@@ -128,7 +128,7 @@ class FlowWall(Kind[Plan]):
         plate = union(p.solid for p in frames.plate(self._widths(plan), [s.label for s in self.steps(plan)],
                                                     base, settings.layer_mm))  # fmt: skip
         rings = [
-            Stroke(frames.ring(middle, width / 2 + k * spacing), Role.OUTER, drawn)
+            RawPath(frames.ring(middle, width / 2 + k * spacing), Role.OUTER, drawn)
             for middle, walls in zip(frames.middles(), WALLS, strict=True)
             for k in reversed(range(walls))
         ]

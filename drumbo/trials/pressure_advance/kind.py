@@ -7,8 +7,8 @@ from dataclasses import replace
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.piece import Piece, union
-from drumbo.core.profile import From
-from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath
+from drumbo.core.profile import OriginKind
+from drumbo.core.toolpath import PrintSettings, RawPath, Role, Toolpath
 from drumbo.trials.base import (
     Aspect,
     Context,
@@ -79,7 +79,12 @@ class PressureAdvance(Kind[Plan]):
         fast = max(20.0, round(fast / 5) * 5.0)
         slow = max(5.0, round(fast * SLOW_SHARE))
         held = context.profile.values["pressure_advance_s"]
-        if held.origin.kind == From.TRIAL and not held.recheck and held.error and is_coarse(held.number, held.error):
+        if (
+            held.origin.kind == OriginKind.TRIAL
+            and not held.recheck
+            and held.error
+            and is_coarse(held.number, held.error)
+        ):
             return fine_plan(held.number, held.error, count, fast, slow)
         low, span = (0.1, 0.8) if context.printer.drive == "bowden" else (0.0, 0.08)
         step = round(span / (count - 1), 3)
@@ -137,7 +142,7 @@ class PressureAdvance(Kind[Plan]):
         quick, slow = (_at(settings, speed) for speed in (plan.fast_mm_s, plan.slow_mm_s))
         steps = self.steps(plan)
         strokes = [
-            Stroke(leg.points, Role.OUTER, quick if leg.fast else slow,
+            RawPath(leg.points, Role.OUTER, quick if leg.fast else slow,
                    pressure_s=None if k else step.value, label="" if k else step.label)
             for step in steps
             for k, leg in enumerate(sheet.legs(step.index, len(steps)))

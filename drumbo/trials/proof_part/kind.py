@@ -12,7 +12,7 @@ from drumbo.core.catalogue import GROUPS
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD
 from drumbo.core.piece import Piece
-from drumbo.core.profile import Known, Value, sectors
+from drumbo.core.profile import Status, Value, sectors
 from drumbo.core.toolpath import Toolpath, settings_for
 from drumbo.trials.base import Aspect, Context, Kind, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.pictures import Spread
@@ -167,9 +167,9 @@ class Proof(Kind[Plan]):
     def wants(self, context: Context) -> str | None:
         """Once the rest is measured or set, or what it proved has changed."""
         state = {s.group.key: s for s in sectors(context.profile)}
-        if state[self.group].known == Known.MEASURED or self.hindered(context):
+        if state[self.group].known == Status.MEASURED or self.hindered(context):
             return None
-        if state[self.group].known == Known.RECHECK:
+        if state[self.group].known == Status.RECHECK:
             return f"{state[self.group].reason}; print the part once more."
         return "All that comes before it is known: one small part tells whether it holds together."
 

@@ -11,8 +11,8 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.quality import as_good
 from drumbo.core.fit.vee import Vee, fit_vee
 from drumbo.core.piece import Piece, union
-from drumbo.core.profile import From, Value
-from drumbo.core.toolpath import PrintSettings, Role, Stroke, Toolpath
+from drumbo.core.profile import OriginKind, Value
+from drumbo.core.toolpath import PrintSettings, RawPath, Role, Toolpath
 from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.pictures import Curve
 from drumbo.trials.plan import Bounds, TrialPlan, ask
@@ -80,7 +80,7 @@ class RetractionRestart(Kind[Plan]):
     def suggest(self, context: Context) -> Plan:
         """Starts first; ends once those are measured."""
         started = context.profile.values.get("restart_extra_mm")
-        ends = started is not None and started.origin.kind == From.TRIAL and not started.recheck
+        ends = started is not None and started.origin.kind == OriginKind.TRIAL and not started.recheck
         count = max(FEWEST, min(9, self._room(context)))
         return Plan(
             what="coasting" if ends else "restart",
@@ -124,7 +124,7 @@ class RetractionRestart(Kind[Plan]):
         steps = self.steps(plan)
         field = "restart_extra_mm" if plan.what == "restart" else "coasting_mm"
         roads = [
-            Stroke(arches.line(s.index, len(steps)), Role.OUTER, _with(settings, field, s.value), label=s.label)
+            RawPath(arches.line(s.index, len(steps)), Role.OUTER, _with(settings, field, s.value), label=s.label)
             for s in steps
         ]
         layers = range(BASE_LAYERS, BASE_LAYERS + round(plan.high_mm / settings.layer_mm))

@@ -11,7 +11,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.motion import plan_moves
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import Value
-from drumbo.core.toolpath import PrintSettings, Role, Toolpath, Turn
+from drumbo.core.toolpath import PrintSettings, Role, SpiralLoop, Toolpath
 from drumbo.trials.base import Context, First, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.plan import Bounds
 from drumbo.trials.rising_wall import pod
@@ -160,7 +160,7 @@ class RisingWall(Kind[Plan]):
         points = [_points(step.value / area, settings) for step in steps]
         turns, seen = [], -1
         for band, line, heights in pod.turns(made, points):
-            turns.append(Turn(line, heights, at[band], steps[band].label if band != seen else ""))
+            turns.append(SpiralLoop(line, heights, at[band], steps[band].label if band != seen else ""))
             seen = band
         return on_bed(
             union(p.solid for p in pod.foot(steps, made)),

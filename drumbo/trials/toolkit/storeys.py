@@ -14,7 +14,7 @@ from typing import ClassVar, TypeVar
 from manifold3d import Manifold
 
 from drumbo.core.fields import Scalar
-from drumbo.core.light.job import LayerJob, Lift, Lit, job
+from drumbo.core.light.job import LayerJob, Lift, LitSolid, job
 from drumbo.core.piece import Part, Piece, Place, block, text_shape, union
 from drumbo.core.piece.solids import along_y
 from drumbo.trials.base import First, Readings, Result, Step, ToRead
@@ -77,7 +77,7 @@ class StoreyKind(LayerKind[S]):
         def value(z_mm: float) -> float:
             return steps[min(max(int((z_mm - base) // STOREY), 0), len(steps) - 1)].value
 
-        lit = Lit(piece.solid, numbers["exposure_s"], numbers["bottom_exposure_s"])
+        lit = LitSolid(piece.solid, numbers["exposure_s"], numbers["bottom_exposure_s"])
         return job(
             [lit], numbers, screen_of(context), title=title,
             lifting=lambda z_mm, lift: self.lifted(lift, value(z_mm)),

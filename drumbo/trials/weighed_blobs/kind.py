@@ -7,7 +7,7 @@ import numpy as np
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import family
 from drumbo.core.piece import Piece
-from drumbo.core.profile import Law, Value
+from drumbo.core.profile import Dependency, Value
 from drumbo.core.toolpath import Toolpath, settings_for
 from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.plan import Bounds
@@ -180,10 +180,10 @@ class WeighedBlobs(Kind[Plan]):
         origin = self.origin(trial, note)
         if result.also is None:
             return {"max_flow_mm3_s": Value(round(result.value * kept, 1), origin, result.error * kept)}
-        law = Law("nozzle_c", **{**result.also, "number": result.value * kept}, note=note)
+        law = Dependency("nozzle_c", **{**result.also, "number": result.value * kept}, note=note)
         heat = context.profile.number("nozzle_c")
         limit = law.of(heat)
-        value = Value(round(limit, 1), origin, result.error * limit / result.value, law=law)
+        value = Value(round(limit, 1), origin, result.error * limit / result.value, dependency=law)
         return {"max_flow_mm3_s": value}
 
     def in_words(self, plan: Plan) -> str:

@@ -48,7 +48,7 @@ def _page(**page: Any) -> str:
     return render_template("check/show.html", cards=shelf.names(workshop(), FILAMENT), **page)
 
 
-def _looked(digest: str) -> tuple[service.Looked, int | None]:
+def _looked(digest: str) -> tuple[service.AnalysedFile, int | None]:
     chosen = whole(request.values.get("profile")) or None
     return service.look(workshop(), digest, chosen), chosen
 
@@ -76,7 +76,7 @@ def tracks(digest: str) -> str:
     return render_template("check/_tracks.html", digest=digest, chosen=chosen, **_strips(looked))
 
 
-def _strips(looked: service.Looked) -> dict[str, Any]:
+def _strips(looked: service.AnalysedFile) -> dict[str, Any]:
     """The strips of the stretch asked for; of the whole, with what is wrong, where it cannot be read or is empty."""
     along = "height" if request.args.get("along") == "height" else "time"
     typed_ends = [request.args.get(key, "").strip()[:20] for key in ("from", "to")]

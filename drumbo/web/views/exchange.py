@@ -8,13 +8,13 @@ from typing import Any
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 
 from drumbo.core.catalogue import BY_KEY
-from drumbo.core.copying import Fate
+from drumbo.core.copying import CopyOutcome
 from drumbo.core.errors import InvalidInput
 from drumbo.core.units import units_of
 from drumbo.exchange.exporters import exporter, exporters
 from drumbo.exchange.spool_label import ACROSS, DOWN, as_a4, as_pdf, as_svg
+from drumbo.services import import_export as service
 from drumbo.services import profiles
-from drumbo.services import taking as service
 from drumbo.services import workshop as workshop_service
 from drumbo.web.views.common import typed, workshop
 
@@ -128,7 +128,7 @@ def _take_page(digest: str, asked: dict[str, str]) -> dict[str, Any]:
         "look": found,
         "materials": materials,
         "printers": printers,
-        "fates": list(Fate),
+        "fates": list(CopyOutcome),
         "parameters": service.parameters_to_pick(found.process),
         "units": {key: [u.key for u in units_of(parameter)] for key, parameter in BY_KEY.items()},
     }

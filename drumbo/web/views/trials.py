@@ -85,7 +85,7 @@ def leaf(number: int, leaf: str) -> Any:
     return Response(page, headers={"Cache-Control": "no-store"})
 
 
-def closed(sheet: service.Sheet, leaf: str) -> str | None:
+def closed(sheet: service.TrialSheet, leaf: str) -> str | None:
     """Why a leaf cannot be turned to yet, or None."""
     if leaf in {"read", "adopt"} and sheet.state is TrialState.PLANNED:
         return "print the piece first"
@@ -96,7 +96,7 @@ def closed(sheet: service.Sheet, leaf: str) -> str | None:
     return None
 
 
-def _page(sheet: service.Sheet, leaf: str) -> dict[str, Any]:
+def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
     seen = [p for p in sheet.pictures if p.source == "camera" and p.frame and p.frame["view"] == sheet.drawing.view]
     wide = tower_room(sheet.to_read) if leaf == "read" else {"most_px": ADOPT_WIDTH, "least_px": 0.0}
     picture = piece_picture(sheet.drawing, seen[-1] if seen else None, sheet.context.printer.bed_middle, **wide)

@@ -9,9 +9,9 @@ from flask.testing import FlaskClient
 from sqlalchemy import func, select
 
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
-from drumbo.core.profile import From
+from drumbo.core.profile import OriginKind
 from drumbo.core.workshop import Printer
-from drumbo.services import by_hand, life, profiles, taking, trials, workshop
+from drumbo.services import by_hand, copying, history, import_export, profiles, trials, workshop
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, ProfileRow
 from tests.conftest import LABEL, Begun
@@ -34,7 +34,7 @@ def _count(house: Workshop, table: type) -> int:
 
 def test_a_copy_is_a_profile_of_its_own(house: Workshop, begun: Begun, known: int) -> None:
     skua = workshop.save_printer(house, BOWDEN)
-    made = life.copy(house, known, begun.spool, skua, "on the Skua", layer=False)
+    made = copying.copy(house, known, begun.spool, skua, "on the Skua", layer=False)
     sheet = profiles.sheet(house, made)
     assert sheet.profile.number("flow_ratio") == 0.97
     assert sheet.profile.values["flow_ratio"].recheck == "it is for Old Skua instead of Petrel One"
@@ -42,34 +42,34 @@ def test_a_copy_is_a_profile_of_its_own(house: Workshop, begun: Begun, known: in
     assert sheet.history[0].note == "copied from Razorbill PLA, chalk on Petrel One, revision 3"
     assert profiles.sheet(house, known).card.revision == 3, "the one it is from is not touched"
     with pytest.raises(InvalidInput, match="called on the Skua already"):
-        life.copy(house, known, begun.spool, skua, "on the Skua", layer=False)
+        copying.copy(house, known, begun.spool, skua, "on the Skua", layer=False)
     with pytest.raises(InvalidInput, match="pick a printer"):
-        life.copy(house, known, begun.spool, 99, "nowhere", layer=False)
+        copying.copy(house, known, begun.spool, 99, "nowhere", layer=False)
     assert _count(house, ProfileRow) == 2
 
 
 def test_values_are_borrowed_as_one_revision_and_taken_back(house: Workshop, begun: Begun, known: int) -> None:
     other = profiles.create(house, begun.spool, begun.printer, "other")
     takes = {known: ["flow_ratio", "retraction_mm"]}
-    changes = life.preview_borrow(house, other, takes)
+    changes = copying.preview_borrow(house, other, takes)
     assert [(c.key, c.after.number) for c in changes if c.after] == [("flow_ratio", 0.97), ("retraction_mm", 0.9)]
     assert profiles.sheet(house, other).card.revision == 1, "a look keeps nothing"
-    assert life.borrow(house, other, takes) == 2
+    assert copying.borrow(house, other, takes) == 2
     value = profiles.sheet(house, other).profile.values["flow_ratio"]
-    assert value.origin.kind == From.COPY
+    assert value.origin.kind == OriginKind.COPY
     assert value.origin.note == "copied from Razorbill PLA, chalk on Petrel One"
     by_hand.undo(house, other)
     assert profiles.sheet(house, other).profile.number("flow_ratio") == 1.0
     for wrong in ({}, {other: ["flow_ratio"]}, {known: ["warp_drive"]}, {known: ["batch"]}):
         with pytest.raises(InvalidInput):
-            life.borrow(house, other, wrong)
+            copying.borrow(house, other, wrong)
 
 
 def test_an_old_revision_comes_back_as_a_new_one(house: Workshop, known: int) -> None:
     by_hand.set_value(house, known, "nozzle_c", "230")
     assert profiles.sheet(house, known).profile.values["flow_ratio"].recheck
-    assert life.restore(house, known, 2) == 5
-    card, past = life.history(house, known)
+    assert history.restore(house, known, 2) == 5
+    card, past = history.history(house, known)
     assert card.revision == 5
     assert [p.number for p in past] == [5, 4, 3, 2, 1]
     now = profiles.sheet(house, known).profile
@@ -77,72 +77,72 @@ def test_an_old_revision_comes_back_as_a_new_one(house: Workshop, known: int) ->
     assert not now.values["flow_ratio"].recheck
     assert {c.key for c in past[1].back} == {"nozzle_c", "retraction_mm"}, "what going back to revision 4 would change"
     with pytest.raises(NotNow):
-        life.restore(house, known, 5)
+        history.restore(house, known, 5)
     with pytest.raises(InvalidInput, match="no revision 17"):
-        life.restore(house, known, 17)
+        history.restore(house, known, 17)
 
 
 def test_a_revision_may_be_labelled_and_its_data_stays(house: Workshop, known: int) -> None:
-    before = life.history(house, known)[1][1].changes
-    life.remark(house, known, 2, "  sent to a friend ", "")
-    past = life.history(house, known)[1][1]
+    before = history.history(house, known)[1][1].changes
+    history.remark(house, known, 2, "  sent to a friend ", "")
+    past = history.history(house, known)[1][1]
     assert (past.label, past.note, past.changes) == ("sent to a friend", "Flow ratio by hand", before)
     with pytest.raises(InvalidInput, match="longer than 60"):
-        life.remark(house, known, 2, "x" * 61, "")
+        history.remark(house, known, 2, "x" * 61, "")
 
 
 def test_a_friends_file_becomes_a_profile_with_its_spool(house: Workshop, begun: Begun, known: int) -> None:
-    text = taking.export(house, known, "profile").decode()
+    text = import_export.export(house, known, "profile").decode()
     friend = text.replace("Razorbill", "Guillemot").encode()
-    digest = taking.bring(house, friend)
+    digest = import_export.bring(house, friend)
     asked = {"material_id": "new", "printer_id": str(begun.printer), "name": "from a friend"}
-    assert {c.fate.value for c in taking.look(house, digest, asked).carried} == {"carries over"}
-    made = taking.take(house, digest, asked)
+    assert {c.outcome.value for c in import_export.look(house, digest, asked).carried} == {"carries over"}
+    made = import_export.take(house, digest, asked)
     sheet = profiles.sheet(house, made)
     assert sheet.card.material.product == "Guillemot PLA"
     assert sheet.profile.number("flow_ratio") == 0.97
     assert sheet.profile.values["flow_ratio"].origin.note.startswith("copied from Guillemot")
     spools = _count(house, MaterialRow)
     with pytest.raises(InvalidInput, match="already"):
-        taking.take(house, digest, asked)
+        import_export.take(house, digest, asked)
     with pytest.raises(InvalidInput):
-        taking.take(house, digest, {**asked, "name": "x", "printer_id": "99"})
+        import_export.take(house, digest, {**asked, "name": "x", "printer_id": "99"})
     assert _count(house, MaterialRow) == spools, "no spool is left behind by what was refused"
 
 
 def test_a_foreign_table_is_mapped_and_the_mapping_remembered(house: Workshop, begun: Begun) -> None:
-    digest = taking.bring(house, TABLE)
-    found = taking.look(house, digest, {})
+    digest = import_export.bring(house, TABLE)
+    found = import_export.look(house, digest, {})
     assert [(line.key, line.value) for line in found.lines] == [
         ("nozzle_c", 228), ("flow_ratio", 0.98), ("", None), ("", None),
     ]  # fmt: skip
     place = {"material_id": str(begun.spool), "printer_id": str(begun.printer), "name": "theirs", "title": "friend"}
     with pytest.raises(InvalidInput, match="more than once"):
-        taking.take(house, digest, {**place, "key-3": "nozzle_c"})
+        import_export.take(house, digest, {**place, "key-3": "nozzle_c"})
     asked = {**place, "key-3": "z_hop_mm", "unit-3": "in", "key-1": ""}
-    made = taking.take(house, digest, asked)
+    made = import_export.take(house, digest, asked)
     values = profiles.sheet(house, made).profile.values
     assert values["nozzle_c"].number == 228
     assert values["nozzle_c"].origin.note == "copied from friend: Nozzle temperature"
     assert values["z_hop_mm"].number == pytest.approx(177.8), "unusual, and the maker's choice"
-    assert values["flow_ratio"].origin.kind == From.START
-    again = taking.look(house, taking.bring(house, TABLE.replace(b"228", b"231")), {})
+    assert values["flow_ratio"].origin.kind == OriginKind.START
+    again = import_export.look(house, import_export.bring(house, TABLE.replace(b"228", b"231")), {})
     assert again.remembered
     assert [(line.key, line.unit) for line in again.lines][3] == ("z_hop_mm", "in")
     assert again.lines[1].key == ""
     nothing = {f"key-{n}": "" for n in range(4)}
     with pytest.raises(InvalidInput, match="at least one line"):
-        taking.take(house, digest, {**place, "name": "none", **nothing})
+        import_export.take(house, digest, {**place, "name": "none", **nothing})
     assert _count(house, ProfileRow) == 2
 
 
 def test_files_that_cannot_be_read_or_found_change_nothing(house: Workshop) -> None:
     for data in (b"", b"\x00\x01", b'{"format": "drumbo-profile"', b"PK\x03\x04broken"):
         with pytest.raises(InvalidInput):
-            taking.bring(house, data)
+            import_export.bring(house, data)
     for digest in ("x", "../../../etc/passwd", "0" * 64):
         with pytest.raises(NotFound):
-            taking.look(house, digest, {})
+            import_export.look(house, digest, {})
     assert _count(house, ProfileRow) == 0
 
 
@@ -232,13 +232,13 @@ def test_our_own_table_comes_in_with_the_same_numbers_and_without_what_is_of_one
     house: Workshop, begun: Begun, known: int
 ) -> None:
     profile = profiles.sheet(house, known).profile
-    text = taking.export(house, known, "table").decode() + "proof_percent,Proof,96,%,,Proof,trial,,\r\n"
-    digest = taking.bring(house, text.encode())
-    taken = {line.key: line.value for line in taking.look(house, digest, {}).lines if line.key}
+    text = import_export.export(house, known, "table").decode() + "proof_percent,Proof,96,%,,Proof,trial,,\r\n"
+    digest = import_export.bring(house, text.encode())
+    taken = {line.key: line.value for line in import_export.look(house, digest, {}).lines if line.key}
     assert taken == pytest.approx({key: n for key, n in profile.numbers().items() if key != "batch"})
     place = {"material_id": str(begun.spool), "printer_id": str(begun.printer), "name": "made up"}
-    row = next(n for n, line in enumerate(taking.look(house, digest, {}).lines) if line.name == "proof_percent")
-    made = taking.take(house, digest, {**place, f"key-{row}": "proof_percent"})
+    row = next(n for n, line in enumerate(import_export.look(house, digest, {}).lines) if line.name == "proof_percent")
+    made = import_export.take(house, digest, {**place, f"key-{row}": "proof_percent"})
     assert "proof_percent" not in profiles.sheet(house, made).profile.values, "no form can claim a proof"
 
 
@@ -250,7 +250,7 @@ def test_going_back_keeps_parameters_that_came_later_but_not_what_a_trial_told_l
         held = {key: value for key, value in first.data["values"].items() if key != "bed_glass_c"}
         first.data = {**first.data, "values": held}
     by_hand.set_value(house, known, "clearance_turn_mm", "0.2")
-    life.restore(house, known, 1)
+    history.restore(house, known, 1)
     now = profiles.sheet(house, known).profile
     assert now.number("bed_glass_c") == 60
     assert "clearance_turn_mm" not in now.values

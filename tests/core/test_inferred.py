@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from drumbo.core.gcode.case import Case
-from drumbo.core.gcode.inspect import case_of
-from drumbo.core.gcode.learn import lessons
+from drumbo.core.gcode.analysis import FileAnalysis
+from drumbo.core.gcode.inferred import inferred_settings
+from drumbo.core.gcode.inspect import analyse
 from drumbo.core.gcode.reader import read
 from drumbo.core.profile import Origin, Value, changed
 from drumbo.trials import kind
@@ -20,19 +20,19 @@ PULL = {
 }
 
 
-def _case(pull: list[str], *, before: str = "", layers: int = 12) -> Case:
+def _case(pull: list[str], *, before: str = "", layers: int = 12) -> FileAnalysis:
     lines = ["G28", "M83", before, "G1 Z0.2", "G0 X0 Y0 F9000"]
     for n in range(layers):
         z = 0.2 + 0.2 * n
         lines += [f"G1 Z{z:.2f} F600", "G1 X20 Y0 E1 F1800", "G1 X20 Y20 E1"]
         lines += [each.format(x=30, z=f"{z:.2f}", up=f"{z + 0.4:.2f}") for each in pull]
         lines += ["G1 X50 Y0 E1 F1800", "G0 X60 Y9 F9000", "G1 X70 Y9 E.5 F1800", "G0 X0 Y0 F9000"]
-    return case_of(read("\n".join(lines).encode()))
+    return analyse(read("\n".join(lines).encode()))
 
 
 @pytest.mark.parametrize("way", ["plain", "while wiping", "lifted"])
 def test_a_pull_is_what_lies_between_two_roads_however_it_is_done(way: str) -> None:
-    found = _case(PULL[way]).gaps
+    found = _case(PULL[way]).between
     assert found.pulls.sum() == 12
     assert found.usual(found.pulled_mm) == pytest.approx(0.8)
     assert found.usual(found.speed_mm_s) == pytest.approx(40)
@@ -44,9 +44,11 @@ def test_a_pull_is_what_lies_between_two_roads_however_it_is_done(way: str) -> N
 
 
 def test_how_far_firmware_pulls_is_told_only_where_the_file_says_it() -> None:
-    keys = {lesson.key for lesson in lessons(_case(PULL["by firmware"]))}
+    keys = {lesson.key for lesson in inferred_settings(_case(PULL["by firmware"]))}
     assert not keys & {"retraction_mm", "retraction_speed_mm_s"}
-    told = {lesson.key: lesson.number for lesson in lessons(_case(PULL["by firmware"], before="M207 S1.2 F1800"))}
+    told = {
+        lesson.key: lesson.number for lesson in inferred_settings(_case(PULL["by firmware"], before="M207 S1.2 F1800"))
+    }
     assert told["retraction_mm"] == pytest.approx(1.2)
     assert told["retraction_speed_mm_s"] == pytest.approx(30)
 
@@ -63,7 +65,9 @@ def test_a_file_teaches_what_the_profile_that_it_was_made_with_says() -> None:
                                         wanted.items()})  # fmt: skip
     context = type(context)(context.printer, context.material, profile)
     file = trial.print_file(trial.suggest(context), context)
-    told = {lesson.key: lesson for lesson in lessons(case_of(read(file.gcode.encode()), printer=context.printer))}
+    told = {
+        lesson.key: lesson for lesson in inferred_settings(analyse(read(file.gcode.encode()), printer=context.printer))
+    }
     for key, number in wanted.items():
         assert told[key].number == pytest.approx(number, abs=0.5 if key.endswith("percent") else 1e-3), key
     assert told["max_flow_mm3_s"].number <= profile.number("max_flow_mm3_s") + 0.05
@@ -71,4 +75,4 @@ def test_a_file_teaches_what_the_profile_that_it_was_made_with_says() -> None:
 
 
 def test_of_a_file_without_roads_nothing_is_learned() -> None:
-    assert lessons(case_of(read(b"G28\nM104 S200\nG1 X5 Y5 F600\n"))) == ()
+    assert inferred_settings(analyse(read(b"G28\nM104 S200\nG1 X5 Y5 F600\n"))) == ()

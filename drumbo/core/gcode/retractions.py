@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.gcode.kernel import HOME
+from drumbo.core.gcode.move_columns import LEAST_ROAD_MM, MoveColumns
 from drumbo.core.gcode.reader import Program
-from drumbo.core.gcode.traits import LEAST_ROAD_MM, Traits
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -20,7 +20,7 @@ LONG_TRAVEL_MM = 2.0
 
 
 @dataclass(frozen=True)
-class Gaps:
+class Retractions:
     """Columns (k,) by gap: the row that begins it; filament pulled and pushed, mm, also while wiping; way, mm; highest
     lift above both roads, mm; speed of the pull as asked for, mm/s, NaN where it is none or is a wipe's.
     """
@@ -53,7 +53,7 @@ class Gaps:
         return self.usual(self.pushed_mm - self.pulled_mm)
 
 
-def gaps(program: Program, found: Traits) -> Gaps:
+def retraction_statistics(program: Program, found: MoveColumns) -> Retractions:
     """The gaps between the roads of a file, those before the first and after the last left out."""
     laid = found.laid
     rows = np.flatnonzero(~laid & (program.kind != HOME))
@@ -64,7 +64,7 @@ def gaps(program: Program, found: Traits) -> Gaps:
         rows = rows[:0]
     if not len(rows):
         none = np.zeros(0)
-        return Gaps(rows, none, none, none, none, none)
+        return Retractions(rows, none, none, none, none, none)
     cuts = np.flatnonzero(np.diff(rows, prepend=-2) > 1)
     fed, way = program.e_mm[rows], found.way[rows].astype(np.float64)
     pulled, pushed = np.maximum(-fed, 0.0), np.maximum(fed, 0.0)
@@ -74,7 +74,7 @@ def gaps(program: Program, found: Traits) -> Gaps:
     floor = np.maximum(program.z[first - 1], program.z[last + 1])
     asked = np.add.reduceat(still * program.feed[rows] / 60, cuts)
     alone = np.add.reduceat(still, cuts)
-    return Gaps(
+    return Retractions(
         first=first, pulled_mm=np.add.reduceat(pulled, cuts), pushed_mm=np.add.reduceat(pushed, cuts),
         way_mm=np.add.reduceat(way, cuts), lift_mm=np.maximum(np.maximum.reduceat(program.z[rows], cuts) - floor, 0.0),
         speed_mm_s=np.divide(asked, alone, out=np.full(len(cuts), np.nan), where=alone > LEAST_PULL_MM),

@@ -34,7 +34,7 @@ THINNEST_MM, THICKEST_MM = 0.02, 2.0
 
 
 @dataclass(frozen=True)
-class Traits:
+class MoveColumns:
     """Columns (n,) by move: way in the plane, mm; whether it lays a road; flow, mm³/s, at its fastest; speed, mm/s;
     layer, from 0, of what lies last for moves between; width and height of its road, mm, 0 where it lays none; when it
     ends, and how long it takes, s. `tops` and `thick` (layers,) are heights of layers, and from what each rests on
@@ -69,7 +69,7 @@ class Traits:
         return np.asarray(self.thick >= self.tops - SAME_MM)
 
 
-def traits(program: Program, motion: Motion, filament_mm: float) -> Traits:
+def move_columns(program: Program, motion: Motion, filament_mm: float) -> MoveColumns:
     """The columns of a file whose moves take as long as `motion` says, fed with filament of a diameter, mm."""
     n = len(program)
     way = np.hypot(np.diff(program.x, prepend=0.0), np.diff(program.y, prepend=0.0)).astype(np.float32)
@@ -89,7 +89,7 @@ def traits(program: Program, motion: Motion, filament_mm: float) -> Traits:
     np.divide(area, height, out=width, where=laid)
     width += height * np.float32(1 - math.pi / 4)
     area *= motion.cruise
-    return Traits(
+    return MoveColumns(
         way=way, laid=laid, flow=area, speed=motion.cruise, layer=layer, width=width, height=height,
         ends_s=motion.ends(), tops=tops, thick=thick, seconds=motion.seconds,
     )  # fmt: skip

@@ -1,27 +1,23 @@
-"""A profile's life beside its trials: copies for elsewhere, borrowing, and revisions that come back."""
+"""Copies of profiles for elsewhere, profiles beside each other, and values borrowed from one to another."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
-from datetime import datetime
+from dataclasses import dataclass
 
-from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from drumbo.core.catalogue import BY_KEY, Group, Parameter, groups_of, in_group
-from drumbo.core.copying import Carried, Place, borrowed, copied, differences, other_layer
-from drumbo.core.errors import InvalidInput, NotNow
-from drumbo.core.profile import Change, Profile, Value, changed, difference
+from drumbo.core.catalogue import Group, Parameter, groups_of, in_group
+from drumbo.core.copying import CarryOver, Surroundings, borrowed, copied, differences, other_layer
+from drumbo.core.errors import InvalidInput
+from drumbo.core.profile import Change, Profile, Value, difference
 from drumbo.services.convert import latest, material_of, printer_of, profile_of
 from drumbo.services.profiles import Card, add, append, card_of, check_name, chosen_for, get_row, picked
 from drumbo.store.database import Workshop
-from drumbo.store.models import ProfileRow, RevisionRow, TrialRow
-from drumbo.trials.trial import TrialState
+from drumbo.store.models import ProfileRow
 
 MOST_BESIDE = 5
-LONGEST_LABEL, LONGEST_NOTE = 60, 1000
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +25,7 @@ class Copy:
     """What a copy for a spool and a printer would be, before it is made."""
 
     profile: Profile
-    carried: tuple[Carried, ...]
+    carried: tuple[CarryOver, ...]
     apart: tuple[str, ...]
 
 
@@ -59,7 +55,7 @@ def copy(
 def _copy(
     session: Session, row: ProfileRow, material_id: int, printer_id: int, name: str, *, layer: float | str | bool
 ) -> Copy:
-    here, there = place_of(row), Place(*picked(session, material_id, printer_id))
+    here, there = place_of(row), Surroundings(*picked(session, material_id, printer_id))
     held = profile_of(latest(row))
     if there.material.process != held.process:
         raise InvalidInput("material_id", "is of another process; nothing of this profile would carry over")
@@ -69,13 +65,13 @@ def _copy(
     return Copy(profile, carried, tuple(apart.values()))
 
 
-def place_of(row: ProfileRow) -> Place:
+def place_of(row: ProfileRow) -> Surroundings:
     """What a profile is for."""
-    return Place(material_of(row.material), printer_of(row.printer))
+    return Surroundings(material_of(row.material), printer_of(row.printer))
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class ComparedLine:
     """One parameter over all profiles laid beside each other; None where a profile does not hold it."""
 
     parameter: Parameter
@@ -88,14 +84,14 @@ class Line:
 
 
 @dataclass(frozen=True, slots=True)
-class Beside:
+class ProfileComparison:
     """Profiles laid beside each other, by group."""
 
     cards: tuple[Card, ...]
-    groups: tuple[tuple[Group, tuple[Line, ...]], ...]
+    groups: tuple[tuple[Group, tuple[ComparedLine, ...]], ...]
 
 
-def beside(workshop: Workshop, numbers: Sequence[int]) -> Beside:
+def beside(workshop: Workshop, numbers: Sequence[int]) -> ProfileComparison:
     """Lay two to five profiles beside each other."""
     wanted = list(dict.fromkeys(numbers))
     if not 2 <= len(wanted) <= MOST_BESIDE:
@@ -107,9 +103,11 @@ def beside(workshop: Workshop, numbers: Sequence[int]) -> Beside:
             raise InvalidInput("profiles", "pick profiles of filament, or of resin: the two have nothing to compare")
         groups = []
         for group in groups_of(profiles[0].process):
-            lines = [Line(p, tuple(profile.values.get(p.key) for profile in profiles)) for p in in_group(group.key)]
+            lines = [
+                ComparedLine(p, tuple(profile.values.get(p.key) for profile in profiles)) for p in in_group(group.key)
+            ]
             groups.append((group, tuple(line for line in lines if any(line.values))))
-        return Beside(tuple(card_of(row) for row in rows), tuple(groups))
+        return ProfileComparison(tuple(card_of(row) for row in rows), tuple(groups))
 
 
 Takes = Mapping[int, Sequence[str]]
@@ -144,80 +142,3 @@ def _borrowed(session: Session, row: ProfileRow, takes: Takes) -> tuple[Profile,
     if not names:
         raise InvalidInput("keys", "pick at least one value of another profile")
     return profile, names
-
-
-@dataclass(frozen=True, slots=True)
-class Past:
-    """One revision, what it changed against the one before, and what going back to it would change now."""
-
-    number: int
-    note: str
-    label: str
-    when: datetime
-    trial: int | None
-    changes: tuple[Change, ...]
-    back: tuple[Change, ...]
-
-
-def history(workshop: Workshop, profile_id: int) -> tuple[Card, tuple[Past, ...]]:
-    """All revisions, newest first."""
-    with workshop.reading() as session:
-        row = get_row(session, profile_id, history=True)
-        profiles = [profile_of(revision) for revision in row.revisions]
-        past = []
-        for at, revision in enumerate(row.revisions):
-            changes = difference(profiles[at - 1], profiles[at]) if at else ()
-            back = tuple(c for c in difference(profiles[-1], profiles[at]) if _moves(c))
-            past.append(
-                Past(revision.number, revision.note, revision.label, revision.created_at, revision.trial_id, changes,
-                     back)
-            )  # fmt: skip
-        return card_of(row), tuple(reversed(past))
-
-
-def _moves(change: Change) -> bool:
-    return change.before is None or change.after is None or change.before.number != change.after.number
-
-
-def restore(workshop: Workshop, profile_id: int, number: int) -> int:
-    """What a revision held becomes a new one; nothing between is lost. What the printer has now still counts."""
-    with workshop.writing() as session:
-        row = get_row(session, profile_id)
-        if number == latest(row).number:
-            raise NotNow("that is how the profile is now")
-        now, wanted = profile_of(latest(row)), profile_of(_revision(row, number))
-        # A parameter that came with a later version of Drumbo stays; what only a trial can tell goes with its trial.
-        since = {k: v for k, v in now.values.items() if k not in wanted.values and k in BY_KEY and not BY_KEY[k].found}
-        whole = replace(wanted, name=row.name, values={**wanted.values, **since})
-        restored = changed(whole, {}, printer_of(row.printer).numbers())
-        _unadopt(session, profile_id, restored, number)
-        return append(session, row, restored, f"back to revision {number}")
-
-
-def _unadopt(session: Session, profile_id: int, restored: Profile, number: int) -> None:
-    """A trial that was adopted later and whose values the profile does not hold any more may be adopted again."""
-    held = {value.origin.trial for value in restored.values.values()}
-    adopted = select(TrialRow).where(TrialRow.profile_id == profile_id, TrialRow.state == TrialState.ADOPTED)
-    for trial in session.scalars(adopted):
-        if trial.adopted_revision and trial.adopted_revision > number and trial.id not in held:
-            trial.state, trial.adopted_revision = TrialState.PRINTED, None
-
-
-def remark(workshop: Workshop, profile_id: int, number: int, label: str, note: str) -> None:
-    """Set a revision's label and note; the data stays as it was."""
-    label, note = label.strip(), note.strip()
-    if len(label) > LONGEST_LABEL:
-        raise InvalidInput("label", f"is longer than {LONGEST_LABEL} characters")
-    if len(note) > LONGEST_NOTE:
-        raise InvalidInput("note", f"is longer than {LONGEST_NOTE} characters")
-    with workshop.writing() as session:
-        revision = _revision(get_row(session, profile_id), number)
-        revision.label = label
-        revision.note = note or revision.note
-
-
-def _revision(row: ProfileRow, number: int) -> RevisionRow:
-    found = next((revision for revision in row.revisions if revision.number == number), None)
-    if found is None:
-        raise InvalidInput("number", f"there is no revision {number}; the newest is {latest(row).number}")
-    return found

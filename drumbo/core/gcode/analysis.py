@@ -9,10 +9,10 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from drumbo.core.gcode.gaps import Gaps, gaps
+from drumbo.core.gcode.move_columns import MoveColumns
 from drumbo.core.gcode.reader import Command, Program
+from drumbo.core.gcode.retractions import Retractions, retraction_statistics
 from drumbo.core.gcode.roles import roles
-from drumbo.core.gcode.traits import Traits
 from drumbo.core.workshop import Printer
 
 Floats = NDArray[np.float64]
@@ -36,11 +36,11 @@ class Remark:
 
 
 @dataclass(frozen=True)
-class Case:
+class FileAnalysis:
     """A file looked at: its columns, and what it is held against."""
 
     program: Program
-    found: Traits
+    found: MoveColumns
     printer: Printer | None
     numbers: Mapping[str, float]
 
@@ -50,9 +50,9 @@ class Case:
         return roles(self.program, self.found)
 
     @cached_property
-    def gaps(self) -> Gaps:
+    def between(self) -> Retractions:
         """What happens between the roads."""
-        return gaps(self.program, self.found)
+        return retraction_statistics(self.program, self.found)
 
     def at(self, where: Bools) -> tuple[int, int, float]:
         """Line and layer of the first of some moves, and their share of the time that roads take."""

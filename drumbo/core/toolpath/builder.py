@@ -18,7 +18,7 @@ ABOVE_MM = 5.0
 """Height above the plate at which the head waits before its first road."""
 
 
-class Pen:
+class ToolpathBuilder:
     """Collects a toolpath. Positions given to it are piece coordinates; rows are bed coordinates."""
 
     def __init__(self, settings: PrintSettings, offset: tuple[float, float], start: tuple[float, float]) -> None:

@@ -11,9 +11,9 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from drumbo.core.catalogue import BY_KEY, FILAMENT, of_process
-from drumbo.core.copying import Carried, Place, copied
+from drumbo.core.copying import CarryOver, Surroundings, copied
 from drumbo.core.errors import InvalidInput, NotFound
-from drumbo.core.profile import From, Origin, Profile, Value, changed, proven, start
+from drumbo.core.profile import Origin, OriginKind, Profile, Value, changed, proven, start
 from drumbo.core.units import likely_unit, unit_of
 from drumbo.exchange.exporters import Outgoing, exporter
 from drumbo.exchange.profile_file import (
@@ -66,7 +66,7 @@ def _pictures(workshop: Workshop, profile: Profile) -> dict[str, bytes]:
 
 
 def _trials(session: Session, profile: Profile) -> list[TrialRow]:
-    numbers = {v.origin.trial for v in profile.values.values() if v.origin.kind == From.TRIAL and v.origin.trial}
+    numbers = {v.origin.trial for v in profile.values.values() if v.origin.kind == OriginKind.TRIAL and v.origin.trial}
     return list(session.scalars(select(TrialRow).where(TrialRow.id.in_(numbers)).order_by(TrialRow.id)))
 
 
@@ -101,7 +101,7 @@ def bring(workshop: Workshop, data: bytes) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class ImportedLine:
     """One entry of a foreign table and what is made of it: a catalogue key, or "" where it is not taken."""
 
     name: str
@@ -114,13 +114,13 @@ class Line:
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
+class ImportPreview:
     """What a file holds, before anything is taken: one of ours with the fate of its values, or a foreign table."""
 
     brought: Brought | None = None
-    carried: tuple[Carried, ...] = ()
+    carried: tuple[CarryOver, ...] = ()
     table: Table | None = None
-    lines: tuple[Line, ...] = ()
+    lines: tuple[ImportedLine, ...] = ()
     remembered: bool = False
     process: str = FILAMENT
 
@@ -129,14 +129,14 @@ Asked = Mapping[str, str]
 """What was picked on the page: material_id, printer_id, name, row; for entry n key-n and unit-n."""
 
 
-def look(workshop: Workshop, digest: str, asked: Asked) -> Look:
+def look(workshop: Workshop, digest: str, asked: Asked) -> ImportPreview:
     """What taking the file in would make. Nothing is kept."""
     data = _data(workshop, digest)
     with workshop.reading() as session:
         if is_profile_file(data):
             brought = read_profile(data)
             _, carried = copied(brought.profile, brought.profile.name, _from(brought), _there(session, brought, asked))
-            return Look(brought, carried, process=brought.profile.process)
+            return ImportPreview(brought, carried, process=brought.profile.process)
         return _foreign(session, data, asked)
 
 
@@ -149,7 +149,7 @@ def take(workshop: Workshop, digest: str, asked: Asked) -> int:
             printer, material = session.get(PrinterRow, _int(asked, "printer_id")), _spool(session, brought, asked)
             if material is None or printer is None:
                 raise InvalidInput("printer_id" if material else "material_id", "pick one")
-            place = Place(material_of(material), printer_of(printer))
+            place = Surroundings(material_of(material), printer_of(printer))
             check_fits_together(place.material, place.printer)
             if brought is not None:
                 if brought.profile.process != place.printer.process:
@@ -175,11 +175,11 @@ def _int(asked: Asked, key: str) -> int:
     return int(text) if text.isdecimal() and text.isascii() and len(text) < 10 else 0
 
 
-def _from(brought: Brought) -> Place:
-    return Place(brought.material, brought.printer)
+def _from(brought: Brought) -> Surroundings:
+    return Surroundings(brought.material, brought.printer)
 
 
-def _there(session: Session, brought: Brought, asked: Asked) -> Place:
+def _there(session: Session, brought: Brought, asked: Asked) -> Surroundings:
     """The spool and the printer that were picked; the file's own until then."""
     material, printer = (
         session.get(MaterialRow, _int(asked, "material_id")),
@@ -187,7 +187,7 @@ def _there(session: Session, brought: Brought, asked: Asked) -> Place:
     )
     there = [None if material is None else material_of(material), None if printer is None else printer_of(printer)]
     mine = [each if each is not None and each.process == brought.profile.process else None for each in there]
-    return Place(mine[0] or brought.material, mine[1] or brought.printer)
+    return Surroundings(mine[0] or brought.material, mine[1] or brought.printer)
 
 
 def _spool(session: Session, brought: Brought | None, asked: Asked) -> MaterialRow | None:
@@ -197,7 +197,7 @@ def _spool(session: Session, brought: Brought | None, asked: Asked) -> MaterialR
     return session.get(MaterialRow, _int(asked, "material_id"))
 
 
-def _foreign(session: Session, data: bytes, asked: Asked) -> Look:
+def _foreign(session: Session, data: bytes, asked: Asked) -> ImportPreview:
     table = read_table(data, _int(asked, "row"))
     held = session.scalars(select(MappingRow).where(MappingRow.signature == table.signature)).first()
     process = process_of(session, asked)
@@ -210,20 +210,20 @@ def _foreign(session: Session, data: bytes, asked: Asked) -> Look:
         key = asked.get(f"key-{place}", suggested if suggested not in taken else "")
         key = key if key in pickable and entry.number is not None else ""
         if not key:
-            lines.append(Line(entry.name, entry.text, entry.number, "", "", None))
+            lines.append(ImportedLine(entry.name, entry.text, entry.number, "", "", None))
             continue
         parameter, number = BY_KEY[key], entry.number or 0.0
         unit = asked.get(f"unit-{place}") or (known or {}).get("unit") or likely_unit(parameter, number, entry.unit)
         # Another parameter than before has other units.
         unit = unit_of(parameter, unit).key
         value = round(unit_of(parameter, unit).to_ours(number), 6)
-        lines.append(Line(entry.name, entry.text, number, key, unit, value, parameter.warn(value)))
+        lines.append(ImportedLine(entry.name, entry.text, number, key, unit, value, parameter.warn(value)))
         taken.add(key)
-    return Look(table=table, lines=tuple(lines), remembered=held is not None, process=process)
+    return ImportPreview(table=table, lines=tuple(lines), remembered=held is not None, process=process)
 
 
 def _from_table(
-    session: Session, data: bytes, asked: Asked, profile: Profile, place: Place
+    session: Session, data: bytes, asked: Asked, profile: Profile, place: Surroundings
 ) -> tuple[Profile, str]:  # fmt: skip
     found = _foreign(session, data, asked)
     taken = [line for line in found.lines if line.key]
@@ -235,7 +235,7 @@ def _from_table(
         raise InvalidInput("mapping", f"names {names} more than once; pick one line for it")
     title = asked.get("title", "").strip()[:60] or "a table"
     new = {
-        line.key: Value(line.value or 0.0, Origin(From.COPY, f"copied from {title}: {line.name}"[:200]))
+        line.key: Value(line.value or 0.0, Origin(OriginKind.COPY, f"copied from {title}: {line.name}"[:200]))
         for line in taken
     }
     assert found.table is not None
@@ -244,7 +244,7 @@ def _from_table(
     return changed(profile, new, place.printer.numbers()), note
 
 
-def _remember(session: Session, signature: str, lines: tuple[Line, ...]) -> None:
+def _remember(session: Session, signature: str, lines: tuple[ImportedLine, ...]) -> None:
     choices = {line.name.lower(): {"key": line.key, "unit": line.unit} for line in lines}
     row = session.scalars(select(MappingRow).where(MappingRow.signature == signature)).first()
     if row is None:

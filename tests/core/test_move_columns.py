@@ -7,15 +7,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from drumbo.core.gcode.move_columns import move_columns, thinned
 from drumbo.core.gcode.reader import read
-from drumbo.core.gcode.traits import thinned, traits
 from drumbo.trials import kind
 from tests.conftest import plain_context
 
 
 def _traits(text: str):  # type: ignore[no-untyped-def]
     program = read(text.encode())
-    return program, traits(program, program.motion(), 1.75)
+    return program, move_columns(program, program.motion(), 1.75)
 
 
 def _square(z: float, e: float = 1.0) -> str:

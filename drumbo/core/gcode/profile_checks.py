@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from drumbo.core.gcode.case import BAD, ODD, Case, Remark
+from drumbo.core.gcode.analysis import BAD, ODD, FileAnalysis, Remark
 from drumbo.core.gcode.roles import NAMES
 
 FAR_C, FIRST_FAR_C = 2.5, 2.5
@@ -18,7 +18,7 @@ RETRACTION_FAR, FEW_PULLS = 0.2, 5
 FAN_APART = 12.0
 
 
-def heat(case: Case) -> Iterator[Remark]:
+def heat(case: FileAnalysis) -> Iterator[Remark]:
     wanted, first_wanted = case.numbers.get("nozzle_c"), case.numbers.get("nozzle_first_c")
     nozzle, laid, layer = case.program.nozzle_c, case.found.laid, case.found.layer
     above, first = laid & (layer > 0), laid & (layer == 0)
@@ -44,7 +44,7 @@ def heat(case: Case) -> Iterator[Remark]:
                               "Check the first-layer bed temperature.")  # fmt: skip
 
 
-def _stepping(case: Case) -> Remark | None:
+def _stepping(case: FileAnalysis) -> Remark | None:
     """A temperature that goes up or down in steps with height."""
     laid = case.found.laid & (case.found.layer > 0)
     z, nozzle = case.program.z[laid], case.program.nozzle_c[laid]
@@ -65,7 +65,7 @@ def _stepping(case: Case) -> Remark | None:
                        "Left over from a test? Take the temperature changes out of the slicer's settings.")  # fmt: skip
 
 
-def flow(case: Case) -> Iterator[Remark]:
+def flow(case: FileAnalysis) -> Iterator[Remark]:
     limit = case.numbers.get("max_flow_mm3_s")
     if not limit:
         return
@@ -89,11 +89,11 @@ def _clock(seconds: float) -> str:
     return f"{seconds / 60:.0f} min" if seconds >= 90 else f"{seconds:.0f} s"
 
 
-def retraction(case: Case) -> Iterator[Remark]:
+def retraction(case: FileAnalysis) -> Iterator[Remark]:
     wanted = case.numbers.get("retraction_mm")
     if wanted is None:
         return
-    found = case.gaps
+    found = case.between
     if found.pulls.sum() < FEW_PULLS:
         return
     usual = found.usual(found.pulled_mm)
@@ -104,7 +104,7 @@ def retraction(case: Case) -> Iterator[Remark]:
                      "Check the retraction length; firmware retraction is set by M207.")  # fmt: skip
 
 
-def fan(case: Case) -> Iterator[Remark]:
+def fan(case: FileAnalysis) -> Iterator[Remark]:
     layers, laid = int(case.numbers.get("fan_off_layers", 0)), case.found.laid
     if layers:
         early = laid & (case.found.layer < layers) & (case.program.fan > 0.05)
@@ -128,7 +128,7 @@ def fan(case: Case) -> Iterator[Remark]:
             yield case.remark(ODD, strong, text, "Check the fan settings: this polymer may part between layers.")
 
 
-def pressure(case: Case) -> Iterator[Remark]:
+def pressure(case: FileAnalysis) -> Iterator[Remark]:
     wanted = case.numbers.get("pressure_advance_s")
     if not wanted:
         return

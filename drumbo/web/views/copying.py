@@ -1,19 +1,19 @@
-"""A profile's life beside its trials: copies, profiles beside each other, history."""
+"""Copies of profiles, and profiles beside each other."""
 
 from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask import Blueprint, redirect, render_template, request, url_for
 
-from drumbo.core.copying import Fate
+from drumbo.core.copying import CopyOutcome
 from drumbo.core.errors import InvalidInput
-from drumbo.services import life as service
+from drumbo.services import copying as service
 from drumbo.services import profiles, shelf
 from drumbo.services import workshop as workshop_service
-from drumbo.web.views.common import typed, whole, workshop
+from drumbo.web.views.common import whole, workshop
 
-pages = Blueprint("life", __name__, url_prefix="/profiles")
+pages = Blueprint("copying", __name__, url_prefix="/profiles")
 
 
 @pages.route("/<int:number>/copy", methods=["GET", "POST"])
@@ -68,7 +68,7 @@ def _copy_page(number: int, values: dict[str, str]) -> dict[str, Any]:
         "materials": [(n, m) for n, m in materials if m.process == card.printer.process],
         "printers": [(n, p) for n, p in printers if p.process == card.printer.process],
         "layer_field": "layer_um" in values,
-        "fates": list(Fate),
+        "fates": list(CopyOutcome),
     }
     try:
         page["copy"] = service.preview_copy(workshop(), number, **_copy_of(values))
@@ -108,29 +108,3 @@ def borrow(number: int) -> Any:
         "profiles/borrow.html", card=card, changes=changes, taken=request.form.getlist("take"),
         beside=request.form.getlist("p"),
     )  # fmt: skip
-
-
-@pages.get("/<int:number>/history")
-def history(number: int) -> str:
-    card, past = service.history(workshop(), number)
-    return render_template("profiles/history.html", card=card, history=past, problems={}, wrong=None)
-
-
-@pages.post("/<int:number>/history/<int:revision>/restore")
-def restore(number: int, revision: int) -> Response:
-    service.restore(workshop(), number, revision)
-    return redirect(url_for("profiles.show", number=number, adopted=1))  # type: ignore[return-value]
-
-
-@pages.post("/<int:number>/history/<int:revision>")
-def remark(number: int, revision: int) -> Any:
-    values = typed()
-    try:
-        service.remark(workshop(), number, revision, values.get("label", ""), values.get("note", ""))
-    except InvalidInput as error:
-        card, past = service.history(workshop(), number)
-        page = render_template(
-            "profiles/history.html", card=card, history=past, problems=error.problems, wrong=revision, typed=values
-        )
-        return page, 422
-    return redirect(url_for("life.history", number=number, _anchor=f"r{revision}"))
