@@ -25,7 +25,9 @@ def test_core_and_trials_load_no_web_and_no_database() -> None:
     subprocess.run([sys.executable, "-c", script], cwd=ROOT, check=True)
 
 
-@pytest.mark.parametrize("command", ["demo", "serve", "standin", "kinds", "make-piece", "check", "print", "stop", "export"])
+@pytest.mark.parametrize(
+    "command", ["demo", "serve", "standin", "kinds", "make-piece", "check", "print", "stop", "export"]
+)
 def test_the_readme_tells_of_every_command(command: str) -> None:
     assert f"drumbo {command}" in (ROOT / "README.md").read_text()
 

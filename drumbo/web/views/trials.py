@@ -17,6 +17,7 @@ from drumbo.trials.trial import TrialState
 from drumbo.web.chart import chart_picture
 from drumbo.web.figure import fit_picture, piece_picture, spread_picture, tower_room
 from drumbo.web.plate import plate_picture
+from drumbo.web.read_page import read_page
 from drumbo.web.views.common import plain_words, room, typed, workshop
 
 pages = Blueprint("trials", __name__)
@@ -114,6 +115,8 @@ def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
         "process": process(sheet.kind.process),
         "asked_eye": bool(sheet.context.printer.camera_url and RunState.DONE in sheet.runs),
     }
+    if leaf == "read":
+        page["read"] = read_page(sheet, picture)
     if leaf == "adopt" and sheet.result is not None and sheet.adopted_revision is None:
         page["preview"] = adopting.preview(workshop(), sheet.id)
     return page
