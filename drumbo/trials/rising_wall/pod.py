@@ -21,6 +21,8 @@ from drumbo.trials.base import Step
 
 Floats = NDArray[np.float64]
 
+SEAM_MM = 0.05
+"""Bands reach this far into what they stand on, so that their union is one solid."""
 ARC_MM, END_MM, OPENS = 60.0, 10.0, math.radians(30)
 """Radii of the long arcs and of the round ends; how far a long arc turns to either side of its middle."""
 HALF_LONG = (ARC_MM - END_MM) * math.sin(OPENS) + END_MM
@@ -150,7 +152,7 @@ def pod(steps: Sequence[Step], build: Build) -> Piece:
         low = build.foot_mm + step.index * build.band_mm
         high = low + build.band_mm
         inner, outer = ledge(step.index) + build.width_mm, ledge(step.index)
-        walls.append((shape(outer) - shape(inner)).extrude(build.band_mm).translate((0, 0, low)))
+        walls.append((shape(outer) - shape(inner)).extrude(build.band_mm + SEAM_MM).translate((0, 0, low - SEAM_MM)))
         places.append(
             Place(step.index, step.value, step.label, (-HALF_LONG, -HALF_DEEP, low), (HALF_LONG, HALF_DEEP, high))
         )
