@@ -105,6 +105,8 @@ def tests_of(file: str) -> list[list[str]]:
         own = [str(test) for test in _tests() if re.search(rf"[\"']{slug}[\"']", test.read_text())]
         return [[CONTRACT, "-k", slug], own] if own else [[CONTRACT, "-k", slug]]
     broad = [CONTRACT, "-k", THREE_KINDS]
+    if parts[1] == "trials":
+        return [["tests/trials", "--ignore", CONTRACT], broad]
     return [named, broad] if named else [["tests/core", "-k", parts[-1]], broad]
 
 

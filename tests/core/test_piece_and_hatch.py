@@ -13,7 +13,7 @@ from manifold3d import CrossSection
 from drumbo.core.piece import Piece, block, draw, stl_bytes, text_shape
 from drumbo.core.piece.digits import GLYPHS
 from drumbo.core.toolpath.hatch import hatch
-from drumbo.core.toolpath.plane import crosses, edges_of, inside
+from drumbo.core.toolpath.plane import crosses, cut_end, edges_of, inside
 from drumbo.trials.temperature.ladder import ladder
 
 SQUARE = [np.array([[0.0, 0.0], [10.0, 0.0], [10.0, 10.0], [0.0, 10.0]])]
@@ -128,3 +128,17 @@ def test_a_drawing_keeps_scale_and_order(tower: Piece) -> None:
 
 def test_blocks_have_the_volume_they_say() -> None:
     assert block((0, 0, 0), (2, 3, 4)).volume() == pytest.approx(24)
+
+
+def test_a_line_is_cut_before_its_end() -> None:
+    """Three sides of 10 mm, 4 mm cut off: 6 mm of the last are left; 14 mm: 6 mm of the one before."""
+    line = np.array([[0.0, 0.0], [10.0, 0.0], [10.0, 10.0], [0.0, 10.0]])
+    kept, rest = cut_end(line, 4)
+    np.testing.assert_allclose(kept[-1], [4, 10])
+    np.testing.assert_allclose(rest, [[0, 10]])
+    kept, rest = cut_end(line, 14)
+    np.testing.assert_allclose(kept[-1], [10, 6])
+    np.testing.assert_allclose(rest, [[10, 10], [0, 10]])
+    whole, none = cut_end(line, 15.1)
+    assert len(whole) == 4
+    assert len(none) == 0
