@@ -25,6 +25,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.light.job import NO_LIFT, Layer, LayerJob, Lift, Light, Rings, Screen
 from drumbo.core.light.png import SIGNATURE, png
 from drumbo.core.light.raster import bits, greys
+from drumbo.core.safe_zip import SafeZip, opened
 
 FORMAT, VERSION, MANIFEST = "drumbo-layers", 1, "manifest.json"
 THREADS, AHEAD = 2, 6
@@ -149,41 +150,20 @@ def read_package(data: bytes) -> Package:
     """What a package holds; InvalidInput says where it is wrong, and nothing of it is taken."""
     if len(data) > LARGEST:
         raise _wrong(f"is larger than {LARGEST // 1_000_000} MB")
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as bundle:
-            _check_names(bundle)
-            manifest = _manifest_of(bundle)
-            package = _package(manifest, data)
-            _check_pictures(bundle, package)
-    except (zipfile.BadZipFile, EOFError, NotImplementedError, OSError) as error:
-        raise _wrong("is no zip that can be unpacked, or ends in the middle; fetch it again") from error
-    except RuntimeError as error:
-        raise _wrong("is locked with a password") from error
-    return package
+    with opened(data, most=LARGEST_IMAGE, most_together=LARGEST, wrong=_wrong) as bundle:
+        package = _package(_manifest_of(bundle), data)
+        _check_pictures(bundle, package)
+        return package
 
 
 def _wrong(message: str) -> InvalidInput:
     return InvalidInput("package", message)
 
 
-def _check_names(bundle: zipfile.ZipFile) -> None:
-    total = 0
-    for entry in bundle.infolist():
-        parts = entry.filename.replace("\\", "/").split("/")
-        if entry.filename.startswith(("/", "\\")) or ".." in parts or ":" in parts[0]:
-            raise _wrong("has a path in it that leads out of its folder; nothing of it was taken")
-        total += entry.file_size
-        if entry.file_size > LARGEST_IMAGE or total > LARGEST:
-            raise _wrong("unpacks to far more than any print needs; nothing of it was taken")
-
-
-def _manifest_of(bundle: zipfile.ZipFile) -> dict[str, Any]:
-    if MANIFEST not in bundle.namelist():
+def _manifest_of(bundle: SafeZip) -> dict[str, Any]:
+    if MANIFEST not in bundle.names:
         raise _wrong(f"has no {MANIFEST} in it")
-    with bundle.open(MANIFEST) as inside:
-        text = inside.read(LARGEST_MANIFEST + 1)
-    if len(text) > LARGEST_MANIFEST:
-        raise _wrong(f"has a {MANIFEST} beyond all bounds")
+    text = bundle.read(MANIFEST, LARGEST_MANIFEST)
     try:
         found = json.loads(text.decode("utf-8"), parse_constant=_no_number)
     except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
@@ -261,14 +241,13 @@ def _number(found: Any, where: str, low: float, high: float) -> float:
     return float(found)
 
 
-def _check_pictures(bundle: zipfile.ZipFile, package: Package) -> None:
+def _check_pictures(bundle: SafeZip, package: Package) -> None:
     """Every picture is there and as large as the screen; its first bytes tell without unpacking it."""
-    there = set(bundle.namelist())
+    there = set(bundle.names)
     for name in package.images:
         if name not in there:
             raise _wrong(f"lacks a picture that a layer wants: {name[:80]}")
-        with bundle.open(name) as inside:
-            head = inside.read(26)
+        head = bundle.head(name, 26)
         if len(head) < 26 or head[:8] != SIGNATURE:
             raise _wrong(f"holds a picture that is no PNG: {name[:80]}")
         size = struct.unpack(">II", head[16:24])

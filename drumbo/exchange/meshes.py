@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import stl_bytes
+from drumbo.core.safe_zip import opened
 
 Floats = NDArray[np.float64]
 
@@ -77,22 +78,24 @@ def _from_stl(data: bytes) -> Floats:
     raise InvalidInput("part", "is neither STL nor 3MF")
 
 
+def _wrong(message: str) -> InvalidInput:
+    return InvalidInput("part", message)
+
+
 def _from_3mf(data: bytes) -> Floats:
     """(t, 3, 3) corners of all that the file's build plate holds, mm."""
     try:
-        with zipfile.ZipFile(io.BytesIO(data)) as box:
-            inside = [info for info in box.infolist() if info.filename.lower().endswith(".model")]
+        with opened(data, most=LARGEST_INSIDE, most_together=LARGEST_INSIDE, wrong=_wrong) as box:
+            inside = [name for name in box.names if name.lower().endswith(".model")]
             if not inside:
-                raise InvalidInput("part", "is a zip file without a model in it")
-            if sum(info.file_size for info in inside) > LARGEST_INSIDE:
-                raise InvalidInput("part", f"holds more than {LARGEST_INSIDE // 1_000_000} MB when unpacked")
+                raise _wrong("is a zip file without a model in it")
             text = box.read(inside[0])
         if b"<!DOCTYPE" in text or b"<!ENTITY" in text:
             raise InvalidInput("part", "holds declarations that no 3MF file needs; export it again")
         return _placed(ElementTree.fromstring(text))
     except InvalidInput:
         raise
-    except (zipfile.BadZipFile, ElementTree.ParseError, OSError, RuntimeError) as error:
+    except ElementTree.ParseError as error:
         raise InvalidInput("part", f"cannot be read as 3MF ({error}); export it again") from error
     except (KeyError, ValueError, TypeError, IndexError) as error:
         raise InvalidInput("part", "has numbers missing where a 3MF file needs them; export it again") from error

@@ -17,11 +17,13 @@ from drumbo.core.catalogue import BY_KEY, of_process
 from drumbo.core.errors import InvalidInput
 from drumbo.core.processes import PROCESSES
 from drumbo.core.profile import Dependency, Origin, OriginKind, Profile, Value
+from drumbo.core.safe_zip import MAGIC, opened
 
 FORMAT = "drumbo-profile"
 VERSION = 1
 LARGEST = 2_000_000
 """No profile is larger, bytes."""
+LARGEST_PICTURE, LARGEST_ZIP = 50_000_000, 500_000_000
 INSIDE = "profile.json"
 """Its name in a zip."""
 LONGEST_TEXT = 2000
@@ -92,12 +94,12 @@ def profile_zip(text: str, pictures: Mapping[str, bytes]) -> bytes:
 
 def is_profile_file(data: bytes) -> bool:
     """Whether data looks like one of ours, to be read by `read_profile`, or like a zip that may hold one."""
-    return data[:4] == b"PK\x03\x04" or FORMAT.encode() in data[:LARGEST]
+    return data[:4] == MAGIC or FORMAT.encode() in data[:LARGEST]
 
 
 def read_profile(data: bytes) -> Brought:
     """What a profile file or a zip with one holds; InvalidInput says where it is wrong."""
-    text = _unzipped(data) if data[:4] == b"PK\x03\x04" else data
+    text = _unzipped(data) if data[:4] == MAGIC else data
     if len(text) > LARGEST:
         raise _wrong(f"is larger than {LARGEST // 1_000_000} MB; no profile is")
     found = _parsed(text)
@@ -130,19 +132,11 @@ def _wrong(message: str) -> InvalidInput:
 
 
 def _unzipped(data: bytes) -> bytes:
-    """The profile in a zip. What a zip says of its sizes is not believed."""
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as bundle:
-            names = bundle.namelist()
-            if any(name.startswith(("/", "\\")) or ".." in name.replace("\\", "/").split("/") for name in names):
-                raise _wrong("has a path in it that leads out of its folder; nothing of it was taken")
-            if INSIDE not in names:
-                raise _wrong(f"is a zip without a {INSIDE} in it")
-            with bundle.open(INSIDE) as inside:
-                text = inside.read(LARGEST + 1)
-    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, OSError) as error:
-        raise _wrong("is a zip that cannot be unpacked; fetch it again") from error
-    return text
+    """The profile in a zip; its pictures are for people."""
+    with opened(data, most=LARGEST_PICTURE, most_together=LARGEST_ZIP, wrong=_wrong) as bundle:
+        if INSIDE not in bundle.names:
+            raise _wrong(f"is a zip without a {INSIDE} in it")
+        return bundle.read(INSIDE, LARGEST)
 
 
 def _parsed(data: bytes) -> Any:

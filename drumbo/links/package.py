@@ -11,17 +11,18 @@ from __future__ import annotations
 
 import json
 import time
-import zipfile
 from pathlib import Path
 from typing import Any, Protocol
 
 from drumbo.core.errors import LinkError
 from drumbo.core.run import Heaters, RunState
+from drumbo.core.safe_zip import opened
 from drumbo.links.http import HttpDevice
 from drumbo.links.journal import Journal
 from drumbo.links.runs import RunOrder
 
 ZIP = b"PK\x03\x04"
+MOST_MEMBER, MOST_PACKAGE = 80_000_000, 1_500_000_000
 EACH_S = 0.4
 SILENCE_S = 30.0
 STOPS_S = 20.0
@@ -116,10 +117,14 @@ def _halt(printer: HttpDevice, journal: Journal) -> None:
 def layers_of(path: Path) -> int:
     """How many layers a package has; the printer is who looks at it closely. LinkError where it is none."""
     try:
-        with zipfile.ZipFile(path) as bundle:
+        with opened(path, most=MOST_MEMBER, most_together=MOST_PACKAGE, wrong=_wrong) as bundle:
             return len(json.loads(bundle.read("manifest.json"))["layers"])
-    except (zipfile.BadZipFile, KeyError, ValueError, TypeError) as error:
-        raise LinkError("that is no layer package; a resin printer takes nothing else") from error
+    except (KeyError, ValueError, TypeError) as error:
+        raise _wrong("has no layers") from error
+
+
+def _wrong(message: str) -> LinkError:
+    return LinkError(f"that is no layer package, and a resin printer takes nothing else: it {message}")
 
 
 def is_package(path: Path) -> bool:

@@ -12,11 +12,11 @@ from pathlib import Path
 from typing import IO
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.safe_zip import SafeZip, opened
 
 FORMAT, VERSION = "drumbo-workshop", 1
 DATABASE, FILES, MANIFEST = "drumbo.sqlite", "files", "manifest.json"
 LARGEST_FILE, LARGEST_ALL = 1 << 30, 20 << 30
-CHUNK = 1 << 20
 
 
 def pack(folder: Path, out: IO[bytes]) -> int:
@@ -53,31 +53,33 @@ def unpack(archive: Path, folder: Path) -> int:
     folder.parent.mkdir(parents=True, exist_ok=True)
     scratch = Path(tempfile.mkdtemp(dir=folder.parent, prefix=".unpacking-"))
     try:
-        with zipfile.ZipFile(archive) as bundle:
+        with opened(archive, most=LARGEST_FILE, most_together=LARGEST_ALL, wrong=_wrong) as bundle:
             members = _members(bundle)
             for name in members:
                 target = scratch / name
                 target.parent.mkdir(parents=True, exist_ok=True)
-                _take(bundle, name, target)
+                with target.open("wb") as out:
+                    bundle.take(name, out)
         _check(scratch / DATABASE)
         folder.mkdir(exist_ok=True)
         for path in scratch.iterdir():
             if path.name != MANIFEST:
                 shutil.move(path, folder / path.name)
         return len(members) - 2
-    except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError) as error:
-        raise InvalidInput("archive", "cannot be unpacked; it is cut off, or no archive of Drumbo's") from error
     finally:
         shutil.rmtree(scratch, ignore_errors=True)
 
 
-def _members(bundle: zipfile.ZipFile) -> list[str]:
+def _wrong(message: str) -> InvalidInput:
+    return InvalidInput("archive", message)
+
+
+def _members(bundle: SafeZip) -> list[str]:
     """The names in the archive, each of a form that we write."""
-    names = bundle.namelist()
+    names = bundle.names
     if MANIFEST not in names or DATABASE not in names:
         raise InvalidInput("archive", "is no archive of a workshop: it lacks what each of them has")
-    with bundle.open(MANIFEST) as source:
-        text = source.read(1000)
+    text = bundle.head(MANIFEST, 1000)
     try:
         manifest = json.loads(text)
     except ValueError:
@@ -90,21 +92,7 @@ def _members(bundle: zipfile.ZipFile) -> list[str]:
         plain = len(digest) == 64 and set(digest) <= set("0123456789abcdef") and rest == f"{digest[:2]}/{digest}"
         if name not in {MANIFEST, DATABASE} and not (folder == FILES and plain):
             raise InvalidInput("archive", f"has {name[:60]!r} in it, as no archive of ours has; nothing was taken")
-    if sum(info.file_size for info in bundle.infolist()) > LARGEST_ALL:
-        raise InvalidInput("archive", "would be larger than 20 GB; nothing was taken")
     return names
-
-
-def _take(bundle: zipfile.ZipFile, name: str, target: Path) -> None:
-    """What a member says of its size is not believed."""
-    with bundle.open(name) as source, target.open("wb") as out:
-        left = LARGEST_FILE
-        while data := source.read(CHUNK):
-            left -= len(data)
-            if left < 0:
-                most = f"{LARGEST_FILE >> 20} MB"
-                raise InvalidInput("archive", f"has a file of more than {most} in it ({name[:60]}); nothing was taken")
-            out.write(data)
 
 
 def _check(database: Path) -> None:

@@ -18,7 +18,7 @@ from drumbo.core.light import curve, height
 from drumbo.core.light.job import Lift, LitSolid, Screen, exposures, job
 from drumbo.core.light.match import fit_match
 from drumbo.core.light.png import png
-from drumbo.core.light.raster import bits, greys, lit_pixels
+from drumbo.core.light.raster import bits, greys
 from drumbo.core.profile import start
 from drumbo.core.resin import Resin, ResinPrinter
 from tests.conftest import resin_context
@@ -137,7 +137,7 @@ def test_area_is_right_to_a_hundredth_of_a_per_cent() -> None:
     screen = Screen((3840, 2400), 35)
     shape = _shape([(-30, 5, 20, 200), (25, -8, 18, 77), (0, 20, 11.3, 64)])
     rings = tuple(np.asarray(ring, dtype=np.float32) for ring in shape.to_polygons())
-    lit = lit_pixels(bits(rings, screen.pixels, screen.pixel_mm)) * screen.pixel_mm**2
+    lit = int(np.unpackbits(bits(rings, screen.pixels, screen.pixel_mm)).sum()) * screen.pixel_mm**2
     assert lit == pytest.approx(shape.area(), rel=1e-4)
     share = greys(rings, screen.pixels, screen.pixel_mm, 8).astype(float).sum() / 255 * screen.pixel_mm**2
     assert share == pytest.approx(shape.area(), rel=1e-4)

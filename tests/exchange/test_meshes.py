@@ -89,7 +89,7 @@ HOSTILE = {
     "a hole": (_text_stl(reference_part()).rsplit(b"facet normal", 1)[0], "not closed"),
     "nowhere": (STL[:96] + b"\x00\x00\xc0\x7f" * 9 + STL[132:], "nowhere"),
     "no model": (_zip("hello", "readme.txt"), "without a model"),
-    "a broken zip": (_zip(_model(reference_part()))[:300], "cannot be read"),
+    "a broken zip": (_zip(_model(reference_part()))[:300], "no zip that can be unpacked"),
     "entities": (_zip('<!DOCTYPE x [<!ENTITY a "b">]><model/>'), "declarations"),
     "no units known": (_zip(_model(reference_part(), unit="cubit")), "missing"),
     "a lost object": (_zip(_model(reference_part()).replace('<item objectid="1"', '<item objectid="9"')), "missing"),
@@ -108,7 +108,7 @@ def test_what_is_no_part_is_refused_with_a_reason(name: str) -> None:
 
 
 def test_what_is_too_large_is_refused_before_it_is_unpacked() -> None:
-    with pytest.raises(InvalidInput, match="unpacked"):
+    with pytest.raises(InvalidInput, match="unpacks to far more"):
         read_part(_bomb())
     with pytest.raises(InvalidInput, match="20 MB"):
         read_part(bytes(20_000_001))

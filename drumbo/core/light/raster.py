@@ -50,11 +50,6 @@ def greys(rings: Rings, pixels: tuple[int, int], pixel_mm: float, levels: int) -
     return np.rint(np.rint(share * levels) * (255 / levels)).astype(np.uint8)
 
 
-def lit_pixels(image: Bytes) -> int:
-    """How many bits are set."""
-    return int(np.bitwise_count(image).sum()) if hasattr(np, "bitwise_count") else int(np.unpackbits(image).sum())
-
-
 @njit(cache=True, nogil=True)
 def _crossings(points, starts, scale, rows):  # type: ignore[no-untyped-def]
     """Where edges cross the middles of rows, `scale` rows to a pixel: first[r]..first[r + 1] of x, sorted."""
