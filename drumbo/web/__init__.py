@@ -18,6 +18,7 @@ from drumbo.services.prints import PrintManager
 from drumbo.services.shelf import fill_in
 from drumbo.store.database import Workshop
 from drumbo.web import drum, filters
+from drumbo.web.carry_over import outcomes
 from drumbo.web.views import (
     bench,
     check,
@@ -52,6 +53,7 @@ def create_app(workshop: Workshop, room: PrintManager, *, secret: str, code: str
     app.extensions["workshop"], app.extensions["room"] = workshop, room
     CSRFProtect(app)
     filters.register(app)
+    app.add_template_filter(outcomes)
     app.jinja_env.globals.update(drum=drum.draw, version=__version__)
     for blueprint in (bench, materials, printers, profiles, copying, history, exchange, trials, check, learn, planner):
         app.register_blueprint(blueprint.pages)

@@ -6,7 +6,6 @@ from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
 
-from drumbo.core.copying import CopyOutcome
 from drumbo.core.errors import InvalidInput
 from drumbo.services import copying as service
 from drumbo.services import profiles, shelf
@@ -32,7 +31,7 @@ def copy(number: int) -> Any:
 
 @pages.get("/<int:number>/copy/look")
 def copy_look(number: int) -> str:
-    """Name and fates, while the spool and the printer are being picked."""
+    """Name and outcomes, while the spool and the printer are being picked."""
     return render_template("profiles/_copy_look.html", **_copy_page(number, _asked(number)), problems={}, swap=True)
 
 
@@ -68,7 +67,6 @@ def _copy_page(number: int, values: dict[str, str]) -> dict[str, Any]:
         "materials": [(n, m) for n, m in materials if m.process == card.printer.process],
         "printers": [(n, p) for n, p in printers if p.process == card.printer.process],
         "layer_field": "layer_um" in values,
-        "fates": list(CopyOutcome),
     }
     try:
         page["copy"] = service.preview_copy(workshop(), number, **_copy_of(values))

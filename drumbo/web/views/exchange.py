@@ -8,7 +8,6 @@ from typing import Any
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 
 from drumbo.core.catalogue import BY_KEY
-from drumbo.core.copying import CopyOutcome
 from drumbo.core.errors import InvalidInput
 from drumbo.core.units import units_of
 from drumbo.exchange.exporters import exporter, exporters
@@ -128,7 +127,6 @@ def _take_page(digest: str, asked: dict[str, str]) -> dict[str, Any]:
         "look": found,
         "materials": materials,
         "printers": printers,
-        "fates": list(CopyOutcome),
         "parameters": service.parameters_to_pick(found.process),
         "units": {key: [u.key for u in units_of(parameter)] for key, parameter in BY_KEY.items()},
     }
