@@ -12,6 +12,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.toolpath import PrintSettings
 from drumbo.trials import kind
 from drumbo.trials.base import Aspect, Readings, Step
+from drumbo.trials.pictures import Curve
 from drumbo.trials.toolkit.roads import check_bed, foot_mm, whole_layers_mm
 from drumbo.trials.toolkit.sweep import count_between, decimals_of, even_steps
 from drumbo.trials.toolkit.verdict import BestStep, few
@@ -153,3 +154,26 @@ def test_a_wall_goes_on_with_as_many_bands_above_or_below() -> None:
     assert (above["low_mm3_s"], above["high_mm3_s"]) == (12.0, 18.0)
     assert (below["low_mm3_s"], below["high_mm3_s"]) == (2.4, 8.4)
     assert {len(wall.steps(wall.plan_type.of(further))) for further in (above, below)} == {bands}
+
+
+def test_a_picture_of_a_fit_has_its_error_on_both_sides() -> None:
+    grid = np.array([1.0, 2.0, 3.0])
+    curve = Curve.of(
+        grid, np.array([50.0, 60.0, 70.0]), np.array([5.0, 6.0, 7.0]), grid, np.array([48.0, np.nan, 71.0])
+    )
+    assert (curve.x, curve.y) == ((1.0, 3.0), (50.0, 70.0)), "every second of the grid"
+    assert (curve.low, curve.high) == ((45.0, 63.0), (55.0, 77.0))
+    assert curve.points == ((1.0, 48.0), (3.0, 71.0)), "and what was looked at"
+
+
+def test_pins_go_on_with_as_many_wider_or_narrower_gaps() -> None:
+    pins, context = kind("clearance"), plain_context()
+    plan = replace(pins.suggest(context), low_mm=0.1, high_mm=0.4, step_gap_mm=0.05)
+    count = len(pins.steps(plan))
+    tight = pins.evaluate(plan, _scored(fits="0000001"))
+    assert tight.state == "edge"
+    wider = pins.plan_type.of(tight.extend)
+    assert (wider.low_mm, wider.high_mm, len(pins.steps(wider))) == (0.3, 0.6, count), "two gaps are printed again"
+    loose = pins.evaluate(plan, _scored(fits="4444444"))
+    narrower = pins.plan_type.of(loose.extend)
+    assert (narrower.low_mm, narrower.high_mm) == (-0.05, 0.25)
