@@ -37,6 +37,12 @@ from drumbo.web.views.common import plain_words
 STATIC = Path(__file__).parent / "static"
 POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'"
 
+STYLE_SHEETS = (
+    "base", "page", "drum", "bench", "form", "profile", "leaves", "piece", "read", "planner", "change", "phone",
+    "sheet", "check",
+)  # fmt: skip
+"""By component, in order: what comes later has the last word. Each is `static/css/NAME.css`."""
+
 
 def create_app(workshop: Workshop, room: PrintManager, *, secret: str, code: str | None = None) -> Flask:
     """The application on a workshop. `code` is asked for before anything is shown, where one is set."""
@@ -54,7 +60,7 @@ def create_app(workshop: Workshop, room: PrintManager, *, secret: str, code: str
     CSRFProtect(app)
     filters.register(app)
     app.add_template_filter(outcomes)
-    app.jinja_env.globals.update(drum=drum.draw, version=__version__)
+    app.jinja_env.globals.update(drum=drum.draw, version=__version__, style_sheets=STYLE_SHEETS)
     for blueprint in (bench, materials, printers, profiles, copying, history, exchange, trials, check, learn, planner):
         app.register_blueprint(blueprint.pages)
     _keep_static(app)

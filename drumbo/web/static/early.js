@@ -4,13 +4,16 @@
   const hold = (e) => {
     const at = e.target.closest("button");
     if (!at) return;
-    e.preventDefault(); e.stopImmediatePropagation();
+    e.preventDefault();
+    e.stopImmediatePropagation();
     pressed = at;
   };
   document.addEventListener("click", hold, true);
   // A moment later, as the other scripts wait for the same event.
-  document.addEventListener("DOMContentLoaded", () => setTimeout(() => {
-    document.removeEventListener("click", hold, true);
-    pressed?.click();
-  }));
+  document.addEventListener("DOMContentLoaded", () =>
+    setTimeout(() => {
+      document.removeEventListener("click", hold, true);
+      pressed?.click();
+    }),
+  );
 })();
