@@ -133,6 +133,35 @@ def _is_text(code: int) -> bool:
 
 
 @njit(cache=True, nogil=True)
+def _beside_words(data: Any, i: int, begin: int, letter: int, code: int, numbered: int) -> Any:
+    """(behind it, what is wrong with it): a comment, a text in quotes, a checksum, or words of other dialects."""
+    c = data[i]
+    if c == 59 or (c == 37 and letter == 0):
+        return _past(data, i, 10), OK
+    if c == 40:
+        return _past(data, i, 41), OK
+    if c == 34:
+        return _past(data, i + 1, 34), OK
+    if c == 42:
+        fits, behind = _checksum_fits(data, begin, i)
+        return (behind, OK) if fits or not numbered else (i, BAD_CHECKSUM)
+    if letter != 0 and not (letter == 71 and code <= 30) and (c == 61 or c == 95 or c >= 128):
+        return i + 1, OK
+    return i, BAD_BYTE
+
+
+@njit(cache=True, nogil=True)
+def _moves(letter: int, code: int) -> bool:
+    return letter == 71 and (code == 0 or code == 10 or code == 20 or code == 30)
+
+
+@njit(cache=True, nogil=True)
+def _is_retraction(letter: int, code: int, have: int) -> bool:
+    """G10 and G11; with P or L they are about tools and offsets."""
+    return letter == 71 and (code == 100 or code == 110) and not (have >> _P & 1 or have >> _L & 1)
+
+
+@njit(cache=True, nogil=True)
 def _command(data: Any, i: int, begin: int, word: Any, value: Any) -> int:
     """Read one command into `word` and its numbers into `value` (26,) by letter; returns where to go on."""
     letter, code, have, bare = 0, 0, 0, 0
@@ -144,23 +173,9 @@ def _command(data: Any, i: int, begin: int, word: Any, value: Any) -> int:
             continue
         upper = c - 32 if 97 <= c <= 122 else c
         if not 65 <= upper <= 90:
-            if c == 59 or (c == 37 and letter == 0):
-                i = _past(data, i, 10)
-                break
-            if c == 40:
-                i = _past(data, i, 41)
-            elif c == 34:
-                i = _past(data, i + 1, 34)
-            elif c == 42:
-                fits, behind = _checksum_fits(data, begin, i)
-                if not fits and (word[_NUMBERED] or have >> _N & 1):
-                    word[_WRONG], word[_WHERE] = BAD_CHECKSUM, i
-                    return i
-                i = behind
-            elif letter != 0 and not (letter == 71 and code <= 30) and (c == 61 or c == 95 or c >= 128):
-                i += 1
-            else:
-                word[_WRONG], word[_WHERE] = BAD_BYTE, i
+            i, wrong = _beside_words(data, i, begin, letter, code, word[_NUMBERED] or have >> _N & 1)
+            if wrong:
+                word[_WRONG], word[_WHERE] = wrong, i
                 return i
             continue
         if (
@@ -193,6 +208,8 @@ def _command(data: Any, i: int, begin: int, word: Any, value: Any) -> int:
         else:
             value[k] = number
             have |= 1 << k
+    if letter == 0 and have & ~(1 << _N):
+        letter = _LOST
     word[_LETTER], word[_CODE], word[_HAVE], word[_BARE] = letter, code, have, bare
     return i
 
@@ -331,16 +348,18 @@ def _modes(letter: int, code: int, modes: Any) -> Any:
 
 
 @njit(cache=True, nogil=True)
-def _retraction(code: int, have: int, length: float, feed: float, firmware: Any) -> Any:
-    """What M207 and M208 leave firmware's retraction at: length, feed, feed of the way back, whether retracted."""
+def _firmware(letter: int, code: int, have: int, length: float, feed: float, firmware: Any) -> Any:
+    """Firmware's retraction as a command leaves it: length, feed, feed of the way back, whether it is retracted."""
     retract_mm, retract_feed, unretract_feed, retracted = firmware
-    if code == 2070:
+    if letter == 77 and code == 2070:
         if have >> _S & 1:
             retract_mm = length
         if have >> _F & 1:
             retract_feed = feed
-    elif code == 2080 and have >> _F & 1:
+    elif letter == 77 and code == 2080 and have >> _F & 1:
         unretract_feed = feed
+    elif _is_retraction(letter, code, have):
+        retracted = code == 100
     return retract_mm, retract_feed, unretract_feed, retracted
 
 
@@ -422,13 +441,11 @@ def _scan(
             i += 1
         letter, code, have = word[_LETTER], word[_CODE], word[_HAVE]
         if letter == 0:
-            if not have & ~(1 << _N):
-                continue
-            letter = word[_LETTER] = _LOST
+            continue
         unit, kind, fed, rate = modes[0], NO_ROW, 0.0, feed
         told = (value[_X] * unit * (have >> _X & 1), value[_Y] * unit * (have >> _Y & 1),
                 value[_Z] * unit * (have >> _Z & 1), value[_E] * unit * (have >> _E & 1))  # fmt: skip
-        if letter == 71 and (code == 0 or code == 10 or code == 20 or code == 30):
+        if _moves(letter, code):
             if have >> _F & 1:
                 feed = rate = value[_F] * unit
             at = _aim(have, told, at, shift, modes)
@@ -452,14 +469,11 @@ def _scan(
                 at, shift = _homed(have, at, at[3]), _homed(have, shift, shift[3])
             elif letter == 71 and code == 920:
                 shift = _shifted(have, told, at, shift)
-            elif letter == 71 and (code == 100 or code == 110) and not (have >> _P & 1 or have >> _L & 1):
+            elif _is_retraction(letter, code, have):
                 kind = code // 10
                 fed, rate = _retract(code, firmware)
-                firmware = (firmware[0], firmware[1], firmware[2], code == 100)
-            elif letter == 77 and (code == 2070 or code == 2080):
-                firmware = _retraction(code, have, value[_S] * unit, value[_F] * unit, firmware)
-            else:
-                modes = _modes(letter, code, modes)
+            modes = _modes(letter, code, modes)
+            firmware = _firmware(letter, code, have, value[_S] * unit, value[_F] * unit, firmware)
             kept = _keep(commands, parameters, kept, word, line, count + (kind != NO_ROW), begin, value)
         if kind != NO_ROW:
             r_line[count] = line
