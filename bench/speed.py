@@ -272,13 +272,13 @@ def profile_list_p95_ms() -> Measured:
 
     with tempfile.TemporaryDirectory() as folder:
         house, context = Workshop(Path(folder)), _context()
-        printer = workshop.save_printer(house, vars_of(context.printer))
+        room, printer = PrintManager(house), workshop.save_printer(house, vars_of(context.printer))
         for n in range(500):
             spool = workshop.save_material(house, {**vars_of(context.material), "colour": f"no {n}"})
             made = profiles.create(house, spool, printer, f"profile {n}")
             for key, number in (("flow_ratio", "0.97"), ("fan_percent", "80")):
                 by_hand.set_value(house, made, key, number)
-        server = create_server(create_app(house, PrintManager(house), secret="bench"), host="127.0.0.1", port=0)
+        server = create_server(create_app(house, room, secret="bench"), host="127.0.0.1", port=0)
         threading.Thread(target=server.run, daemon=True).start()
         base = f"http://127.0.0.1:{server.effective_port}"
         pages = ("/profiles/", "/profiles/?q=no+4", "/profiles/?sort=name&state=open", "/profiles/?page=7", "/")
@@ -287,6 +287,7 @@ def profile_list_p95_ms() -> Measured:
         times = [_timed(partial(_fetched, base + page)) for page in pages * 20]
         server.task_dispatcher.shutdown(timeout=30)
         server.close()
+        room.close()
     return 1000 * statistics.quantiles(times, n=20)[-1], "ms"
 
 
@@ -309,7 +310,8 @@ def trial_page_vs_bare_page() -> Measured:
         trials.printed_by_hand(house, trial)
         sheet = trials.sheet(house, trial)
         reading.score_all(house, trial, {(a.key, s.index): 3 for a in sheet.to_read.aspects for s in sheet.steps})
-        app = create_app(house, PrintManager(house), secret="bench")
+        room = PrintManager(house)
+        app = create_app(house, room, secret="bench")
         server = create_server(app, host="127.0.0.1", port=0)
         threading.Thread(target=server.run, daemon=True).start()
         base = f"http://127.0.0.1:{server.effective_port}"
@@ -317,6 +319,7 @@ def trial_page_vs_bare_page() -> Measured:
         ratio = _ratio(lambda: urllib.request.urlopen(page).read(), lambda: urllib.request.urlopen(bare).read(), 25)
         server.task_dispatcher.shutdown(timeout=30)
         server.close()
+        room.close()
         house.close()
         return ratio, "times"
 
