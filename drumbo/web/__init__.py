@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import hmac
 from pathlib import Path
 from typing import Any
@@ -42,6 +43,7 @@ STYLE_SHEETS = (
     "sheet", "check",
 )  # fmt: skip
 """By component, in order: what comes later has the last word. Each is `static/css/NAME.css`."""
+FOR_GOOD = "private, max-age=31536000, immutable"
 
 
 def create_app(workshop: Workshop, room: PrintManager, *, secret: str, code: str | None = None) -> Flask:
@@ -60,10 +62,11 @@ def create_app(workshop: Workshop, room: PrintManager, *, secret: str, code: str
     CSRFProtect(app)
     filters.register(app)
     app.add_template_filter(outcomes)
-    app.jinja_env.globals.update(drum=drum.draw, version=__version__, style_sheets=STYLE_SHEETS)
+    app.jinja_env.globals.update(drum=drum.draw, version=__version__)
     for blueprint in (bench, materials, printers, profiles, copying, history, exchange, trials, check, learn, planner):
         app.register_blueprint(blueprint.pages)
     _keep_static(app)
+    _style(app)
     _guard(app, code)
     _errors(app)
 
@@ -91,8 +94,24 @@ def _keep_static(app: Flask) -> None:
     @app.after_request
     def keep(response: Response) -> Response:
         if request.endpoint == "static" and "v" in request.args and response.status_code == 200:
-            response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+            response.headers["Cache-Control"] = FOR_GOOD
         return response
+
+
+def _style(app: Flask) -> None:
+    """All style sheets as one: a page waits for a single answer, and its scripts with it."""
+    text = "\n".join((STATIC / "css" / f"{part}.css").read_text() for part in STYLE_SHEETS)
+    version = hashlib.sha256(text.encode()).hexdigest()[:12]
+
+    @app.get("/static/css/drumbo.css")
+    def style() -> Response:
+        kept = FOR_GOOD if request.args.get("v") == version else "no-cache"
+        return Response(text, mimetype="text/css", headers={"Cache-Control": kept})
+
+    @app.url_defaults
+    def mark(endpoint: str, values: dict[str, Any]) -> None:
+        if endpoint == "style":
+            values["v"] = version
 
 
 def _guard(app: Flask, code: str | None) -> None:
@@ -102,7 +121,7 @@ def _guard(app: Flask, code: str | None) -> None:
 
     @app.before_request
     def ask() -> Any:
-        open_pages = {"static", "enter", "ping"}
+        open_pages = {"static", "style", "enter", "ping"}
         if request.endpoint not in open_pages and not session.get("entered"):
             return redirect(url_for("enter", next=request.path))
         return None

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import io
 import re
+from pathlib import Path
 
 import pytest
 from flask.testing import FlaskClient
 from PIL import Image
 from sqlalchemy import select
 
+import drumbo.web
 from drumbo.core.catalogue import FILAMENT, of_process
 from drumbo.core.errors import InvalidInput
 from drumbo.core.profile import Origin, OriginKind, Value, changed
@@ -335,3 +337,16 @@ def test_a_value_of_another_process_is_refused_and_an_older_profile_that_has_one
     held = profiles.sheet(house, begun.profile).profile
     assert "exposure_s" not in held.values
     assert held.number("of_tomorrow") == 3, "what a newer version added is kept"
+
+
+def test_every_style_sheet_is_served_as_one_and_kept(client: FlaskClient) -> None:
+    address = re.search(r'href="(/static/css/drumbo\.css\?v=[0-9a-f]+)"', client.get("/").text)
+    assert address is not None
+    answer = client.get(address[1])
+    assert answer.mimetype == "text/css"
+    assert "immutable" in answer.headers["Cache-Control"]
+    there = {path.stem for path in (Path(drumbo.web.__file__).parent / "static" / "css").glob("*.css")}
+    assert there == set(drumbo.web.STYLE_SHEETS), "none is left out"
+    for font in re.findall(r'url\("?\.\./(vendor/[^")]+)"?\)', answer.text):
+        with client.get(f"/static/{font}") as found:
+            assert found.status_code == 200
