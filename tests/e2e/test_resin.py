@@ -139,6 +139,7 @@ def _curve(page: Page) -> None:
     expect(page.get_by_text("Lay a clean pane of glass")).to_be_visible()
     page.get_by_role("button", name="Print it").click()
     page.get_by_role("link", name="Read it").click()
+    page.wait_for_load_state()
     first = page.get_by_label(re.compile("^Skin, .* front row")).first
     first.fill("3,2 km")
     first.press("Enter")
