@@ -24,6 +24,7 @@ from drumbo.cli.checking import MOST_BANDS
 from drumbo.core.errors import NotNow
 from drumbo.core.workshop import Printer
 from drumbo.exchange.meshes import read_part
+from drumbo.exchange.profile_file import read_profile
 from drumbo.services import profiles, workshop
 from drumbo.standins.line.session import LineServer
 from drumbo.standins.line.strict import StrictPrinter
@@ -75,6 +76,21 @@ def test_a_file_is_held_against_a_profile_by_command(tower: Path, tmp_path: Path
     minutes = re.search(r"time +([\d.]+) min", told)
     assert minutes
     assert re.search(rf"^Time +{minutes[1]} and ", beside, re.M), "reckoned with the profile's printer there too"
+
+
+def test_a_profile_is_written_as_a_file_by_command(tmp_path: Path) -> None:
+    house = Workshop(tmp_path / "data")
+    spool = workshop.save_material(house, LABEL)
+    profiles.create(house, spool, workshop.save_printer(house, asdict(Printer("Petrel One"))), "chalk on Petrel One")
+    house.close()
+    at = ("--data", str(tmp_path / "data"), "export", "chalk on Petrel One", "--out")
+    out = tmp_path / "chalk.json"
+    assert str(out) in _run(*at, str(out))
+    assert read_profile(out.read_bytes()).profile.name == "chalk on Petrel One"
+    assert "No such file or directory" in _run(*at, str(tmp_path / "none" / "chalk.json"), code=1)
+    assert "there are profile, " in _run(*at, str(out), "--as", "runes", code=1)
+    assert "say which profile" in _run("--data", str(tmp_path / "data"), "export", code=2)
+    assert re.search(r"^profile +\S", _run("export", "--list"), re.M)
 
 
 def test_a_file_of_many_heats_and_hours_is_told_in_few_lines(tmp_path: Path) -> None:
@@ -129,6 +145,9 @@ def test_wrong_words_are_answered_in_one_line(tmp_path: Path) -> None:
     assert "has no field mood" in _run("make-piece", "temperature", "--set", "mood=good", "--out", out, code=2)
     assert not Path(out).exists()
     assert "hot_c" in _run("kinds")
+    nowhere = str(tmp_path / "none" / "x.gcode")
+    told = _run("make-piece", "temperature", *SET, "--out", nowhere, code=1)
+    assert f"'{nowhere}': No such file or directory" in told
 
 
 def test_print_follows_a_file_to_its_end(tower: Path, standin: Standin, tmp_path: Path) -> None:

@@ -6,6 +6,8 @@ import signal
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import click
+
 if TYPE_CHECKING:
     from drumbo.store.database import Workshop
 
@@ -37,3 +39,11 @@ def open_workshop(folder: Path) -> Workshop:
     if not (folder / DATABASE).exists():
         raise NotFound(f"there is no workshop in {folder}")
     return Workshop(folder)
+
+
+def write_file(path: Path, data: bytes) -> None:
+    """Write what a command made; click.FileError, with the system's own reason, where that cannot be."""
+    try:
+        path.write_bytes(data)
+    except OSError as error:
+        raise click.FileError(str(path), f"{error.strerror}") from error

@@ -16,7 +16,7 @@ import click
 @click.pass_obj
 def export(folder: Path, name: str | None, key: str, listed: bool, out: Path | None) -> None:
     """Write the newest revision of a profile of the workshop (--data) to a file."""
-    from drumbo.cli.common import open_workshop  # noqa: PLC0415
+    from drumbo.cli.common import open_workshop, write_file  # noqa: PLC0415
     from drumbo.exchange.exporters import exporter, exporters  # noqa: PLC0415
     from drumbo.services.import_export import export as write  # noqa: PLC0415
     from drumbo.services.shelf import named  # noqa: PLC0415
@@ -31,5 +31,5 @@ def export(folder: Path, name: str | None, key: str, listed: bool, out: Path | N
     with closing(open_workshop(folder)) as workshop:
         data = write(workshop, named(workshop, name), key)
     path = out or Path(f"{name.replace('/', '-')}.{chosen.ending}")
-    path.write_bytes(data)
+    write_file(path, data)
     click.echo(f"{path}: {len(data):,} bytes")

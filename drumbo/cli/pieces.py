@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from drumbo.cli.common import long_words
+from drumbo.cli.common import long_words, write_file
 
 FAMILIES = {"filament": "pla", "resin": "resin-standard"}
 SCREEN = "3840x2400x35"
@@ -89,10 +89,10 @@ def make_piece(
     plan = chosen.read_plan(typed, context)
     if mesh is not None:
         ending = "3mf" if mesh.suffix.lower() == ".3mf" else "stl"
-        mesh.write_bytes(MESHES[ending](chosen.piece(plan, context).solid))
+        write_file(mesh, MESHES[ending](chosen.piece(plan, context).solid))
         click.echo(f"{mesh}: {mesh.stat().st_size:,} bytes")
     if out is not None:
         file = chosen.print_file(plan, context)
         data = as_bytes(file)
-        out.write_bytes(data)
+        write_file(out, data)
         click.echo(f"{out}: {long_words(file.seconds)}, {file.grams:.1f} g, {len(data):,} bytes")
