@@ -81,7 +81,7 @@ def test_retraction_by_keyboard_alone(page: Page, site: Site) -> None:
 def test_pressure_advance_on_a_bowden_printer(page: Page, site: Site, bowden: int) -> None:
     profile = _profile(site, bowden, "through the tube")
     page.goto(f"{site.base}/profiles/{profile}/trials/new/pressure-advance")
-    expect(page.get_by_text("9 roads, 0.10 s at the left to 0.90 at the right.")).to_be_visible()
+    expect(page.get_by_text("9 lines, 0.10 s at the left to 0.90 at the right.")).to_be_visible()
     page.get_by_role("button", name="Make the file").click()
     page.get_by_role("button", name="Print it").click()
     page.get_by_role("link", name="Read it").click(timeout=60_000)

@@ -32,7 +32,7 @@ class Plan(TrialPlan):
     """Flow, road and wall; what the result is for; what the surface said."""
 
     flow_ratio: float = ask("Flow ratio of this print", low=0.6, high=1.4, step=0.01)
-    width_mm: float = ask("Width of a road", "mm", step=0.01)
+    width_mm: float = ask("Width of a line", "mm", step=0.01)
     wall_mm: float = ask("Height of the walls", "mm", low=6, high=30, step=1)
     heights: int = ask(
         "Heights to measure at", low=2, high=3, whole=True, help="At each, all four sides of both rings."
@@ -54,8 +54,8 @@ class FlowWall(Kind[Plan]):
     group = "flow"
     step_unit = "mm"
     about = (
-        "Two rings, their walls one and two roads thick, printed at the profile's flow. Callipers tell how wide the "
-        "walls came out, and so how full their roads are. What each should measure lies before it in digits."
+        "Two rings, their walls one and two lines thick, printed at the profile's flow. Callipers tell how wide the "
+        "walls came out, and so how full their lines are. What each should measure lies before it in digits."
     )
     few = "Measure a wall with callipers: type a number and Enter, the next field waits."
 
@@ -206,7 +206,7 @@ def _says(found: WallFill) -> str:
     departs = (found.fill - 1) * 100
     if abs(departs) < 1.645 * found.error * 100:
         return "The walls are as wide as they should be, as far as callipers can tell."
-    return f"The walls' roads are {abs(departs):.1f} % {'too full' if departs > 0 else 'too empty'}."
+    return f"The walls' lines are {abs(departs):.1f} % {'too full' if departs > 0 else 'too empty'}."
 
 
 def _notes(

@@ -35,7 +35,7 @@ ASPECTS: tuple[Aspect, ...] = (
     Aspect("bulges", "Bulges", ("swollen", "plain bulges", "a bulge", "just seen", "none"),
            "Where the head brakes, at the upper ticks on the way up and at the lower ones on the way down."),
     Aspect("thins", "Thins", ("torn", "plainly thin", "thinner", "just seen", "none"),
-           "At the same places: is the road thinner there, and fat where it pulls away?"),
+           "At the same places: is the line thinner there, and fat where it pulls away?"),
 )  # fmt: skip
 WIDTH = Measure(
     "width", "Width of the left leg", "mm", tuple(Site(key, name) for key, name, _ in sheet.SITES), 0.1, 3.0, 2,
@@ -51,13 +51,13 @@ class PressureAdvance(Kind[Plan]):
     title = "Pressure advance"
     sets = ("pressure_advance_s",)
     group = "pressure"
-    called = "roads"
+    called = "lines"
     ends = ("at the left", "at the right")
     about = (
-        "A thin sheet with one road a value: slow, fast, slow, around a sharp gable, and back. Too little swells where "
+        "A thin sheet with one line a value: slow, fast, slow, around a sharp gable, and back. Too little swells where "
         "the head brakes, too much thins there. The right one is even. First coarse, then fine."
     )
-    few = "Score bulges and thinning of every road, or pick the most even."
+    few = "Score bulges and thinning of every line, or pick the most even."
 
     def bounds(self, context: Context) -> dict[str, Bounds]:
         """As far as the printer goes."""
@@ -110,7 +110,7 @@ class PressureAdvance(Kind[Plan]):
         room = self._room(context)
         if count > room or context.printer.bed_y_mm < sheet.DEPTH + 40:
             size = f"{sheet.width_mm(count) + 8:.0f} × {sheet.DEPTH + 40:.0f} mm"
-            raise InvalidInput("roads", f"needs a bed of {size} for {count} roads; {room} fit side by side")
+            raise InvalidInput("roads", f"needs a bed of {size} for {count} lines; {room} fit side by side")
         check_known(plan, "known_s", "known_error")
         return self._warnings(plan, context, low + (count - 1) * step, fast)
 
@@ -123,7 +123,7 @@ class PressureAdvance(Kind[Plan]):
         flow = settings.road_area(settings.layer_mm) * settings.flow_ratio * fast
         if flow > settings.max_flow_mm3_s:
             most = settings.max_flow_mm3_s / settings.road_area(settings.layer_mm) / settings.flow_ratio
-            warnings["fast_mm_s"] = f"the profile's max flow allows {most:.0f} mm/s; the road will be driven at that"
+            warnings["fast_mm_s"] = f"the profile's max flow allows {most:.0f} mm/s; the line will be driven at that"
         return warnings
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
@@ -157,7 +157,7 @@ class PressureAdvance(Kind[Plan]):
     def readings(self, plan: Plan) -> ToRead:
         """Bulges and thinning; or the most even road; or widths, from a photo or under a magnifier."""
         del plan
-        return ToRead(aspects=ASPECTS, measures=(WIDTH,), pick="the most even road")
+        return ToRead(aspects=ASPECTS, measures=(WIDTH,), pick="the most even line")
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Where neither bulges nor thinning is left; see `verdict`."""

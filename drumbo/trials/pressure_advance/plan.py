@@ -17,7 +17,7 @@ class Plan(TrialPlan):
     step_s: float = ask(
         "Step", "s", low=0.001, high=0.2, step=0.001, help="Direct: 0.01, then 0.002. Bowden: 0.1, then 0.02."
     )
-    roads: int = ask("Roads", low=FEWEST, whole=True)
+    roads: int = ask("Lines", low=FEWEST, whole=True)
     fast_mm_s: float = ask("Fast", "mm/s", low=20, step=10)
     slow_mm_s: float = ask("Slow", "mm/s", low=5, high=60, step=5)
     known_s: float | None = ask(

@@ -50,7 +50,7 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
         return measured
     if readings.picked is not None:
         return _by_pick(plan, steps, readings.picked)
-    return few(scored, "road", then=", or pick the most even.")
+    return few(scored, "line", then=", or pick the most even.")
 
 
 def _by_widths(steps: Sequence[Step], readings: Readings) -> Result | None:
@@ -80,7 +80,7 @@ def _by_widths(steps: Sequence[Step], readings: Readings) -> Result | None:
     edge = not x[0] - 0.5 * (x[1] - x[0]) <= value <= x[-1] + 0.5 * (x[-1] - x[-2])
     says = "Both widths are alike beyond the end of the sheet." if edge else "Here both widths are alike."
     return Result("edge" if edge else "good", best, error, max(best - error, 0.0), best + error, says,
-                  (f"From the widths of {len(x)} roads.",), spreads=(spread,))  # fmt: skip
+                  (f"From the widths of {len(x)} lines.",), spreads=(spread,))  # fmt: skip
 
 
 def _both(plan: Plan, seen: Result, measured: Result) -> Result:
@@ -121,7 +121,7 @@ def _by_scores(plan: Plan, x: Floats, bulges: Floats, thins: Floats) -> Result:
 def _state(plan: Plan, found: Vee, error: float) -> tuple[str, str, Mapping[str, Scalar] | None, str]:
     next_range, fine = "Plan the next range", "Plan the fine sheet"
     if found.misfit > SPLIT_MISFIT:
-        return "split", contradict("roads"), None, next_range
+        return "split", contradict("lines"), None, next_range
     if found.flat:
         says = all_alike(found.x[0], found.x[-1], "s", 3, "leave it off, or look closer")
         return "flat", says, None, next_range
@@ -132,7 +132,7 @@ def _state(plan: Plan, found: Vee, error: float) -> tuple[str, str, Mapping[str,
     if is_coarse(found.best, error):
         says = "Known coarsely; a fine sheet around it tells more."
         return "good", says, fine_plan(found.best, error, plan.roads, plan.fast_mm_s, plan.slow_mm_s).to_json(), fine
-    return "good", "Here a road keeps its width where the head brakes and pulls away.", None, fine
+    return "good", "Here a line keeps its width where the head brakes and pulls away.", None, fine
 
 
 def fine_plan(value: float, error: float, count: int, fast_mm_s: float, slow_mm_s: float) -> Plan:
@@ -156,17 +156,17 @@ def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
     step, value = plan.step_s, steps[picked].value
     error = math.hypot(PICK_STEPS * step, PICK_SHARE * value)
     known = known_before(plan.known_s, plan.known_error)
-    notes = ["Picked by eye; scoring all roads makes it surer."]
+    notes = ["Picked by eye; scoring all lines makes it surer."]
     if known is not None:
         value, error = weighed((value, error), known)
         notes.append(f"The earlier {known[0]:.3f} ± {known[1]:.3f} s has its say in this.")
     low, high = max(value - error, 0.0), value + error
     if picked == len(steps) - 1 or (picked == 0 and steps[0].value > 0):
         edge = -1 if picked == 0 else 1
-        says = f"The road at the end is the most even; print a sheet with {'more' if edge > 0 else 'less'} next."
+        says = f"The line at the end is the most even; print a sheet with {'more' if edge > 0 else 'less'} next."
         return Result("edge", value, error, low, high, says, tuple(notes), extend=_further(plan, edge))
     extend = None
     if is_coarse(value, error):
         extend = fine_plan(value, error, len(steps), plan.fast_mm_s, plan.slow_mm_s).to_json()
-    return Result("good", value, error, low, high, "The most even road, as you picked it.", tuple(notes),
+    return Result("good", value, error, low, high, "The most even line, as you picked it.", tuple(notes),
                   extend=extend, extend_says="Plan the fine sheet")  # fmt: skip

@@ -85,7 +85,7 @@ class RisingWall(Kind[Plan]):
             raise InvalidInput("step_mm3_s", f"makes {bands} bands; {MOST_BANDS} is the most. Take a larger step")
         printer, made = context.printer, _build(plan, context)
         if plan.layer_mm > 0.8 * plan.width_mm:
-            raise InvalidInput("layer_mm", f"is too high for a road of {plan.width_mm:g} mm")
+            raise InvalidInput("layer_mm", f"is too high for a line of {plan.width_mm:g} mm")
         if made.foot_mm + bands * made.band_mm + 1 > printer.height_mm:
             raise InvalidInput("band_mm", f"makes a wall higher than the {printer.height_mm:g} mm of {printer.name}")
         wide, deep = 2 * (pod.HALF_LONG + pod.FOOT_WIDE), 2 * pod.HALF_DEEP + pod.RULER_WIDE + 20
@@ -113,7 +113,7 @@ class RisingWall(Kind[Plan]):
                 raise InvalidInput(
                     "high_mm3_s",
                     f"cannot be reached: from {step.label} mm³/s on the {why} holds the head back to {flow:.1f}. "
-                    f"End at {most:.1f}, or print thicker layers or a wider road",
+                    f"End at {most:.1f}, or print thicker layers or a wider line",
                 )
 
     def _reached(self, flow: float, settings: PrintSettings) -> tuple[float, float]:
@@ -188,7 +188,7 @@ class RisingWall(Kind[Plan]):
 
     def overrides(self, plan: Plan) -> dict[str, str]:
         """The flow, and the road that carries it."""
-        words = f"{plan.layer_mm:g} × {plan.width_mm:g} mm road"
+        words = f"{plan.layer_mm:g} × {plan.width_mm:g} mm line"
         return {"max_flow_mm3_s": f"{super().overrides(plan)['max_flow_mm3_s']}, {words}"}
 
 

@@ -36,5 +36,5 @@ class Plan(TrialPlan):
     step_mm3_s: float = ask("Step", "mm³/s", low=0.05, high=10, step=0.1)
     band_mm: float = ask("Height of a band", "mm", low=3, high=10, step=0.5)
     layer_mm: float = ask("Layer height", "mm", step=0.02, help="Thick layers reach more flow at the same speed.")
-    width_mm: float = ask("Width of the road", "mm", step=0.02)
+    width_mm: float = ask("Width of a line", "mm", step=0.02)
     margin: str = ask("Keep back", kind="choice", choices=tuple((m.key, m.name) for m in MARGINS), late=True)
