@@ -6,7 +6,7 @@ UV     ?= uv
 # Every process starts from what the first one compiled: several seconds each, wherever that had been switched off.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: install demo test lint bench mutants shots vendor lock clean browser
+.PHONY: install demo test lint bench mutants shots vendor lock clean browser front
 
 install: $(VENV)/.ready
 
@@ -21,11 +21,13 @@ $(VENV)/.ready: requirements-dev.txt pyproject.toml
 demo: install
 	$(BIN)/drumbo demo
 
-# The browser tests drive Debian's Chromium without its window, which takes a third less work; installed where missing.
+# The browser tests drive Debian's Chromium without its window, which takes a third less work; the scripts' own tests run
+# on node. Each is installed where missing.
 browser:
-	@test -x /usr/bin/chromium-headless-shell || { \
+	@test -x /usr/bin/chromium-headless-shell && command -v node > /dev/null || { \
 	  SUDO=$$(test "$$(id -u)" = 0 || echo sudo); \
-	  $$SUDO apt-get -qq update && $$SUDO apt-get -qq install -y --no-install-recommends chromium-headless-shell; }
+	  $$SUDO apt-get -qq update && $$SUDO apt-get -qq install -y --no-install-recommends chromium-headless-shell \
+	    $$(command -v node > /dev/null || echo nodejs); }
 
 # Four at a time, as tests often wait for a page or a printer, the longest first. What watches the clock on a line comes
 # afterwards and mostly waits, so that more of it fits beside each other.
@@ -34,14 +36,23 @@ ALONE := tests/links
 
 test:
 	$(MAKE) --no-print-directory -j2 install browser
+	node --test tests/js/*.test.js
 	$(BIN)/python -m pytest -n 4 --dist loadfile --no-loadscope-reorder $(LONGEST) tests/e2e tests $(addprefix --ignore=,$(ALONE))
 	$(BIN)/python -m pytest -n 4 $(ALONE)
 
-lint: install
+# Scripts and styles are looked over by a pinned tool from npm.
+front: node_modules/.ready
+
+node_modules/.ready: package-lock.json
+	npm ci --ignore-scripts --no-audit --no-fund --silent
+	touch $@
+
+lint: install front
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+	node_modules/.bin/biome check
 
 bench: install
 	$(BIN)/python bench/speed.py
@@ -57,8 +68,7 @@ shots: install browser
 	$(BIN)/python docs/make_shots.py
 
 # Front-end files again from pinned packages (needs npm).
-vendor:
-	npm ci --ignore-scripts --no-audit --no-fund
+vendor: front
 	node docs/vendor.mjs
 
 # Pinned and hashed requirements again (needs uv).

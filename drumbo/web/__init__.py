@@ -7,7 +7,7 @@ import hmac
 from pathlib import Path
 from typing import Any
 
-from flask import Flask, Response, redirect, render_template, request, session, url_for
+from flask import Flask, Response, redirect, render_template, request, send_from_directory, session, url_for
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
@@ -67,6 +67,7 @@ def create_app(workshop: Workshop, room: PrintManager, *, secret: str, code: str
         app.register_blueprint(blueprint.pages)
     _keep_static(app)
     _style(app)
+    _scripts(app)
     _guard(app, code)
     _errors(app)
 
@@ -114,6 +115,26 @@ def _style(app: Flask) -> None:
             values["v"] = version
 
 
+def _scripts(app: Flask) -> None:
+    """Scripts import each other by their places in a folder, so the state of all of them is a folder in the address."""
+    home = STATIC / "js"
+    state = hashlib.sha256()
+    for path in sorted(home.rglob("*.js")):
+        state.update(path.relative_to(home).as_posix().encode() + b"\n" + path.read_bytes())
+    version = state.hexdigest()[:12]
+
+    @app.get("/static/js/<state>/<path:filename>")
+    def script(state: str, filename: str) -> Response:
+        answer = send_from_directory(home, filename)
+        answer.headers["Cache-Control"] = FOR_GOOD if state == version else "no-cache"
+        return answer
+
+    @app.url_defaults
+    def mark(endpoint: str, values: dict[str, Any]) -> None:
+        if endpoint == "script":
+            values["state"] = version
+
+
 def _guard(app: Flask, code: str | None) -> None:
     """Ask for the access code on every page until it was given."""
     if code is None:
@@ -121,7 +142,7 @@ def _guard(app: Flask, code: str | None) -> None:
 
     @app.before_request
     def ask() -> Any:
-        open_pages = {"static", "style", "enter", "ping"}
+        open_pages = {"static", "style", "script", "enter", "ping"}
         if request.endpoint not in open_pages and not session.get("entered"):
             return redirect(url_for("enter", next=request.path))
         return None

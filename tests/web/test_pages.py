@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import re
 from pathlib import Path
+from urllib.parse import urljoin
 
 import pytest
 from flask.testing import FlaskClient
@@ -310,12 +311,35 @@ def test_values_that_a_profile_does_not_hold_are_not_there(client: FlaskClient, 
 
 
 def test_scripts_and_styles_are_asked_for_once_until_they_change(client: FlaskClient) -> None:
-    marked = re.findall(r'(?:src|href)="(/static/[^"]+\.(?:js|css)\?v=\w+)"', client.get("/").text)
-    assert len(marked) >= 4
+    page = client.get("/").text
+    marked = re.findall(r'(?:src|href)="(/static/[^"]+\.(?:js|css)\?v=\w+)"', page)
+    assert len(marked) == 3
     for address in marked:
         for asked, kept in ((address, True), (address.split("?")[0], False)):
             with client.get(asked) as answer:
                 assert ("immutable" in answer.headers["Cache-Control"]) is kept
+
+
+def test_scripts_are_kept_with_all_that_they_import_until_one_of_them_changes(
+    client: FlaskClient, begun: Begun
+) -> None:
+    seen: set[str] = set()
+    waiting = re.findall(r'src="(/static/js/\w{12}/[^"]+)"', client.get("/").text)
+    assert len(waiting) == 2
+    waiting += [f"{waiting[0].rpartition('/')[0]}/{name}" for name in ("read/reading.js", "check/layer.js")]
+    while waiting:
+        address = waiting.pop()
+        if address in seen:
+            continue
+        seen.add(address)
+        with client.get(address) as answer:
+            assert answer.status_code == 200, address
+            assert "immutable" in answer.headers["Cache-Control"]
+            waiting += [urljoin(address, name) for name in re.findall(r'from "(\.[^"]+)"', answer.text)]
+    assert len(seen) >= 14
+    older = re.sub(r"/js/\w{12}/", "/js/000000000000/", min(seen))
+    with client.get(older) as answer:
+        assert answer.headers["Cache-Control"] == "no-cache"
 
 
 def test_a_value_of_another_process_is_refused_and_an_older_profile_that_has_one_opens(

@@ -1,0 +1,16 @@
+// The few words that every script here says to the page.
+
+/** The first element that goes by a selector, or null. */
+export const $ = (selector, at = document) => at.querySelector(selector);
+
+/** All elements that go by a selector, as an array. */
+export const $$ = (selector, at = document) => [...at.querySelectorAll(selector)];
+
+/** Whether a key went into a field: then it is no command. */
+export const typing = (event) => Boolean(event.target.closest("input, textarea, select, [contenteditable]"));
+
+/** Whether a key came with one that makes it the browser's own. */
+export const held = (event) => event.metaKey || event.ctrlKey || event.altKey;
+
+/** A number between two ends. */
+export const within = (number, low, high) => Math.max(low, Math.min(high, number));

@@ -1,0 +1,10 @@
+// What every page needs beside htmx.
+import * as forms from "./forms.js";
+import * as ledger from "./ledger.js";
+import { sayTrouble } from "./say.js";
+import * as search from "./search.js";
+
+search.listen();
+ledger.listen();
+forms.listen();
+sayTrouble();
