@@ -95,7 +95,7 @@ def _take(base: str) -> None:
         )
         page.get_by_label("Held against").select_option(index=1)
         page.get_by_role("button", name="Check it").click()
-        page.get_by_text("What is odd").wait_for()
+        page.get_by_role("heading", name="Findings").wait_for()
         page.screenshot(path=SHOTS / "check.png")
         shot("print", "/trials/12/print", wait_ms=1500)
         shot("bench", "/")

@@ -226,8 +226,9 @@ def _carries(rows: Sequence[RoleRow], profile: Profile, limit: float) -> float |
 
 @dataclass(frozen=True, slots=True)
 class Stage:
-    """One change of many: what is changed, in words, and the time before and after it, s."""
+    """One change of many: which fields, what is changed, in words, and the time before and after it, s."""
 
+    keys: tuple[str, ...]
     name: str
     says: str
     before_s: float
@@ -245,7 +246,7 @@ def stages(before: Wish, after: Wish, printer: Printer, seconds_of: SecondsOf) -
             continue
         wish |= {key: after[key] for key in moved}
         then = seconds_of(wish)
-        found.append(Stage(name, _in_words(moved, names, before, after), seconds, then))
+        found.append(Stage(keys, name, _in_words(moved, names, before, after), seconds, then))
         seconds = then
     return tuple(found)
 

@@ -191,6 +191,11 @@ class Material:
         """What is left on the spool, g; None where nobody keeps count."""
         return self.spool_g
 
+    @property
+    def left_worth(self) -> float | None:
+        """What that cost; None where the weight or the price is not known."""
+        return None if self.spool_g is None or self.price_per_kg is None else self.spool_g * self.price_per_kg / 1000
+
     def left_after(self, grams: float) -> float | None:
         """What is kept under `left_key` once so many grams are gone."""
         return None if self.spool_g is None else round(max(self.spool_g - grams, 0.0), 1)

@@ -90,6 +90,16 @@ class ProfileComparison:
     cards: tuple[Card, ...]
     groups: tuple[tuple[Group, tuple[ComparedLine, ...]], ...]
 
+    def lines(self, *, everything: bool) -> list[tuple[Group, list[ComparedLine]]]:
+        """Groups with their lines, or with those in which the profiles differ; groups without any are left out."""
+        kept = [(group, [line for line in lines if everything or line.differs]) for group, lines in self.groups]
+        return [(group, lines) for group, lines in kept if lines]
+
+    def short_name(self, card: Card) -> str:
+        """The material's name; with the printer's where two of the profiles are of one material."""
+        alone = len({each.material_id for each in self.cards}) == len(self.cards)
+        return card.material.name if alone else f"{card.material.name}, {card.printer.name}"
+
 
 def beside(workshop: Workshop, numbers: Sequence[int]) -> ProfileComparison:
     """Lay two to five profiles beside each other."""

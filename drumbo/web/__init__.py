@@ -20,6 +20,7 @@ from drumbo.services.shelf import fill_in
 from drumbo.store.database import Workshop
 from drumbo.web import drum, filters
 from drumbo.web.carry_over import outcomes
+from drumbo.web.changes import change_lines
 from drumbo.web.views import (
     bench,
     check,
@@ -39,10 +40,19 @@ STATIC = Path(__file__).parent / "static"
 POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'"
 
 STYLE_SHEETS = (
-    "base", "page", "drum", "bench", "form", "profile", "leaves", "piece", "read", "planner", "change", "phone",
-    "sheet", "check",
+    "base", "size", "page", "drum", "bench", "form", "profile", "leaves", "piece", "read", "measure", "charts", "zoom",
+    "planner", "change", "phone",    "sheet", "check",
 )  # fmt: skip
 """By component, in order: what comes later has the last word. Each is `static/css/NAME.css`."""
+NAVIGATION = (
+    ("Bench", "bench.show", ("bench",)),
+    ("Profiles", "profiles.index", ("profiles", "copying", "history", "exchange", "trials")),
+    ("Materials", "materials.index", ("materials",)),
+    ("Printers", "printers.index", ("printers",)),
+    ("File check", "check.show", ("check", "learn")),
+    ("Planner", "planner.show", ("planner",)),
+)
+"""The top bar: name, where it leads, and the blueprints whose pages belong to it."""
 FOR_GOOD = "private, max-age=31536000, immutable"
 
 
@@ -62,7 +72,8 @@ def create_app(workshop: Workshop, room: PrintManager, *, secret: str, code: str
     CSRFProtect(app)
     filters.register(app)
     app.add_template_filter(outcomes)
-    app.jinja_env.globals.update(drum=drum.draw, version=__version__)
+    app.add_template_filter(change_lines)
+    app.jinja_env.globals.update(drum=drum.draw, version=__version__, navigation=NAVIGATION)
     for blueprint in (bench, materials, printers, profiles, copying, history, exchange, trials, check, learn, planner):
         app.register_blueprint(blueprint.pages)
     _keep_static(app)

@@ -24,7 +24,7 @@ ALONE_PX = (440.0, 400.0)
 """The most room for a piece that has only one step, px."""
 WIDEST_TOWER = 680.0
 """No tower is wider than this, however low its rows become: scores and fit stand beside it."""
-FIT_WIDTH, FIT_HEIGHT = 220.0, 138.0
+FIT_WIDTH, FIT_HEIGHT, FIT_HEAD = 220.0, 138.0, 22.0
 STRIP_WIDTH, STRIP_HEIGHT, STRIP_SCALE = 940.0, 330.0, 8.0
 LEAST_PITCH_PX = 68.0
 """A deep strip is drawn smaller, so that its scores stay in sight, but its columns no narrower than a score."""
@@ -184,6 +184,16 @@ class FitPicture:
     good_from: float = 0.0
     good_size: float = 0.0
     ticks: tuple[tuple[float, int], ...] = ()
+
+    @property
+    def head(self) -> float:
+        """Room for the marks above a fit beside a tower; under a strip they stand in it."""
+        return 0.0 if self.lies else FIT_HEAD
+
+    @property
+    def tall(self) -> float:
+        """Its height with that room."""
+        return self.height + self.head
 
 
 def fit_picture(result: Result | None, steps: Sequence[Step], picture: PiecePicture) -> FitPicture:

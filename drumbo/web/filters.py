@@ -148,6 +148,14 @@ def jaw_heights(jaws: Iterable[Jaw]) -> dict[str, tuple[float, str]]:
     return {f"{jaw.measure} {jaw.step} {jaw.site}": (round(jaw.z, 3), jaw.tool) for jaw in jaws}
 
 
+def jaw_path(jaw: Jaw) -> str:
+    """A place to measure on the drawing: a line between the jaws, a box for what lies on a scale."""
+    (ax, ay), (bx, by) = ((at[0], -at[1]) for at in (jaw.a, jaw.b))
+    if jaw.tool == "scale":
+        return f"M{ax:.2f} {ay:.2f}H{bx:.2f}V{by:.2f}H{ax:.2f}Z"
+    return f"M{ax:.2f} {ay:.2f}L{bx:.2f} {by:.2f}"
+
+
 def query(plan: Mapping[str, object]) -> str:
     """A plan as the query of an address; what is empty is left out."""
     return urlencode({key: value for key, value in plan.items() if value is not None})
@@ -172,6 +180,7 @@ def register(app: Flask) -> None:
         plain,
         as_choice,
         jaw_heights,
+        jaw_path,
         query,
     ):
         app.add_template_filter(function)

@@ -89,13 +89,14 @@ def _round(low: float, high: float, most: int) -> list[float]:
 @dataclass(frozen=True, slots=True)
 class Bars:
     """How long which flow is asked for: by role a path of bars that stand on those before, marks (x, text) and
-    (y, text), and from where on, if anywhere, it is above the limit.
+    (y, text), and from where on, if anywhere, it is above the limit, and how wide that is.
     """
 
     paths: tuple[tuple[int, str], ...]
     x_marks: tuple[tuple[float, str], ...]
     y_marks: tuple[tuple[float, str], ...]
     limit: float | None
+    beyond: float
     limit_says: str
 
 
@@ -121,4 +122,5 @@ def bars(edges: NDArray[np.float64], minutes: NDArray[np.float64], limit: float 
     x_marks = tuple((px(v), f"{v:g}") for v in _round(0, float(edges[-1]), 8))
     y_marks = tuple((py(v), f"{v:g}") for v in _round(0, most, 3))
     at = None if limit is None else px(limit)
-    return Bars(tuple(paths), x_marks, y_marks, at, f"limit {limit:g}" if limit else "")
+    beyond = 0.0 if at is None else round(BARS[0] - at, 1)
+    return Bars(tuple(paths), x_marks, y_marks, at, beyond, f"limit {limit:g}" if limit else "")

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from drumbo.core.planner import Planned, Stage
+from drumbo.web.filters import clock
 
 FLOW_WIDTH, FLOW_ROW = 330.0, 46.0
 FALL_WIDTH, FALL_ROW, FALL_LABEL = 1100.0, 44.0, 390.0
@@ -56,7 +57,7 @@ def flow_picture(found: Planned) -> FlowPicture:
 
 @dataclass(frozen=True, slots=True)
 class Fall:
-    """One change: its bar from x over `width`, whether it saves time, and what is said of it."""
+    """One change: its bar from x over `width`, where it joins the one before, whether it saves time and how much."""
 
     name: str
     says: str
@@ -64,8 +65,8 @@ class Fall:
     x: float
     width: float
     saves: bool
-    delta_s: float
-    share: float
+    join: float
+    worth: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,6 +83,11 @@ class WaterfallPicture:
     after_width: float
     falls: tuple[Fall, ...]
 
+    @property
+    def last_y(self) -> float:
+        """Where the time after stands."""
+        return (len(self.falls) + 1) * self.row
+
 
 def waterfall_picture(steps: Sequence[Stage]) -> WaterfallPicture | None:
     """Where the time goes; None where nothing was changed."""
@@ -93,11 +99,21 @@ def waterfall_picture(steps: Sequence[Stage]) -> WaterfallPicture | None:
     falls = []
     for index, step in enumerate(steps, 1):
         low, high = sorted((step.before_s, step.after_s))
+        x, width = round(FALL_LABEL + low * scale, 1), round(max((high - low) * scale, 1.5), 1)
+        saves = step.after_s <= step.before_s
         falls.append(
-            Fall(step.name, step.says, index * FALL_ROW, round(FALL_LABEL + low * scale, 1),
-                 round(max((high - low) * scale, 1.5), 1), step.after_s <= step.before_s, step.after_s - step.before_s,
-                 (step.after_s - step.before_s) / first)
-        )  # fmt: skip
+            Fall(
+                step.name, step.says, index * FALL_ROW, x, width, saves, x + width if saves else x, _worth(step, first)
+            )
+        )
     height = FALL_ROW * (len(steps) + 2)
     ends = (round(first * scale, 1), round(last * scale, 1))
     return WaterfallPicture(FALL_WIDTH, height, FALL_ROW, FALL_LABEL, first, last, *ends, tuple(falls))
+
+
+def _worth(step: Stage, first_s: float) -> str:
+    """What a change is worth: time with its sign, and its share of the time before all changes."""
+    change = step.after_s - step.before_s
+    if abs(change) < 0.5:
+        return "±0"
+    return f"{'−' if change < 0 else '+'}{clock(abs(change))}, {100 * abs(change) / first_s:.0f} %"

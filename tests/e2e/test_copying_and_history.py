@@ -47,7 +47,7 @@ def test_values_are_taken_across_and_taken_back(page: Page, site: Site, pair: tu
     page.get_by_role("link", name="All 3 revisions").click()
     back = page.locator("#r2")
     back.get_by_text("Go back to it").click()
-    expect(back.get_by_text("1.000 → 0.970")).to_be_visible()
+    expect(back.get_by_text("1.000 → 0.970", exact=True)).to_be_visible()
     back.get_by_role("button", name="Make it revision 4").click()
     assert profiles.sheet(site.house, pair[1]).profile.number("flow_ratio") == 0.97
     page.get_by_role("link", name="All 4 revisions").click()

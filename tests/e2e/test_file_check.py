@@ -35,7 +35,7 @@ def test_what_is_odd_is_read_and_the_layer_opened(page: Page, site: Site) -> Non
     assert across["width"] > 900, "a finding has the whole width to say what it says"
     expect(first).to_contain_text("Put M220 S100 where it should end")
     expect(first).to_contain_text(f"line {heights[0] + 1:,}")
-    expect(first.locator(".share")).to_have_text(re.compile(r"^[5-9]\d % of the print$"))
+    expect(first.locator(".share")).to_have_text(re.compile(r"^\s*[5-9]\d % of the print\s*$"))
     expect(second).to_contain_text("Lays its first layer at 195 °C; the profile says 215 °C")
 
     _ask_for_a_stretch(page)

@@ -65,7 +65,7 @@ def test_settings_are_kept_under_one_name_and_laid_beside_others(
     assert 'name="width_mm" value="0.6"' in page
     beside = client.get(f"/planner/waterfall?profile={begun.profile}&beside=1&speed_infill=100").text
     assert "Beside “Draft”" in beside
-    assert re.search(r"Layer height<small>, mm</small></th><td>0.2</td><td>0.28</td>", beside)
+    assert re.search(r"Layer height<small>, mm</small></th>\s*<td>0.2</td>\s*<td>0.28</td>", beside)
     narrow = workshop.save_printer(house, asdict(Printer("Tern Mini", nozzle_mm=0.25)))
     fine = profiles.create(house, begun.spool, narrow, "fine")
     told = client.get(f"/planner/waterfall?profile={fine}&beside=1").text

@@ -13,6 +13,7 @@ from drumbo.core.gcode.roles import NAMES as NAMES_OF
 from drumbo.core.gcode.roles import ROADS
 from drumbo.services import check as service
 from drumbo.services import shelf
+from drumbo.web.file_page import file_page, package_page, pair_rows
 from drumbo.web.tracks import bars, strips
 from drumbo.web.views.common import typed, whole, workshop
 
@@ -23,7 +24,7 @@ NAMES = {"name": "The file", "other_name": "The other file"}
 
 @pages.route("/", methods=["GET", "POST"])
 def show() -> Any:
-    page: dict[str, Any] = {"looked": None, "problem": None, "lit": None, "name": ""}
+    page: dict[str, Any] = {"problem": None, "package": None, "name": ""}
     page["chosen"] = whole(request.values.get("profile")) or None
     if request.method == "POST":
         file = request.files.get("file")
@@ -32,7 +33,7 @@ def show() -> Any:
                 raise InvalidInput("file", "choose a G-code file first")
             page["name"], data = file.filename, file.read()
             if service.is_package(data):
-                page["lit"] = service.check_package(data)
+                page["package"] = package_page(service.check_package(data))
             else:
                 digest = service.bring(workshop(), data)
                 asked = {"profile": page["chosen"], "name": file.filename[:80]}
@@ -41,11 +42,12 @@ def show() -> Any:
             page["problem"] = next(iter(error.problems.values()))
         except GcodeError as error:
             page["problem"] = str(error)
-    return _page(**page), 422 if page["problem"] else 200
+    teaches = not page["package"] and not page["problem"]
+    return _page("check/show.html", teaches=teaches, **page), 422 if page["problem"] else 200
 
 
-def _page(**page: Any) -> str:
-    return render_template("check/show.html", cards=shelf.names(workshop(), FILAMENT), **page)
+def _page(template: str, **page: Any) -> str:
+    return render_template(template, cards=shelf.names(workshop(), FILAMENT), **page)
 
 
 def _looked(digest: str) -> tuple[service.AnalysedFile, int | None]:
@@ -63,7 +65,7 @@ def _file_page(digest: str, beside_problem: str = "") -> str:
     looked, chosen = _looked(digest)
     edges, minutes = service.flow_shares(looked)
     return _page(
-        looked=looked, found=looked.found, chosen=chosen, digest=digest, problem=None, lit=None,
+        "check/file.html", page=file_page(looked), chosen=chosen, digest=digest,
         name=request.values.get("name", "")[:80] or "The file", bars=bars(edges, minutes, looked.limit_mm3_s),
         beside_problem=beside_problem, roads=[(role, NAMES_OF[role]) for role in ROADS], **_strips(looked),
     )  # fmt: skip
@@ -130,6 +132,5 @@ def beside(digest: str, other: str) -> str:
     """Two files beside each other."""
     chosen = whole(request.args.get("profile")) or None
     names = [request.args.get(key, "")[:80] or text for key, text in NAMES.items()]
-    return render_template(
-        "check/beside.html", beside=service.beside(workshop(), digest, other, chosen), names=names, chosen=chosen
-    )
+    found = service.beside(workshop(), digest, other, chosen)
+    return render_template("check/beside.html", beside=found, rows=pair_rows(found.pairs), names=names, chosen=chosen)

@@ -81,7 +81,14 @@ def compare() -> str:
     if len(set(numbers)) < 2:
         return render_template("profiles/pick.html", spines=shelf.find(workshop(), size=500).spines, chosen=numbers)
     found = service.beside(workshop(), numbers)
-    return render_template("profiles/compare.html", beside=found, everything="all" in request.args, problem=None)
+    return _compared(found, everything="all" in request.args)
+
+
+def _compared(found: service.ProfileComparison, *, everything: bool, problem: str = "") -> str:
+    shown = found.lines(everything=everything)
+    return render_template(
+        "profiles/compare.html", beside=found, shown=shown, everything=everything, problem=problem
+    )  # fmt: skip
 
 
 @pages.post("/<int:number>/borrow")
@@ -100,7 +107,7 @@ def borrow(number: int) -> Any:
     except InvalidInput as error:
         beside = service.beside(workshop(), [whole(text) for text in request.form.getlist("p")])
         problem = next(iter(error.problems.values()))
-        return render_template("profiles/compare.html", beside=beside, everything=False, problem=problem), 422
+        return _compared(beside, everything=False, problem=problem), 422
     card = profiles.card(workshop(), number)
     return render_template(
         "profiles/borrow.html", card=card, changes=changes, taken=request.form.getlist("take"),

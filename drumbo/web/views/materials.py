@@ -61,8 +61,9 @@ def _form(number: int | None, values: dict[str, Any], chosen: Process) -> Any:
         else:
             return redirect(url_for("materials.show", number=saved))
     page = render_template(
-        "materials/form.html", fields=chosen.material_fields, values=values, problems=problems, number=number,
-        starts=STARTS[chosen.key], process=chosen, others=[p for p in PROCESSES.values() if p.key != chosen.key],
+        "materials/form.html", fields={f.key: f for f in chosen.material_fields}, values=values, problems=problems,
+        number=number, starts=STARTS[chosen.key], process=chosen,
+        others=[p for p in PROCESSES.values() if p.key != chosen.key],
     )  # fmt: skip
     return page, 422 if problems else 200
 

@@ -12,6 +12,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.planner import PLANNED
 from drumbo.services import planner as service
 from drumbo.services import shelf
+from drumbo.web.planner_page import SetsBeside, idle_temperature, planner_answer, sets_beside
 from drumbo.web.views.common import plain_words, typed, whole, workshop
 from drumbo.web.waterfall import flow_picture, waterfall_picture
 
@@ -59,9 +60,11 @@ def _answer(values: Mapping[str, str]) -> dict[str, Any]:
     try:
         asked = _asked(values)
     except InvalidInput as error:
-        return {"problems": error.problems, "answer": None, "query": _query(values)}
+        return {"problems": error.problems, "told": None, "query": _query(values)}
     found = service.answer(workshop(), asked)
-    return {"problems": {}, "answer": found, "flows": flow_picture(found.after), "query": _query(values)}
+    return {
+        "problems": {}, "told": planner_answer(found), "flows": flow_picture(found.after), "query": _query(values)
+    }  # fmt: skip
 
 
 def _query(values: Mapping[str, str]) -> dict[str, Any]:
@@ -89,24 +92,22 @@ def waterfall() -> Any:
         return ""
     steps = service.stages(workshop(), asked)
     beside = request.args.get("beside", type=int)
-    page: dict[str, Any] = {"picture": waterfall_picture(steps), "steps": steps, "beside": None}
+    page: dict[str, Any] = {"picture": waterfall_picture(steps), "idle": idle_temperature(asked, steps), "beside": None}
     if beside:
         try:
-            page |= _beside(asked, beside)
+            page["beside"] = _beside(asked, beside)
         except InvalidInput as error:
             page |= {"beside_problems": error.problems, "fields": {f.key: f for f in asked.fields}}
-    return render_template("planner/_waterfall.html", asked=asked, **page)
+    return render_template("planner/_waterfall.html", **page)
 
 
-def _beside(asked: service.Question, number: int) -> dict[str, Any]:
+def _beside(asked: service.Question, number: int) -> SetsBeside:
     """Another set's settings and what they come to, for the same profile and part."""
     kept = service.kept_set(workshop(), number)
     other = service.question(
         workshop(), _number(request.args, "profile"), asked.part.id, {key: f"{v:g}" for key, v in kept.wish.items()}
     )
-    differ = [f for f in asked.fields if abs(asked.wish[f.key] - other.wish[f.key]) > 1e-9]
-    mine, theirs = service.answer(workshop(), asked), service.answer(workshop(), other)
-    return {"beside": kept, "other": other, "differ": differ, "mine": mine.after, "theirs": theirs.after}
+    return sets_beside(kept, service.answer(workshop(), asked), service.answer(workshop(), other))
 
 
 @pages.post("/parts")

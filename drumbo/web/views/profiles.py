@@ -6,7 +6,7 @@ from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 
-from drumbo.core.catalogue import BY_KEY, groups_of, in_group
+from drumbo.core.catalogue import BY_KEY
 from drumbo.core.copying import unfit
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.heats import heats
@@ -17,6 +17,7 @@ from drumbo.services import profiles as service
 from drumbo.services import workshop as workshop_service
 from drumbo.trials import kinds_of
 from drumbo.web.heats import heat_picture
+from drumbo.web.ledger import ledger, transfer_sheet
 from drumbo.web.lights import light_steps
 from drumbo.web.views.common import typed, whole, workshop
 
@@ -33,9 +34,9 @@ def index() -> str:
         workshop(), asked["q"], printer=number, family=asked["family"], state=asked["state"] or "any",
         sort=asked["sort"] or "changed", page=page,
     )  # fmt: skip
-    part = "page" in request.args or "HX-Request" in request.headers
+    whole_page = "HX-Request" not in request.headers
     return render_template(
-        "profiles/_list.html" if part else "profiles/index.html",
+        "profiles/_spines.html" if "page" in request.args else f"profiles/{'index' if whole_page else '_list'}.html",
         found=found, asked=asked, states=shelf.STATES, sorts=shelf.SORTS, families=FAMILY_NAMES,
         printers=workshop_service.printers(workshop()),
     )  # fmt: skip
@@ -102,14 +103,12 @@ def show(number: int) -> str:
 def _page(number: int) -> dict[str, Any]:
     sheet = service.sheet(workshop(), number)
     profile, printer = sheet.profile, sheet.card.printer
-    groups = [(group, list(in_group(group.key))) for group in groups_of(profile.process)]
     hot, lit = "nozzle_c" in profile.values, "exposure_s" in profile.values
     return {
         "sheet": sheet,
         "card": sheet.card,
-        "groups": groups,
+        "ledger": ledger(profile, printer),
         "kinds": kinds_of(profile.process),
-        "ignored": printer.ignored(),
         "lit": lit,
         "archived": sheet.archived,
         "unfit": unfit(sheet.profile, sheet.card.printer),
@@ -211,4 +210,6 @@ def undo(number: int) -> Any:
 
 @pages.get("/<int:number>/sheet")
 def transfer(number: int) -> str:
-    return render_template("profiles/transfer.html", **_page(number))
+    sheet = service.sheet(workshop(), number)
+    transfer = transfer_sheet(sheet.profile, sheet.card.printer)
+    return render_template("profiles/transfer.html", sheet=sheet, card=sheet.card, transfer=transfer)

@@ -8,6 +8,7 @@ from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 
+from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import DrumboError, InvalidInput, NotFound, NotNow
 from drumbo.core.processes import process
 from drumbo.core.run import Heaters, RunState
@@ -107,6 +108,7 @@ def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
         "leaves": [(key, name, closed(sheet, key)) for key, name in LEAVES],
         "picture": picture,
         "fit": fit_picture(sheet.result, sheet.steps, picture),
+        "best_says": _best_says(sheet),
         "spreads": [spread_picture(s) for s in sheet.result.spreads] if sheet.result else [],
         "charts": [chart_picture(c) for c in sheet.result.charts] if sheet.result else [],
         "maps": [plate_picture(m) for m in sheet.result.maps] if sheet.result else [],
@@ -120,6 +122,13 @@ def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
     if leaf == "adopt" and sheet.result is not None and sheet.adopted_revision is None:
         page["preview"] = adopting.preview(workshop(), sheet.id)
     return page
+
+
+def _best_says(sheet: service.TrialSheet) -> str:
+    """The value that was found, with its unit; nothing where none was."""
+    if sheet.result is None or sheet.result.value is None:
+        return ""
+    return f"{BY_KEY[sheet.kind.sets[0]].show(sheet.result.value)} {sheet.kind.unit}".strip()
 
 
 @pages.get("/trials/<int:number>/file.<any(gcode, zip):ending>")

@@ -3,7 +3,7 @@ import { $, $$ } from "../dom.js";
 import { inside, whole, zoomed } from "../frame.js";
 import { box, ends, nearest, rulerLength, shade } from "./columns.js";
 
-const POINT = "Point at a road: its line stands here.";
+const POINT = "Point at a line: where it stands in the file is said here.";
 const ROOM_PX = 16;
 const WIDEST = 40;
 const NEAREST = 400;

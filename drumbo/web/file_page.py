@@ -1,0 +1,207 @@
+"""All that the page of a checked file shows in words and numbers: findings, summary, times by role."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from drumbo.core.gcode.analysis import Remark
+from drumbo.core.gcode.beside import Pair
+from drumbo.core.gcode.inspect import HeatBand, Inspection, RoleSummary, Wait
+from drumbo.services.check import AnalysedFile, LitLayers
+from drumbo.web.filters import duration, grams, money, plain
+
+MOST_TEMPERATURES, MOST_WAITS, MOST_LIGHTS = 4, 3, 30
+WORTH_SAYING = 0.005
+"""A share of the print that rounds to a percent, and a length that a hundredth of a millimetre shows."""
+LEAST_LIFT_MM = 0.02
+_SIGNS = {"bad": "✕"}
+
+
+@dataclass(frozen=True, slots=True)
+class Fact:
+    """One line of a summary: what, its value, and what is said more softly after it."""
+
+    name: str
+    value: str
+    more: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """A finding as it is shown: `line` and `layer` are empty where it is of the whole file."""
+
+    weight: str
+    sign: str
+    text: str
+    remedy: str
+    line: str
+    layer: int | None
+    share: str
+
+
+@dataclass(frozen=True, slots=True)
+class RoleRow:
+    """The time of one role; flow and speed are empty where nothing is extruded."""
+
+    role: int
+    name: str
+    extrudes: bool
+    time: str
+    share: str
+    flow: str
+    speed: str
+
+
+@dataclass(frozen=True, slots=True)
+class FilePage:
+    """Of one file."""
+
+    findings: tuple[Finding, ...]
+    facts: tuple[Fact, ...]
+    roles: tuple[RoleRow, ...]
+    layers: int
+
+
+def file_page(looked: AnalysedFile) -> FilePage:
+    """The words of a checked file."""
+    found = looked.found
+    return FilePage(
+        tuple(_finding(remark) for remark in found.remarks),
+        tuple(_facts(looked)),
+        tuple(_role(part, found.seconds) for part in found.parts),
+        found.layers,
+    )
+
+
+def _finding(remark: Remark) -> Finding:
+    return Finding(
+        remark.weight,
+        _SIGNS.get(remark.weight, "△"),
+        remark.text[:1].upper() + remark.text[1:],
+        remark.do,
+        f"{remark.line:,}" if remark.line else "",
+        remark.layer or None,
+        f"{remark.share:.0%}".replace("%", " %") if remark.share >= WORTH_SAYING else "",
+    )
+
+
+def _facts(looked: AnalysedFile) -> Iterable[Fact]:
+    found = looked.found
+    cost = "" if looked.cost is None else f", {money(looked.cost, looked.currency)}"
+    yield Fact("Time", duration(found.seconds))
+    yield Fact("Filament", f"{found.filament_mm / 1000:.2f} m, {grams(found.grams)}{cost}")
+    yield Fact("Layers", f"{found.layers}", f", usually {found.layer_mm:.2f} mm, lines {found.width_mm:.2f} wide")
+    yield Fact("Flow, usual and most", f"{found.flow_median:.1f} / {found.flow_high:.1f} mm³/s")
+    yield from _retraction(found)
+    yield Fact("Nozzle", f"{_temperatures(found.bands)} °C, bed {plain(found.bed_c)}")
+    yield Fact("Waits for temperature", *_waits(found.waits))
+    (x0, y0, _), (x1, y1, z1) = found.low, found.high
+    yield Fact("Extent", f"X {x0:.1f} to {x1:.1f}, Y {y0:.1f} to {y1:.1f}, Z to {z1:.2f} mm")
+    yield Fact("Lines, moves", f"{found.lines:,}, {found.moves:,}")
+    if found.unknown:
+        yield Fact("Commands not known", " ".join(f"{word} × {count}" for word, count in found.unknown.items()))
+
+
+def _retraction(found: Inspection) -> Iterable[Fact]:
+    if not found.retractions:
+        yield Fact("Retraction", "none")
+        return
+    speed = f" at {found.retraction_mm_s:.0f} mm/s" if found.retraction_mm_s else ""
+    lift = f", lifted {found.lift_mm:.2f} mm" if found.lift_mm >= LEAST_LIFT_MM else ""
+    yield Fact("Retraction", f"{found.retraction_mm:.2f} mm{speed}, {found.retractions:,} times", lift)
+    if abs(found.restart_mm) >= WORTH_SAYING:
+        yield Fact("Unretracted", f"{found.restart_mm:+.3f} mm", " against what was retracted")
+    if found.unretracted_travels:
+        most = f" over 2 mm, up to {found.unretracted_most_mm:.0f} mm"
+        yield Fact("Travels without retraction", f"{found.unretracted_travels:,}", most)
+
+
+def _temperatures(bands: tuple[HeatBand, ...]) -> str:
+    said = ", ".join(plain(band.nozzle_c) for band in bands[:MOST_TEMPERATURES])
+    rest = len(bands) - MOST_TEMPERATURES
+    return f"{said} and {rest} more" if rest > 0 else said
+
+
+def _waits(waits: tuple[Wait, ...]) -> tuple[str, str]:
+    if not waits:
+        return "nowhere", ""
+    said = ", ".join(f"{wait.what} {plain(wait.heat_c)} °C" for wait in waits[:MOST_WAITS])
+    rest = len(waits) - MOST_WAITS
+    lines = ", ".join(f"{wait.line:,}" for wait in waits[:MOST_WAITS])
+    more = f" and {rest} more" if rest > 0 else ""
+    return said, f" line{'s' if len(waits) > 1 else ''} {lines}{more}"
+
+
+def _role(part: RoleSummary, seconds: float) -> RoleRow:
+    return RoleRow(
+        part.role,
+        part.name,
+        part.grams > 0,
+        duration(part.seconds),
+        f"{100 * part.seconds / seconds if seconds else 0:.0f} %",
+        f"{part.flow_usual:.1f} / {part.flow_high:.1f}" if part.grams else "",
+        f"{part.speed_usual:.0f}" if part.speed_usual else "",
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class PackagePage:
+    """A layer package: its own words, its summary, and the light of its stretches of layers."""
+
+    title: tuple[str, ...]
+    facts: tuple[Fact, ...]
+    lights: tuple[Fact, ...]
+    more: int
+
+
+def package_page(lit: LitLayers) -> PackagePage:
+    """The words of a layer package."""
+    height = ", on glass" if lit.on_glass else f", {plain(lit.height_mm)} mm high"
+    across, down = lit.pixels
+    facts = (
+        Fact("Time", duration(lit.seconds)),
+        Fact("Layers", f"{lit.layers}{height}"),
+        Fact("Screen", f"{across} × {down} pixels of {plain(lit.pixel_um)} µm"),
+        Fact("Different pictures", f"{lit.pictures}"),
+    )
+    lights = tuple(
+        Fact(
+            f"layer {first} to {last}" if last > first else f"layer {first}",
+            f"{plain(low)} to {plain(high)} s" if high > low else f"{plain(low)} s",
+        )
+        for first, last, low, high in lit.runs
+    )
+    return PackagePage(lit.title, facts, lights[:MOST_LIGHTS], max(len(lights) - MOST_LIGHTS, 0))
+
+
+@dataclass(frozen=True, slots=True)
+class PairRow:
+    """One quantity of two files, and how far the second is from the first: of temperatures and shares the difference,
+    of all else a share; empty where they are the same.
+    """
+
+    name: str
+    unit: str
+    first: str
+    second: str
+    moved: str
+    differs: bool
+
+
+_BY_DIFFERENCE = {"°C": "°C", "%": "points"}
+
+
+def pair_rows(pairs: Iterable[Pair]) -> list[PairRow]:
+    """Two files beside each other, in words."""
+    return [_pair(pair) for pair in pairs]
+
+
+def _pair(pair: Pair) -> PairRow:
+    first, second = (f"{value:,.{pair.digits}f}" for value in (pair.first, pair.second))
+    moved = ""
+    if pair.differs and pair.unit in _BY_DIFFERENCE:
+        moved = f"{pair.second - pair.first:+.0f} {_BY_DIFFERENCE[pair.unit]}"
+    elif pair.differs and pair.more is not None:
+        moved = f"{pair.more * 100:+.1f} %"
+    return PairRow(pair.name, pair.unit, first, second, moved, pair.differs)
