@@ -52,14 +52,17 @@ def main(context: click.Context, data: str | None) -> None:
 @main.command()
 @click.option("--port", default=8765, show_default=True, help="0 picks a free one.")
 @click.option("--host", default="127.0.0.1", show_default=True)
+@click.option(
+    "--name", "names", multiple=True, help="A name by which this machine is known, where it is open to others."
+)
 @click.option("--stop-prints", is_flag=True, help="Stop running prints when it ends; otherwise they go on.")
 @click.pass_obj
-def serve(folder: Path, port: int, host: str, stop_prints: bool) -> None:
+def serve(folder: Path, port: int, host: str, names: tuple[str, ...], stop_prints: bool) -> None:
     """Run the web application on your own workshop. Prints go on when it ends; the next start finds them again."""
     from drumbo.web.serving import run  # noqa: PLC0415 - after the cache folder is set
 
     stop_on_signals()
-    run(folder, host=host, port=port, say=click.echo, stop_prints=stop_prints)
+    run(folder, host=host, port=port, say=click.echo, names=names, stop_prints=stop_prints)
 
 
 @main.command()

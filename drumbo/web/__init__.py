@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import hashlib
-import hmac
 from pathlib import Path
 from typing import Any
 
-from flask import Flask, Response, redirect, render_template, request, send_from_directory, session, url_for
+from flask import Flask, Response, render_template, request, send_from_directory
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
@@ -21,6 +20,7 @@ from drumbo.store.database import Workshop
 from drumbo.web import drum, filters
 from drumbo.web.carry_over import outcomes
 from drumbo.web.changes import change_lines
+from drumbo.web.gate import AccessCode, HostNames, answer_only_to, ask_for_code
 from drumbo.web.views import (
     bench,
     check,
@@ -37,7 +37,17 @@ from drumbo.web.views import (
 from drumbo.web.views.common import plain_words
 
 STATIC = Path(__file__).parent / "static"
-POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'"
+HEADERS = {
+    "Content-Security-Policy": "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; "
+    "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Cross-Origin-Resource-Policy": "same-origin",
+    "Permissions-Policy": "geolocation=(), microphone=(), payment=(), usb=(), serial=()",
+    "Referrer-Policy": "same-origin",
+    "X-Content-Type-Options": "nosniff",
+    "X-Frame-Options": "DENY",
+}
+"""No script but our own files; a style may carry a size that was computed."""
 
 STYLE_SHEETS = (
     "base", "size", "page", "drum", "bench", "form", "profile", "leaves", "piece", "read", "measure", "charts", "zoom",
@@ -56,19 +66,34 @@ NAVIGATION = (
 FOR_GOOD = "private, max-age=31536000, immutable"
 
 
-def create_app(workshop: Workshop, room: PrintManager, *, secret: str, code: str | None = None) -> Flask:
-    """The application on a workshop. `code` is asked for before anything is shown, where one is set."""
+def create_app(
+    workshop: Workshop,
+    room: PrintManager,
+    *,
+    secret: str,
+    access: AccessCode | None = None,
+    names: HostNames | None = None,
+) -> Flask:
+    """The application on a workshop. A code, where there is one, is asked for before anything is shown; only what is
+    asked under one of `names` is answered, by default those of the loopback.
+    """
     fill_in(workshop)
     app = Flask(__name__)
     app.config.update(
         SECRET_KEY=secret,
         MAX_CONTENT_LENGTH=LARGEST_FILE + 1_000_000,
         MAX_FORM_MEMORY_SIZE=5_000_000,
+        SESSION_COOKIE_NAME="drumbo",
+        SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Lax",
         WTF_CSRF_TIME_LIMIT=None,
     )
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.extensions["workshop"], app.extensions["room"] = workshop, room
+    # Before anything else looks at a request, let alone at what it carries.
+    answer_only_to(app, names or HostNames())
+    if access is not None:
+        ask_for_code(app, access)
     CSRFProtect(app)
     filters.register(app)
     app.add_template_filter(outcomes)
@@ -79,7 +104,6 @@ def create_app(workshop: Workshop, room: PrintManager, *, secret: str, code: str
     _keep_static(app)
     _style(app)
     _scripts(app)
-    _guard(app, code)
     _errors(app)
 
     @app.get("/ping")
@@ -88,8 +112,7 @@ def create_app(workshop: Workshop, room: PrintManager, *, secret: str, code: str
 
     @app.after_request
     def headers(response: Response) -> Response:
-        response.headers["Content-Security-Policy"] = POLICY
-        response.headers["X-Content-Type-Options"] = "nosniff"
+        response.headers.update(HEADERS)
         return response
 
     return app
@@ -146,30 +169,6 @@ def _scripts(app: Flask) -> None:
             values["state"] = version
 
 
-def _guard(app: Flask, code: str | None) -> None:
-    """Ask for the access code on every page until it was given."""
-    if code is None:
-        return
-
-    @app.before_request
-    def ask() -> Any:
-        open_pages = {"static", "style", "script", "enter", "ping"}
-        if request.endpoint not in open_pages and not session.get("entered"):
-            return redirect(url_for("enter", next=request.path))
-        return None
-
-    @app.route("/enter", methods=["GET", "POST"])
-    def enter() -> Any:
-        wrong = False
-        if request.method == "POST":
-            if hmac.compare_digest(request.form.get("code", "").strip().encode(), code.encode()):
-                session["entered"] = True
-                target = request.args.get("next", "/")
-                return redirect(target if target.startswith("/") and not target.startswith("//") else "/")
-            wrong = True
-        return render_template("enter.html", wrong=wrong), 403 if wrong else 200
-
-
 def _errors(app: Flask) -> None:
     def page(title: str, text: str, status: int) -> tuple[str, int]:
         if request.headers.get("HX-Request"):
@@ -198,6 +197,8 @@ def _errors(app: Flask) -> None:
     @app.errorhandler(RequestEntityTooLarge)
     def too_large(_error: RequestEntityTooLarge) -> Any:
         text = f"The file is larger than {LARGEST_FILE // 1_000_000} MB, the most that is read. Nothing was kept."
+        if request.endpoint == "enter":
+            text = "An access code is shorter than that."
         return page("Too large", text, 413)
 
     @app.errorhandler(HTTPException)

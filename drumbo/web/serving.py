@@ -7,18 +7,24 @@ import os
 import secrets
 import socket
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from waitress.server import create_server
+from flask import Flask
+from waitress.channel import HTTPChannel
+from waitress.parser import HTTPRequestParser
+from waitress.server import TcpWSGIServer, create_server
+from waitress.utilities import RequestEntityTooLarge
 
 from drumbo.core.errors import NotNow
 from drumbo.services.prints import PrintManager
 from drumbo.services.warm import warm
 from drumbo.store.database import Workshop
 from drumbo.web import create_app
+from drumbo.web.gate import LARGEST_KNOCK, AccessCode, HostNames, entered, new_code
 
 ANSWERS_END_S = 10.0
+THREADS, MOST_CONNECTIONS, HEAD_S = 8, 1000, 30
 WARMING_ENDS_S = 8.0
 
 Say = Callable[[str], object]
@@ -34,11 +40,13 @@ def run(
     port: int,
     say: Say,
     ready: Callable[[Workshop, PrintManager], object] | None = None,
+    names: Sequence[str] = (),
     stop_prints: bool = False,
 ) -> None:
     """Serve the workshop in `folder` and block. Ends on Ctrl-C or SIGTERM; running prints go on, unless `stop_prints`.
 
-    `ready` is called once with the workshop and its prints, before the first page is served.
+    `ready` is called once with the workshop and its prints, before the first page is served. `names` are further ones
+    that requests may be for.
     """
     try:
         listener = socket.create_server((host, port))
@@ -46,9 +54,11 @@ def run(
         raise NotNow(f"port {port} of {host} cannot be had ({error.strerror}); try --port 0") from error
     workshop = Workshop(folder)
     room = PrintManager(workshop)
-    code = None if _loopback(host) else os.environ.get("DRUMBO_CODE") or secrets.token_hex(3)
-    app = create_app(workshop, room, secret=_secret(folder), code=code)
-    server = create_server(app, sockets=[listener], threads=8, max_request_body_size=LARGEST_BODY)
+    wide, secret = not _loopback(host), _secret(folder)
+    code = (os.environ.get("DRUMBO_CODE") or new_code()) if wide else None
+    access = AccessCode(code, secret) if code else None
+    app = create_app(workshop, room, secret=secret, access=access, names=HostNames(names, wide=wide))
+    server = make_server(app, listener, access)
     stop = threading.Event()
     warming = threading.Thread(target=warm, args=(stop,), name="warm", daemon=True)
     try:
@@ -74,6 +84,46 @@ def run(
         # A thread that is still laying roads while the interpreter ends may hold it up; it is let finish its kind.
         if warming.is_alive():
             warming.join(WARMING_ENDS_S)
+
+
+def make_server(
+    app: Flask, listener: socket.socket, access: AccessCode | None = None, head_s: int = HEAD_S
+) -> TcpWSGIServer:
+    """A server that strangers do not hold up: a request's head must be there within `head_s`, many may be under way
+    beside each other without a thread, and what somebody sends who has not entered is refused before it is taken in.
+    """
+    server = create_server(
+        app, sockets=[listener], threads=THREADS, max_request_body_size=LARGEST_BODY, connection_limit=MOST_CONNECTIONS,
+        channel_timeout=head_s, cleanup_interval=head_s // 2, asyncore_use_poll=True,
+    )  # fmt: skip
+
+    class Parser(HTTPRequestParser):  # type: ignore[misc] # it tells no types
+        judged = False
+
+        def received(self, data: bytes) -> int:
+            consumed = int(super().received(data))
+            if self.headers_finished and not self.judged and access is not None:
+                self.judged = True
+                large = self.content_length > LARGEST_KNOCK or self.chunked
+                if large and not entered(app, access, self.headers.get("COOKIE", "")):
+                    self.error = RequestEntityTooLarge("enter the access code first")
+                    self.completed = True
+            return consumed
+
+    class Channel(HTTPChannel):  # type: ignore[misc]
+        parser_class = Parser
+        head_since = last_activity = 0.0
+
+        def handle_read(self) -> None:
+            before = self.request
+            super().handle_read()
+            # A head that drips in counts from its first byte on, or it could be kept half open for ever.
+            if self.request is not None and not self.request.headers_finished:
+                self.head_since = self.head_since if self.request is before else self.last_activity
+                self.last_activity = self.head_since
+
+    server.channel_class = Channel
+    return server
 
 
 def _loopback(host: str) -> bool:

@@ -190,16 +190,6 @@ def test_a_form_without_its_token_changes_nothing(house: Workshop, room: PrintMa
     assert profiles.sheet(house, begun.profile).card.revision == 1
 
 
-def test_beyond_this_machine_a_code_is_asked_for(house: Workshop, room: PrintManager) -> None:
-    app = create_app(house, room, secret="test", code="a1b2c3")
-    app.config["WTF_CSRF_ENABLED"] = False
-    with app.test_client() as guest:
-        assert guest.get("/profiles/").headers["Location"].startswith("/enter")
-        assert guest.post("/enter", data={"code": "nope"}).status_code == 403
-        assert guest.post("/enter?next=//elsewhere", data={"code": "a1b2c3"}).headers["Location"] == "/"
-        assert guest.get("/profiles/").status_code == 200
-
-
 def test_made_up_forms_are_answered_and_change_nothing(
     client: FlaskClient, house: Workshop, begun: Begun, printed: int
 ) -> None:
