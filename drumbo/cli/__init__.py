@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 from pathlib import Path
 from typing import Any
@@ -12,6 +13,7 @@ import platformdirs
 from drumbo import __version__
 from drumbo.cli.checking import check
 from drumbo.cli.common import stop_on_signals
+from drumbo.cli.doctor import doctor
 from drumbo.cli.exchange import export
 from drumbo.cli.pieces import kinds, make_piece
 from drumbo.cli.prints import print_file, stop
@@ -28,6 +30,9 @@ def data_folder(given: str | None) -> Path:
     return folder
 
 
+REFUSED_BY_DISK = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EFBIG, errno.EACCES, errno.EIO})
+
+
 class _Group(click.Group):
     """Errors meant for the user's eyes end in one line and exit code 1, not in a traceback."""
 
@@ -38,6 +43,11 @@ class _Group(click.Group):
             return super().invoke(context)
         except DrumboError as error:
             raise click.ClickException(str(error)) from error
+        except OSError as error:
+            if error.errno not in REFUSED_BY_DISK:
+                raise
+            where = f" ({error.filename})" if error.filename else ""
+            raise click.ClickException(f"the disk refuses: {error.strerror}{where}") from error
 
 
 @click.group(cls=_Group)
@@ -104,5 +114,5 @@ def unpack(folder: Path, archive: Path) -> None:
     click.echo(f"{folder}: the workshop with {count} file{'s' if count != 1 else ''}; start it with drumbo serve")
 
 
-for command in (standin, kinds, make_piece, check, export, print_file, stop):
+for command in (standin, kinds, make_piece, check, export, print_file, stop, doctor):
     main.add_command(command)

@@ -14,7 +14,8 @@ from drumbo.core.errors import InvalidInput
 
 Scalar = float | str | None
 
-_NUMBER = re.compile(r"^\s*([+\-−]?\d*[.,]?\d+|[+\-−]?\d+[.,])\s*([^\d\s.,][^\d]*)?$")
+LONGEST_NUMBER = 60
+_NUMBER = re.compile(r"([+\-−]?(?:\d+(?:[.,]\d*)?|[.,]\d+))\s*([^\d\s.,][^\d]*)?")
 _GROUPED = re.compile(r"\d[.,]\d{3}[.,]\d")
 
 
@@ -64,6 +65,7 @@ class Field:
         return value
 
     def _words(self, text: str) -> str:
+        text = text.replace("\r\n", "\n")
         if self.kind == "choice" and text not in dict(self.choices):
             raise InvalidInput(self.key, "pick one of: " + ", ".join(label for _, label in self.choices))
         if self.kind == "colour" and not re.fullmatch(r"#[0-9a-fA-F]{6}", text):
@@ -85,11 +87,14 @@ def number(field: str, text: str | float) -> float:
     if isinstance(text, (int, float)):
         value = float(text)
     else:
+        text = text.strip()
+        if len(text) > LONGEST_NUMBER:
+            raise InvalidInput(field, f"is longer than any number with its unit ({LONGEST_NUMBER} characters)")
         if _GROUPED.search(text):
-            raise InvalidInput(field, f"“{text.strip()}” can be read in two ways; leave out the thousands mark")
-        found = _NUMBER.match(text)
+            raise InvalidInput(field, f"“{text}” can be read in two ways; leave out the thousands mark")
+        found = _NUMBER.fullmatch(text)
         if not found:
-            raise InvalidInput(field, f"“{text.strip()[:40]}” is not a number; write it like 215 or 1.75")
+            raise InvalidInput(field, f"“{text[:40]}” is not a number; write it like 215 or 1.75")
         value = float(found.group(1).replace(",", ".").replace("−", "-"))
     if not math.isfinite(value):
         raise InvalidInput(field, "must be a finite number")

@@ -166,8 +166,8 @@ def _manifest_of(bundle: SafeZip) -> dict[str, Any]:
     text = bundle.read(MANIFEST, LARGEST_MANIFEST)
     try:
         found = json.loads(text.decode("utf-8"), parse_constant=_no_number)
-    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
-        raise _wrong(f"has a broken {MANIFEST}") from error
+    except (RecursionError, ValueError) as error:
+        raise error if isinstance(error, InvalidInput) else _wrong(f"has a broken {MANIFEST}") from error
     if not isinstance(found, dict) or found.get("format") != FORMAT:
         raise _wrong("is no layer package: it does not say so under “format”")
     version = found.get("version")
@@ -234,10 +234,11 @@ def _lift(found: Any, where: str) -> Lift:
 
 
 def _number(found: Any, where: str, low: float, high: float) -> float:
-    if isinstance(found, bool) or not isinstance(found, (int, float)) or not math.isfinite(found):
+    if isinstance(found, bool) or not isinstance(found, (int, float)) or math.isnan(found):
         raise _wrong(f"has no number under “{where}”")
     if not low <= found <= high:
-        raise _wrong(f"has {found:g} under “{where}”; {low:g} to {high:g} can be")
+        said = f"{found:g}" if abs(found) < 1e12 else "a number beyond all bounds"
+        raise _wrong(f"has {said} under “{where}”; {low:g} to {high:g} can be")
     return float(found)
 
 

@@ -5,8 +5,10 @@ from __future__ import annotations
 import io
 import re
 import zipfile
+from array import array
 from collections.abc import Callable
-from xml.etree import ElementTree
+from dataclasses import dataclass, field
+from xml.parsers.expat import ExpatError, ParserCreate
 
 import numpy as np
 from manifold3d import Error, Manifold, Mesh
@@ -20,11 +22,12 @@ Floats = NDArray[np.float64]
 
 LARGEST_FILE = 20_000_000
 LARGEST_INSIDE = 200_000_000
-MOST_TRIANGLES = 1_000_000
+MOST_TRIANGLES, MOST_COMPONENTS, DEEPEST = 1_000_000, 20_000, 16
 UNITS_MM = {"micron": 0.001, "millimeter": 1.0, "centimeter": 10.0, "inch": 25.4, "foot": 304.8, "meter": 1000.0}
-_NUMBER = rb"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?"
-_VERTEX = re.compile(rb"vertex\s+(" + _NUMBER + rb")\s+(" + _NUMBER + rb")\s+(" + _NUMBER + rb")")
-_NS = "{http://schemas.microsoft.com/3dmanufacturing/core/2015/02}"
+_NUMBER = rb"[-+]?(?:\d++\.?\d*+|\.\d++)(?:[eE][-+]?\d++)?+"
+_VERTEX = re.compile(rb"vertex\s++(" + _NUMBER + rb")\s++(" + _NUMBER + rb")\s++(" + _NUMBER + rb")")
+"""Takes what it took and never gives back: a long run of digits or spaces costs its length, not its square."""
+_NS = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
 
 
 def read_part(data: bytes) -> Manifold:
@@ -35,7 +38,7 @@ def read_part(data: bytes) -> Manifold:
     if not len(corners):
         raise InvalidInput("part", "holds no triangles")
     if len(corners) > MOST_TRIANGLES:
-        raise InvalidInput("part", f"has more than {MOST_TRIANGLES:,} triangles; export it coarser")
+        raise _too_many()
     if not np.isfinite(corners).all() or np.abs(corners).max() > 1e5:
         raise InvalidInput("part", "has corners that lie nowhere; export it again")
     return _standing(_solid(corners))
@@ -69,13 +72,23 @@ def _from_stl(data: bytes) -> Floats:
         table = np.frombuffer(data, [("n", "<f4", 3), ("c", "<f4", (3, 3)), ("s", "<u2")], count, 84)
         return np.asarray(table["c"], float)
     if data.lstrip()[:5].lower() == b"solid":
-        found = np.array(_VERTEX.findall(data)).astype(float)
+        found = _text_corners(data)
         if len(found) % 3:
             raise InvalidInput("part", "breaks off within a triangle; export it again")
         return np.asarray(found.reshape(-1, 3, 3))
     if count > 0 and 84 < len(data) < 84 + 50 * count:
         raise InvalidInput("part", f"breaks off: it promises {count:,} triangles and holds {(len(data) - 84) // 50:,}")
     raise InvalidInput("part", "is neither STL nor 3MF")
+
+
+def _text_corners(data: bytes) -> Floats:
+    """(n, 3) of a text STL's corners, in their order; no more are looked for than a part may have."""
+    numbers = array("d")
+    for found in _VERTEX.finditer(data):
+        numbers.extend(map(float, found.groups()))
+        if len(numbers) > 9 * MOST_TRIANGLES:
+            raise _too_many()
+    return np.array(numbers, float).reshape(-1, 3)
 
 
 def _wrong(message: str) -> InvalidInput:
@@ -89,41 +102,111 @@ def _from_3mf(data: bytes) -> Floats:
             inside = [name for name in box.names if name.lower().endswith(".model")]
             if not inside:
                 raise _wrong("is a zip file without a model in it")
-            text = box.read(inside[0])
-        if b"<!DOCTYPE" in text or b"<!ENTITY" in text:
-            raise InvalidInput("part", "holds declarations that no 3MF file needs; export it again")
-        return _placed(ElementTree.fromstring(text))
+            model = _Model3mf(box.read(inside[0]))
+        return _placed(model)
     except InvalidInput:
         raise
-    except ElementTree.ParseError as error:
+    except ExpatError as error:
         raise InvalidInput("part", f"cannot be read as 3MF ({error}); export it again") from error
-    except (KeyError, ValueError, TypeError, IndexError) as error:
+    except (KeyError, ValueError, TypeError, IndexError, OverflowError) as error:
         raise InvalidInput("part", "has numbers missing where a 3MF file needs them; export it again") from error
 
 
-def _placed(model: ElementTree.Element) -> Floats:
-    unit = UNITS_MM[model.get("unit", "millimeter")]
-    objects = {o.attrib["id"]: o for o in model.iter(f"{_NS}object")}
-    items = [(i.attrib["objectid"], i.get("transform")) for i in model.iter(f"{_NS}item")]
-    wanted = items or [(key, None) for key in objects]
-    parts = [part for key, placed in wanted for part in _object(objects, key, _matrix(placed), 0)]
+@dataclass(slots=True)
+class _Object3mf:
+    """Corners, triangles and components (object, transform) of one object."""
+
+    points: array[float] = field(default_factory=lambda: array("d"))
+    corners: array[int] = field(default_factory=lambda: array("l"))
+    components: list[tuple[str, str | None]] = field(default_factory=list)
+
+
+class _Model3mf:
+    """What a model part says, read as it goes by: a tree of it would take twenty times its size."""
+
+    def __init__(self, text: bytes) -> None:
+        self.unit, self.items = "millimeter", list[tuple[str, str | None]]()
+        self.objects: dict[str, _Object3mf] = {}
+        self._open = _Object3mf()
+        self._left = MOST_TRIANGLES
+        self._parts_left = MOST_COMPONENTS
+        parser = ParserCreate(namespace_separator=" ")
+        parser.StartDoctypeDeclHandler = self._refuse
+        parser.EntityDeclHandler = self._refuse
+        parser.StartElementHandler = self._begins
+        parser.Parse(text, True)
+
+    def _refuse(self, *_found: object) -> None:
+        raise InvalidInput("part", "holds declarations that no 3MF file needs; export it again")
+
+    def _begins(self, name: str, found: dict[str, str]) -> None:
+        space, _, word = name.rpartition(" ")
+        if space != _NS:
+            return
+        if word == "vertex":
+            self._open.points.extend((float(found["x"]), float(found["y"]), float(found["z"])))
+        elif word == "triangle":
+            self._left -= 1
+            if self._left < 0:
+                raise _too_many()
+            self._open.corners.extend((int(found["v1"]), int(found["v2"]), int(found["v3"])))
+        elif word == "object":
+            self._open = self.objects[found["id"]] = _Object3mf()
+        elif word in {"component", "item"}:
+            self._parts_left -= 1
+            if self._parts_left < 0:
+                raise InvalidInput("part", f"is put together of more than {MOST_COMPONENTS:,} components")
+            here = self._open.components if word == "component" else self.items
+            here.append((found["objectid"], found.get("transform")))
+        elif word == "model":
+            self.unit = found.get("unit", "millimeter")
+
+
+def _too_many() -> InvalidInput:
+    return InvalidInput("part", f"has more than {MOST_TRIANGLES:,} triangles; export it coarser")
+
+
+def _placed(model: _Model3mf) -> Floats:
+    unit = UNITS_MM[model.unit]
+    wanted = model.items or [(key, None) for key in model.objects]
+    sizes: dict[str, tuple[int, int]] = {}
+    counted = [_size(model, key, sizes, ()) for key, _ in wanted]
+    if sum(triangles for triangles, _ in counted) > MOST_TRIANGLES:
+        raise _too_many()
+    if sum(parts for _, parts in counted) > MOST_COMPONENTS:
+        raise InvalidInput("part", f"is put together of more than {MOST_COMPONENTS:,} components")
+    meshes = {key: _mesh(thing) for key, thing in model.objects.items()}
+    parts = [part for key, placed in wanted for part in _object(model, meshes, key, _matrix(placed))]
     return np.concatenate(parts) * unit if parts else np.empty((0, 3, 3))
 
 
-def _object(objects: dict[str, ElementTree.Element], key: str, placed: Floats, deep: int) -> list[Floats]:
-    if deep > 16:
+def _size(
+    model: _Model3mf, key: str, sizes: dict[str, tuple[int, int]], within: tuple[str, ...]
+) -> tuple[int, int]:  # fmt: skip
+    """Triangles and objects that an object comes to with all its components, counted before it is put together."""
+    if key in within or len(within) > DEEPEST:
         raise InvalidInput("part", "holds components within components without end")
-    found, thing = [], objects[key]
-    mesh = thing.find(f"{_NS}mesh")
-    if mesh is not None:
-        points = np.array([[float(v.attrib[a]) for a in "xyz"] for v in mesh.iter(f"{_NS}vertex")]).reshape(-1, 3)
-        rows = [[int(t.attrib[a]) for a in ("v1", "v2", "v3")] for t in mesh.iter(f"{_NS}triangle")]
-        at = points @ placed[:3] + placed[3]
-        found.append(at[np.array(rows, int).reshape(-1, 3)])
-    for part in thing.iter(f"{_NS}component"):
-        own = _matrix(part.get("transform"))
+    if key not in sizes:
+        thing = model.objects[key]
+        below = [_size(model, part, sizes, (*within, key)) for part, _ in thing.components]
+        sizes[key] = (len(thing.corners) // 3 + sum(t for t, _ in below), 1 + sum(n for _, n in below))
+    return sizes[key]
+
+
+def _mesh(thing: _Object3mf) -> Floats:
+    points = np.array(thing.points, float).reshape(-1, 3)
+    corners = np.array(thing.corners, np.int64).reshape(-1, 3)
+    if len(corners) and (corners.min() < 0 or corners.max() >= len(points)):
+        raise IndexError("a triangle of corners that are not there")
+    return points[corners]
+
+
+def _object(model: _Model3mf, meshes: dict[str, Floats], key: str, placed: Floats) -> list[Floats]:
+    found = [meshes[key] @ placed[:3] + placed[3]] if len(meshes[key]) else []
+    for part, transform in model.objects[key].components:
+        own = _matrix(transform)
         both = np.vstack([own[:3] @ placed[:3], own[3] @ placed[:3] + placed[3]])
-        found += _object(objects, part.attrib["objectid"], both, deep + 1)
+        found += _object(model, meshes, part, both)
     return found
 
 
@@ -142,7 +225,7 @@ def threemf_bytes(solid: Manifold) -> bytes:
     triangles = "".join(f'<triangle v1="{a}" v2="{b}" v3="{c}"/>' for a, b, c in np.asarray(mesh.tri_verts))
     model = (
         '<?xml version="1.0" encoding="UTF-8"?>\n'
-        f'<model unit="millimeter" xml:lang="en" xmlns="{_NS.strip("{}")}"><resources>'
+        f'<model unit="millimeter" xml:lang="en" xmlns="{_NS}"><resources>'
         f'<object id="1" type="model"><mesh><vertices>{vertices}</vertices><triangles>{triangles}</triangles></mesh>'
         '</object></resources><build><item objectid="1"/></build></model>\n'
     )

@@ -16,14 +16,28 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.profile import Profile
 
 LARGEST = 2_000_000
-MOST_ENTRIES, LONGEST_NAME, LONGEST_CELL = 2000, 120, 400
-_PAIR = re.compile(r"^\s*([^=:;#\s][^=:]*?)\s*[=:]\s*(.*?)\s*$")
+MOST_ENTRIES, LONGEST_NAME, LONGEST_CELL, LONGEST_LINE = 2000, 120, 400, 20_000
+_MARKS = re.compile(r"[=:]")
 _NUMBER = re.compile(
     r"^\s*[“\"']?((?:[+\-−]?\d+(?:[.,]\d+)?|[+\-−]?[.,]\d+)(?:[eE][+\-]?\d+)?)\s*([^\d\s;,“\"'][^;,“\"']*)?"
 )
 _TWO_WAYS = re.compile(r"\d[.,]\d{3}[.,]\d|^\D*\d{2,},\d{3}(?!\d)")
 """1,200.5 has a thousands mark; 215,210 may be two numbers, or thousands, or a strange decimal."""
-_MANY = re.compile(r"^\s*[\d.,+\-−]+\s*([;,]\s*[\d.,+\-−]+)+\s*$")
+_SEVERAL = frozenset("0123456789.,+-−; \t")
+
+
+def _lists_several(text: str) -> bool:
+    """Whether it is nothing but numbers with marks between them."""
+    return ";" in text and set(text) <= _SEVERAL and all(part.strip() for part in text.split(";"))
+
+
+def _pair(line: str) -> tuple[str, str] | None:
+    """Name and text of a line like “name = value” or “name: value”; None for any other, and for remarks."""
+    name, found, text = line.lstrip(), _MARKS.search(line.lstrip()), ""
+    if found is None or name.startswith(("#", ";", "//")):
+        return None
+    name, text = name[: found.start()].rstrip(), name[found.end() :].strip()
+    return (name, text) if name else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +52,7 @@ class TableEntry:
         """The number at the beginning of the text, of the first where it lists several; None where there is none, or
         where it can be read in two ways.
         """
-        text = re.split(r"[;,]", self.text)[0] if _MANY.match(self.text) and ";" in self.text else self.text
+        text = re.split(r"[;,]", self.text, maxsplit=1)[0] if _lists_several(self.text) else self.text
         found = None if _TWO_WAYS.search(text) else _NUMBER.match(text)
         return None if found is None else float(found[1].replace(",", ".").replace("−", "-"))
 
@@ -97,10 +111,10 @@ def read_table(data: bytes, row: int = 0) -> Table:
     if b"\0" in data[:4096]:
         raise InvalidInput("file", "is no text; a CSV or lines of key and value are read, and Drumbo's own files")
     text = _text(data)
-    lines = [line for line in text.splitlines() if line.strip()][:MOST_ENTRIES]
-    pairs = [found for line in lines if (found := _PAIR.match(line)) and not line.lstrip().startswith(("#", ";", "//"))]
+    lines = [line[:LONGEST_LINE] for line in text.splitlines() if line.strip()][:MOST_ENTRIES]
+    pairs = [found for line in lines if (found := _pair(line))]
     if len(pairs) >= max(0.5 * len(lines), 1):
-        return Table(tuple(_entry(found[1], found[2]) for found in pairs))
+        return Table(tuple(_entry(*found) for found in pairs))
     cells = _cells("\n".join(lines))
     if len(cells) < 2 or max(len(line) for line in cells) < 2:
         raise InvalidInput("file", "is neither a CSV with names and numbers nor lines like “name = value”")
@@ -170,7 +184,7 @@ def _wide(cells: list[list[str]], row: int) -> Table:
 
 
 def _numbers(cells: list[str] | tuple[str, ...]) -> int:
-    return sum(TableEntry("", cell).number is not None for cell in cells)
+    return sum(_entry("", cell).number is not None for cell in cells)
 
 
 def guess(name: str, process: str = FILAMENT) -> str | None:

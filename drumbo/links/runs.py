@@ -12,6 +12,7 @@ import fcntl
 import hashlib
 import json
 import os
+import re
 import secrets
 import shutil
 import signal
@@ -30,6 +31,8 @@ from drumbo.core.run import Heaters, RunState
 from drumbo.links.journal import JournalEntry, last_entry
 from drumbo.links.lines import FileLines
 
+NAME = re.compile(r"[A-Za-z0-9_-]{1,80}")
+"""What a run's name looks like; it is a folder's."""
 FOLDER = "prints"
 JOB, ORDERS, ALIVE, LOG = "job.json", "orders", "alive", "log"
 ORDER_BYTES = 64
@@ -81,7 +84,7 @@ class Runs:
 
     def folder(self, name: str) -> Path:
         """Where a run's papers are."""
-        if not name or "/" in name or name.startswith("."):
+        if not NAME.fullmatch(name):
             raise NotFound("there is no such run")
         return self._folder / name
 

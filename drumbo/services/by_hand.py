@@ -23,13 +23,28 @@ LONGEST_NOTE = 1000
 BED_LOW_C, BED_HIGH_C = 0.0, 250.0
 
 
-def set_value(workshop: Workshop, profile_id: int, key: str, typed: str) -> int:
-    """One value by hand, as a new revision. Unusual values are taken; the page warns."""
+class ChangedMeanwhile(InvalidInput):
+    """Somebody else set the value while it was being typed; `now` is what it is."""
+
+    def __init__(self, now: str) -> None:
+        super().__init__("number", f"was set to {now} elsewhere meanwhile; press Set again to have yours")
+        self.now = now
+
+
+def set_value(workshop: Workshop, profile_id: int, key: str, typed: str, was: str | None = None) -> int:
+    """One value by hand, as a new revision. Unusual values are taken; the page warns. `was` is what was shown when it
+    was typed; ChangedMeanwhile where that is not so any more.
+    """
     with workshop.reading() as session:
-        kin = profile_of(latest(get_row(session, profile_id))).process
-    if process_of(key) != kin:
-        raise NotFound(f"a {kin} profile has no {BY_KEY[key].name.lower() if key in BY_KEY else key[:40]!r}")
+        held = profile_of(latest(get_row(session, profile_id)))
+    name = BY_KEY[key].name.lower() if key in BY_KEY else repr(key[:40])
+    if process_of(key) != held.process:
+        raise NotFound(f"a {held.process} profile has no {name}")
+    if key not in held.values:
+        raise NotFound(f"this profile has no {name}")
     number = read_number(key, typed)
+    if was is not None and f"{held.values[key].number:g}" != was:
+        raise ChangedMeanwhile(BY_KEY[key].show(held.values[key].number))
     with workshop.writing() as session:
         row = get_row(session, profile_id)
         profile = profile_of(latest(row))

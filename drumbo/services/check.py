@@ -27,7 +27,7 @@ from drumbo.core.workshop import Material, Printer
 from drumbo.exchange.layer_package import read_package
 from drumbo.services.convert import context_of
 from drumbo.services.profiles import get_row
-from drumbo.store.database import Workshop
+from drumbo.store.database import Workshop, write_safely
 
 Floats = NDArray[np.float64]
 
@@ -37,6 +37,8 @@ MOST_READ, MOST_MOVES = 3, 8_000_000
 """So many files, of so many moves together, are held in memory; the last one always is."""
 POINTS, MOST_DRAWN = 360, 60_000
 GZ = b"\x1f\x8b"
+SMALL_FILE, MOST_PACKED = 5_000_000, 60
+"""Up to so many bytes anything may come out of a gzip, beyond that so many times what it has."""
 ZIP = b"PK\x03\x04"
 
 
@@ -112,9 +114,7 @@ def bring(workshop: Workshop, data: bytes) -> str:
     folder.mkdir(exist_ok=True)
     there = folder / digest
     if not there.exists():
-        partly = folder / f"{digest}.part"
-        partly.write_bytes(data)
-        partly.replace(there)
+        write_safely(there, data)
     there.touch()
     for old in sorted(folder.iterdir(), key=lambda file: file.stat().st_mtime, reverse=True)[MOST_KEPT:]:
         old.unlink(missing_ok=True)
@@ -125,13 +125,22 @@ def unpacked(data: bytes) -> bytes:
     """The file of one that may be packed with gzip. InvalidInput where it cannot be unpacked or is too large."""
     if data[:2] == GZ:
         try:
-            with gzip.open(io.BytesIO(data)) as packed:
-                data = packed.read(LARGEST_FILE + 1)
+            data = _inflated(data)
         except (OSError, EOFError, zlib.error) as error:
             raise InvalidInput("file", "is packed and cannot be unpacked; fetch it again") from error
     if len(data) > LARGEST_FILE:
         raise InvalidInput("file", f"is larger than {LARGEST_FILE // 1_000_000} MB; that is the most that is read")
     return data
+
+
+def _inflated(data: bytes) -> bytes:
+    """What is in a gzip. G-code packs to a tenth; what packs to far less is not unpacked to its end."""
+    most = min(LARGEST_FILE, max(SMALL_FILE, MOST_PACKED * len(data)))
+    with gzip.open(io.BytesIO(data)) as packed:
+        found = packed.read(most + 1)
+    if len(found) > most and most < LARGEST_FILE:
+        raise InvalidInput("file", f"unpacks to more than {MOST_PACKED} times its size, as no G-code does")
+    return found
 
 
 _PROGRAMS: OrderedDict[str, Program] = OrderedDict()

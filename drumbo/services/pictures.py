@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-import io
 from dataclasses import dataclass
+from threading import Lock
 from typing import Any
 
-from PIL import Image, ImageOps, UnidentifiedImageError
+from cachetools import LRUCache, cached
 
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import number
+from drumbo.exchange.photos import upright
 from drumbo.store.database import Workshop
 from drumbo.store.models import PictureRow, TrialRow
 
-LARGEST_PHOTO = 30_000_000
+SMALL_SIDES = (320, 960)
+"""Sides, px, in which a picture is shown where it is not looked at closely."""
 FEWEST_PIXELS = 20.0
 """A scale from fewer would be a guess."""
 
@@ -39,33 +41,20 @@ def pictures_of(row: TrialRow) -> tuple[Picture, ...]:
 def add_picture(
     workshop: Workshop, trial_id: int, data: bytes, source: str = "photo", frame: dict[str, Any] | None = None
 ) -> int:
-    """Keep a picture with the trial. Photos are checked, turned upright and made no larger than 2400 px."""
-    if source == "photo":
-        data, mime = _photo(data)
-    else:
-        mime = "image/png"
-    digest = workshop.files.put(data)
+    """Keep a picture with the trial: upright, bare, and no larger than it is shown; a `frame` is shrunk with it."""
+    kept, (_, height) = upright(data)
+    if frame is not None and frame.get("height"):
+        shrunk = height / float(frame["height"])
+        sizes: dict[str, Any] = {key: frame[key] * shrunk for key in ("px_per_mm", "width", "height") if key in frame}
+        frame = {**frame, **sizes}
+    digest = workshop.files.put(kept)
     with workshop.writing() as session:
         if session.get(TrialRow, trial_id) is None:
             raise NotFound(f"there is no trial number {trial_id}")
-        picture = PictureRow(trial_id=trial_id, digest=digest, mime=mime, source=source, frame=frame)
+        picture = PictureRow(trial_id=trial_id, digest=digest, mime="image/jpeg", source=source, frame=frame)
         session.add(picture)
         session.flush()
         return picture.id
-
-
-def _photo(data: bytes) -> tuple[bytes, str]:
-    if len(data) > LARGEST_PHOTO:
-        raise InvalidInput("photo", f"is larger than {LARGEST_PHOTO // 1_000_000} MB; take a smaller one")
-    try:
-        with Image.open(io.BytesIO(data)) as image:
-            upright = ImageOps.exif_transpose(image).convert("RGB")
-            upright.thumbnail((2400, 2400))
-            out = io.BytesIO()
-            upright.save(out, "JPEG", quality=88)
-    except (UnidentifiedImageError, OSError, Image.DecompressionBombError) as error:
-        raise InvalidInput("photo", "is no picture that can be read; JPEG and PNG are fine") from error
-    return out.getvalue(), "image/jpeg"
 
 
 def set_scale(workshop: Workshop, picture_id: int, pixels: float, typed: str) -> float:
@@ -85,10 +74,18 @@ def set_scale(workshop: Workshop, picture_id: int, pixels: float, typed: str) ->
         return pixels / length
 
 
-def picture(workshop: Workshop, picture_id: int) -> tuple[bytes, str]:
-    """A picture's bytes and type."""
+def picture(workshop: Workshop, picture_id: int, side: int | None = None) -> tuple[bytes, str]:
+    """A picture's bytes and type; with `side`, one of `SMALL_SIDES`, no larger than that."""
     with workshop.reading() as session:
         row = session.get(PictureRow, picture_id)
         if row is None:
             raise NotFound(f"there is no picture number {picture_id}")
-        return workshop.files.get(row.digest), row.mime
+        digest, mime = row.digest, row.mime
+    if side in SMALL_SIDES:
+        return _small(workshop, digest, side), "image/jpeg"
+    return workshop.files.get(digest), mime
+
+
+@cached(LRUCache(128), key=lambda workshop, digest, side: (workshop.folder, digest, side), lock=Lock())
+def _small(workshop: Workshop, digest: str, side: int) -> bytes:
+    return upright(workshop.files.get(digest), side)[0]

@@ -40,7 +40,7 @@ from drumbo.services.spools import Spent, spent_on
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PictureRow, PrinterRow, ProfileRow, RevisionRow, TrialRow, now
 from drumbo.trials import kind as find_kind
-from drumbo.trials import kinds_of
+from drumbo.trials import kind_for, kinds_of
 from drumbo.trials.base import AnyKind, Bound
 
 LONGEST_NAME = 120
@@ -343,6 +343,6 @@ def _facts_key(whose: object, slug: str, context: Bound[Any, Any], revision: int
 @cached(LRUCache(200), key=_facts_key, condition=Condition())
 def _facts(whose: object, slug: str, context: Bound[Any, Any], revision: int) -> dict[str, float | None]:
     del whose
-    chosen = find_kind(slug)
+    chosen = kind_for(slug, context.profile.process)
     file = file_of(chosen, chosen.suggest(context), context, revision)
     return {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}

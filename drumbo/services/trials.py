@@ -26,7 +26,7 @@ from drumbo.services.profiles import Card, card_of, get_row
 from drumbo.services.spools import take_from_spool
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow, ProfileRow, TrialRow, now
-from drumbo.trials import kind
+from drumbo.trials import kind_for
 from drumbo.trials.base import AnyKind, Bound, Readings, Result, Step, ToRead
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.trial import TrialState
@@ -118,7 +118,7 @@ def draft(workshop: Workshop, profile_id: int, slug: str, typed: Typed | None = 
     with workshop.reading() as session:
         row = get_row(session, profile_id)
         context, card = context_of(row), card_of(row)
-    chosen = kind(slug)
+    chosen = kind_for(slug, context.profile.process)
     if typed is None:
         plan = chosen.suggest(context)
         return Draft(chosen, context, card, plan.to_json(), *_look(chosen, plan, context))
@@ -150,10 +150,10 @@ def estimate(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> di
 
 def create(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> int:
     """Plan a trial: its file is made and kept with it. InvalidInput names the fields; nothing is half saved."""
-    chosen = kind(slug)
     with workshop.reading() as session:
         row = get_row(session, profile_id)
         context, revision = context_of(row), latest(row).number
+    chosen = kind_for(slug, context.profile.process)
     plan = chosen.read_plan(typed, context)
     file = file_of(chosen, plan, context, revision)
     digest = workshop.files.put(as_bytes(file))

@@ -82,7 +82,7 @@ def _members(bundle: SafeZip) -> list[str]:
     text = bundle.head(MANIFEST, 1000)
     try:
         manifest = json.loads(text)
-    except ValueError:
+    except (RecursionError, ValueError):
         manifest = None
     if not isinstance(manifest, dict) or manifest.get("format") != FORMAT or manifest.get("version") != VERSION:
         raise InvalidInput("archive", "is of another version, or none of Drumbo's")
@@ -101,7 +101,7 @@ def _check(database: Path) -> None:
             sound = held.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
             held.execute("SELECT count(*) FROM profiles").fetchone()
         held.close()
-    except sqlite3.DatabaseError as error:
+    except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
         raise InvalidInput("archive", "has a database in it that cannot be read; nothing was taken") from error
     if not sound:
         raise InvalidInput("archive", "has a database in it that is broken; nothing was taken")

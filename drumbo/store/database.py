@@ -17,9 +17,11 @@ from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
-from drumbo.core.errors import NotFound
+from drumbo.core.errors import NotFound, NotNow
+from drumbo.store.soundness import DATABASE, FILES, MIGRATIONS, check_openable, in_words
 
-MIGRATIONS = Path(__file__).parent / "migrations"
+PART = ".part-"
+"""How files begin that are not whole yet; what is left of them is nobody's."""
 TRIES, PAUSE_S = 4, 0.5
 
 
@@ -28,10 +30,18 @@ class Workshop:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        folder.mkdir(parents=True, exist_ok=True)
-        self.files = Files(folder / "files")
-        self.engine = _engine(folder / "drumbo.sqlite")
-        _upgrade(self.engine)
+        check_openable(folder)
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise NotNow(f"{folder} cannot be made ({error.strerror}); name another folder with --data") from error
+        self.files = Files(folder / FILES)
+        self.engine = _engine(folder / DATABASE)
+        try:
+            _upgrade(self.engine)
+        except OperationalError as error:
+            self.engine.dispose()
+            raise NotNow(in_words(error, folder / DATABASE)) from error
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     @contextmanager
@@ -53,6 +63,24 @@ class Workshop:
         self.engine.dispose()
 
 
+def write_safely(path: Path, data: bytes) -> None:
+    """Write a file whole or not at all: it is on the disk before it bears its name, and a failure leaves nothing."""
+    with tempfile.NamedTemporaryFile(dir=path.parent, prefix=PART, delete=False) as part:
+        try:
+            part.write(data)
+            part.flush()
+            os.fsync(part.fileno())
+            os.replace(part.name, path)
+        except BaseException:
+            Path(part.name).unlink(missing_ok=True)
+            raise
+    folder = os.open(path.parent, os.O_RDONLY)
+    try:
+        os.fsync(folder)
+    finally:
+        os.close(folder)
+
+
 class Files:
     """Files under the SHA-256 of what they hold, so that none is ever overwritten."""
 
@@ -65,9 +93,7 @@ class Files:
         path = self.path(digest)
         if not path.exists():
             path.parent.mkdir(parents=True, exist_ok=True)
-            with tempfile.NamedTemporaryFile(dir=path.parent, delete=False) as part:
-                part.write(data)
-            os.replace(part.name, path)
+            write_safely(path, data)
         return digest
 
     def path(self, digest: str) -> Path:

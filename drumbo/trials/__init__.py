@@ -53,4 +53,14 @@ def kind(slug: str) -> AnyKind[Any, Any]:
     try:
         return kinds()[slug]
     except KeyError:
-        raise NotFound(f"no trial kind {slug!r}; there are {', '.join(kinds())}") from None
+        raise NotFound(f"there is no trial “{slug[:40]}”; there are {', '.join(kinds())}") from None
+
+
+def kind_for(slug: str, process: str) -> AnyKind[Any, Any]:
+    """The kind under `slug`, of a process; NotFound names those there are."""
+    found = kind(slug)
+    if found.process != process:
+        raise NotFound(
+            f"“{slug}” is a trial for {found.process}; for {process} there are {', '.join(kinds_of(process))}"
+        )
+    return found

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import hashlib
 from pathlib import Path
 from typing import Any
@@ -10,6 +11,7 @@ from flask import Flask, Response, render_template, request, send_from_directory
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
+from werkzeug.routing import IntegerConverter
 
 from drumbo import __version__
 from drumbo.core.errors import DrumboError, InvalidInput, NotFound
@@ -34,7 +36,7 @@ from drumbo.web.views import (
     profiles,
     trials,
 )
-from drumbo.web.views.common import plain_words
+from drumbo.web.views.common import FOR_GOOD, plain_words
 
 STATIC = Path(__file__).parent / "static"
 HEADERS = {
@@ -63,7 +65,15 @@ NAVIGATION = (
     ("Planner", "planner.show", ("planner",)),
 )
 """The top bar: name, where it leads, and the blueprints whose pages belong to it."""
-FOR_GOOD = "private, max-age=31536000, immutable"
+
+
+class RowNumber(IntegerConverter):
+    """A number in an address that a row can have; there is no page for others."""
+
+    regex = r"\d{1,15}"
+
+
+FULL = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EFBIG, errno.EROFS})
 
 
 def create_app(
@@ -88,6 +98,7 @@ def create_app(
         SESSION_COOKIE_SAMESITE="Lax",
         WTF_CSRF_TIME_LIMIT=None,
     )
+    app.url_map.converters["int"] = RowNumber
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.extensions["workshop"], app.extensions["room"] = workshop, room
     # Before anything else looks at a request, let alone at what it carries.
@@ -104,6 +115,7 @@ def create_app(
     _keep_static(app)
     _style(app)
     _scripts(app)
+    _keep_pictures(app, secret)
     _errors(app)
 
     @app.get("/ping")
@@ -131,6 +143,16 @@ def _keep_static(app: Flask) -> None:
         if request.endpoint == "static" and "v" in request.args and response.status_code == 200:
             response.headers["Cache-Control"] = FOR_GOOD
         return response
+
+
+def _keep_pictures(app: Flask, secret: str) -> None:
+    """A picture's number stands for the same picture for good, in one workshop: whose it is stands in its address."""
+    whose = hashlib.sha256(secret.encode()).hexdigest()[:12]
+
+    @app.url_defaults
+    def mark(endpoint: str, values: dict[str, Any]) -> None:
+        if endpoint == "trials.image":
+            values["of"] = whose
 
 
 def _style(app: Flask) -> None:
@@ -189,6 +211,13 @@ def _errors(app: Flask) -> None:
         text = f"The workshop's database cannot be used just now ({error.orig}). Nothing was changed; try again. " \
                "Prints that run go on."  # fmt: skip
         return page("Not now", text, 503)
+
+    @app.errorhandler(OSError)
+    def disk(error: OSError) -> Any:
+        if error.errno not in FULL:
+            raise error
+        app.logger.warning("the disk: %s", error)
+        return page("No room", f"The disk refuses ({error.strerror}). Nothing was kept; make room and try again.", 507)
 
     @app.errorhandler(CSRFError)
     def stale(_error: CSRFError) -> Any:

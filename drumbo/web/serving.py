@@ -19,11 +19,13 @@ from waitress.utilities import RequestEntityTooLarge
 from drumbo.core.errors import NotNow
 from drumbo.services.prints import PrintManager
 from drumbo.services.warm import warm
-from drumbo.store.database import Workshop
+from drumbo.store.database import Workshop, write_safely
+from drumbo.store.soundness import check_openable, served_once
 from drumbo.web import create_app
 from drumbo.web.gate import LARGEST_KNOCK, AccessCode, HostNames, entered, new_code
 
 ANSWERS_END_S = 10.0
+SECRET_LENGTH = 64
 THREADS, MOST_CONNECTIONS, HEAD_S = 8, 1000, 30
 WARMING_ENDS_S = 8.0
 
@@ -48,15 +50,30 @@ def run(
     `ready` is called once with the workshop and its prints, before the first page is served. `names` are further ones
     that requests may be for.
     """
+    check_openable(folder)
+    with served_once(folder):
+        _run(folder, host=host, port=port, say=say, ready=ready, names=names, stop_prints=stop_prints)
+
+
+def _run(
+    folder: Path,
+    *,
+    host: str,
+    port: int,
+    say: Say,
+    ready: Callable[[Workshop, PrintManager], object] | None,
+    names: Sequence[str],
+    stop_prints: bool,
+) -> None:
     try:
         listener = socket.create_server((host, port))
     except OSError as error:
         raise NotNow(f"port {port} of {host} cannot be had ({error.strerror}); try --port 0") from error
-    workshop = Workshop(folder)
-    room = PrintManager(workshop)
     wide, secret = not _loopback(host), _secret(folder)
     code = (os.environ.get("DRUMBO_CODE") or new_code()) if wide else None
     access = AccessCode(code, secret) if code else None
+    workshop = Workshop(folder)
+    room = PrintManager(workshop)
     app = create_app(workshop, room, secret=secret, access=access, names=HostNames(names, wide=wide))
     server = make_server(app, listener, access)
     stop = threading.Event()
@@ -134,9 +151,12 @@ def _loopback(host: str) -> bool:
 
 
 def _secret(folder: Path) -> str:
-    """The key that signs cookies, made once per workshop and readable by its owner only."""
+    """The key that signs cookies, made once per workshop and readable by its owner only. One that is empty or cut off,
+    with which anybody could sign, is made anew.
+    """
     path = folder / "secret"
-    if not path.exists():
-        path.touch(mode=0o600)
-        path.write_text(secrets.token_hex(32))
-    return path.read_text()
+    kept = path.read_text().strip() if path.exists() else ""
+    if len(kept) < SECRET_LENGTH:
+        kept = secrets.token_hex(SECRET_LENGTH // 2)
+        write_safely(path, kept.encode())
+    return kept

@@ -149,7 +149,7 @@ def test_the_whole_line_from_label_to_adopted_value(house: Workshop, begun: Begu
     assert sheet.pictures[0].source == "camera"
     assert sheet.pictures[0].frame is not None
     data, mime = pictures.picture(house, sheet.pictures[0].id)
-    assert (data[:4], mime) == (b"\x89PNG", "image/png")
+    assert (data[:3], mime) == (b"\xff\xd8\xff", "image/jpeg")
     with pytest.raises(NotNow, match="read the piece first"):
         adopting.preview(house, trial)
     assert simulated.simulated_readings(house, trial) == 15

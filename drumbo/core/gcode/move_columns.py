@@ -178,7 +178,7 @@ def thinned(x: Floats, y: Floats, count: int) -> tuple[Floats, Floats]:
 def by_time(values: NDArray[np.floating[Any]], seconds: Floats, share: float) -> float:
     """The value that is not passed for such a share of the time, to a two-thousandth of the largest; of no values 0."""
     most = float(values.max(initial=0.0))
-    if not most > 0:
+    if not 0 < most < math.inf:
         return 0.0
     upto = np.cumsum(np.bincount((values * (2000 / most)).astype(np.int32), seconds))
     return min((int(np.searchsorted(upto, upto[-1] * share)) + 0.5) / 2000, 1.0) * most

@@ -14,6 +14,7 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,7 +35,10 @@ KNOWN: frozenset[str] = frozenset(
 ) | frozenset(PRESSURE_ADVANCE)
 PAUSES = frozenset({"M0", "M1", "M25", "M226", "M600"})
 
-_KEY_VALUE = re.compile(r"(\w+)\s*=\s*([-+]?\d*\.?\d+)")
+LONGEST_COMMAND = 400
+FARTHEST_MM, MOST_FED_MM, FASTEST_MM_MIN, LARGEST_NUMBER = 1e5, 1e7, 1e8, 1e9
+"""Beyond these a number is no position, length of filament, speed or other parameter of a printer."""
+_KEY_VALUE = re.compile(r"(\w++)\s*+=\s*+([-+]?(?:\d+\.?\d*|\.\d+))")
 _LETTERS = {letter: place for place, letter in enumerate("ABCDEFGHIJKLMNOPQRSTUVWXYZ")}
 
 DEFAULT_ACCEL, DEFAULT_JUNCTION = 1500.0, 8.0
@@ -192,10 +196,27 @@ def read(data: bytes | memoryview | NDArray[np.uint8]) -> Program:
     if status[0]:
         raise _error(raw, status)
     line, kind, x, y, z, e_mm, feed = (column[:count] for column in rows)
+    for name, column, most in (
+        ("X", x, FARTHEST_MM),
+        ("Y", y, FARTHEST_MM),
+        ("Z", z, FARTHEST_MM),
+        ("E", e_mm, MOST_FED_MM),
+        ("F", feed, FASTEST_MM_MIN),
+    ):
+        _check_bounds(line, name, column, most)
     commands = tuple(_command(raw, table[k], parameters[k]) for k in range(told))
     if not count and not any(c.word in KNOWN for c in commands):
         raise GcodeError(0, "holds no G-code command that is known; is it the right one?")
     return Program(line, kind, x, y, z, e_mm, feed, commands, lines)
+
+
+def _check_bounds(line: NDArray[np.int64], letter: str, column: NDArray[Any], most: float) -> None:
+    """GcodeError where a move is beyond anything that a printer could do: no sum with it would mean a thing."""
+    if len(column) and not (-most <= column.min() and column.max() <= most):
+        row = int(np.argmax(~(np.abs(column) <= most)))
+        raise GcodeError(
+            int(line[row]), f"{letter} goes to {column[row]:.3g} here, beyond anything that a printer can do"
+        )
 
 
 _REASONS = {
@@ -208,7 +229,7 @@ _REASONS = {
 
 def _line_text(raw: NDArray[np.uint8], offset: int) -> str:
     start = offset
-    while start > 0 and raw[start - 1] != 10:
+    while start > 0 and raw[start - 1] != 10 and offset - start < LONGEST_COMMAND:
         start -= 1
     stop = start
     while stop < len(raw) and raw[stop] != 10 and stop - start < 200:
@@ -223,11 +244,15 @@ def _error(raw: NDArray[np.uint8], status: NDArray[np.int64]) -> GcodeError:
 def _command(raw: NDArray[np.uint8], row: NDArray[np.int64], parameters: Floats) -> Command:
     letter, code, line, at, offset = (int(v) for v in row)
     if chr(letter) in "!?":
-        text = _line_text(raw, offset).split(";")[0]
+        text = _line_text(raw, offset).split(";")[0][:LONGEST_COMMAND]
         word = text.split()[0].upper() if letter == ord("!") and text.split() else text[:20]
         return Command(word, line, at, {k.upper(): float(v) for k, v in _KEY_VALUE.findall(text)}, text)
     word = f"{chr(letter)}{code // 10}" + (f".{code % 10}" if code % 10 else "")
     values = {
         name: float(parameters[place]) for name, place in _LETTERS.items() if parameters[place] == parameters[place]
     }
+    if any(abs(value) > LARGEST_NUMBER for value in values.values()) and word in KNOWN:
+        raise GcodeError(
+            line, f"{word} has a number beyond anything that a printer can do", _line_text(raw, offset)[:80]
+        )
     return Command(word, line, at, values)

@@ -11,6 +11,8 @@ from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 
 LONGEST_NUMBER = 12
+FOR_GOOD = "private, max-age=31536000, immutable"
+"""What a browser asks for once: its address changes when it does."""
 
 
 def workshop() -> Workshop:

@@ -14,6 +14,7 @@ from drumbo.core.processes import PROCESSES, Process, process
 from drumbo.core.resin import RESIN_CLASSES
 from drumbo.services import shelf
 from drumbo.services import workshop as service
+from drumbo.web.meeting import meet, shown_as
 from drumbo.web.views.common import typed, workshop
 
 pages = Blueprint("materials", __name__, url_prefix="/materials")
@@ -52,8 +53,13 @@ def edit(number: int) -> Any:
 
 def _form(number: int | None, values: dict[str, Any], chosen: Process) -> Any:
     problems: dict[str, str] = {}
+    now, meeting, fields = values, None, chosen.material_fields
     if request.method == "POST":
         values = typed()
+        meeting = meet(fields, values, now)
+    if meeting is not None:
+        values = meeting.values
+    elif request.method == "POST":
         try:
             saved = service.save_material(workshop(), values, number)
         except InvalidInput as error:
@@ -61,11 +67,12 @@ def _form(number: int | None, values: dict[str, Any], chosen: Process) -> Any:
         else:
             return redirect(url_for("materials.show", number=saved))
     page = render_template(
-        "materials/form.html", fields={f.key: f for f in chosen.material_fields}, values=values, problems=problems,
+        "materials/form.html", fields={f.key: f for f in fields}, values=values, problems=problems,
+        was=shown_as(fields, now), meeting=meeting,
         number=number, starts=STARTS[chosen.key], process=chosen,
         others=[p for p in PROCESSES.values() if p.key != chosen.key],
     )  # fmt: skip
-    return page, 422 if problems else 200
+    return page, 409 if meeting else 422 if problems else 200
 
 
 STARTS: dict[str, dict[str, dict[str, float]]] = {

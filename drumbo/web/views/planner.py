@@ -91,7 +91,7 @@ def waterfall() -> Any:
     except InvalidInput:
         return ""
     steps = service.stages(workshop(), asked)
-    beside = request.args.get("beside", type=int)
+    beside = whole(request.args.get("beside"))
     page: dict[str, Any] = {"picture": waterfall_picture(steps), "idle": idle_temperature(asked, steps), "beside": None}
     if beside:
         try:

@@ -16,6 +16,7 @@ from drumbo.core.workshop import Printer, read_printer
 from drumbo.services import looking, prints, shelf
 from drumbo.services import workshop as service
 from drumbo.trials import kinds_of
+from drumbo.web.meeting import meet, shown_as
 from drumbo.web.views.common import typed, workshop
 
 pages = Blueprint("printers", __name__, url_prefix="/printers")
@@ -116,23 +117,34 @@ def _form(number: int | None, values: dict[str, Any]) -> Any:
     """Add or save. Where saving marks values of profiles, that is shown first."""
     if request.method == "GET":
         return _page(number, values, {})
-    kept, values = values.get("process"), typed()
-    values["process"] = str(kept if number is not None else values.get("process") or FILAMENT)
+    now, values = values, typed()
+    values["process"] = str(now.get("process") if number is not None else values.get("process") or FILAMENT)
+    meeting = meet(process(values["process"]).printer_fields, values, now)
+    if meeting is not None:
+        return _page(number, meeting.values, {}, kept=now, meeting=meeting), 409
     try:
         met = [] if number is None or "sure" in values else service.consequences(workshop(), values, number)
         if met:
-            return _page(number, values, {}, met=met)
+            return _page(number, values, {}, kept=now, met=met)
         saved = service.save_printer(workshop(), values, number)
     except InvalidInput as error:
-        return _page(number, values, error.problems), 422
+        return _page(number, values, error.problems, kept=now), 422
     return redirect(url_for("printers.show", number=saved))
 
 
-def _page(number: int | None, values: dict[str, Any], problems: dict[str, str], **more: Any) -> str:
+def _page(
+    number: int | None,
+    values: dict[str, Any],
+    problems: dict[str, str],
+    kept: dict[str, Any] | None = None,
+    **more: Any,
+) -> str:
+    """The form. `kept` is what is kept now, where `values` are something else."""
     chosen = process(str(values.get("process") or FILAMENT))
+    was = shown_as(chosen.printer_fields, values if kept is None else kept)
     return render_template(
         "printers/form.html", fields=chosen.printer_fields, values=values, problems=problems, number=number,
         gcode=_look(values) if chosen.key == FILAMENT else None, process=chosen,
         others=[p for p in PROCESSES.values() if p.key != chosen.key],
-        ports=looking.known_ports() if chosen.key == FILAMENT else [], **more,
+        ports=looking.known_ports() if chosen.key == FILAMENT else [], was=was, **more,
     )  # fmt: skip

@@ -134,7 +134,7 @@ def value(number: int, key: str) -> str:
 def set_value(number: int, key: str) -> Any:
     text = request.form.get("number", "")
     try:
-        by_hand.set_value(workshop(), number, key, text)
+        by_hand.set_value(workshop(), number, key, text, request.form.get("was"))
     except InvalidInput as error:
         page = _page(number)
         sheet = page["sheet"]
@@ -142,7 +142,7 @@ def set_value(number: int, key: str) -> Any:
         problem = next(iter(error.problems.values()))
         return render_template(
             "profiles/_value.html", **page, parameter=BY_KEY[key], says=says, past=[], problem=problem, text=text
-        ), 422
+        ), 409 if isinstance(error, by_hand.ChangedMeanwhile) else 422
     there = url_for("profiles.show", number=number, set=key, _anchor=f"value-{key}")
     return Response(headers={"HX-Redirect": there})
 

@@ -19,7 +19,7 @@ from drumbo.web.chart import chart_picture
 from drumbo.web.figure import fit_picture, piece_picture, spread_picture, tower_room
 from drumbo.web.plate import plate_picture
 from drumbo.web.read_page import read_page
-from drumbo.web.views.common import plain_words, room, typed, workshop
+from drumbo.web.views.common import FOR_GOOD, plain_words, room, typed, workshop
 
 pages = Blueprint("trials", __name__)
 
@@ -274,8 +274,8 @@ def photos(number: int) -> Any:
 
 @pages.get("/pictures/<int:number>")
 def image(number: int) -> Response:
-    data, mime = pictures.picture(workshop(), number)
-    return Response(data, mimetype=mime, headers={"Cache-Control": "private, max-age=86400, immutable"})
+    data, mime = pictures.picture(workshop(), number, request.args.get("side", type=int))
+    return Response(data, mimetype=mime, headers={"Cache-Control": FOR_GOOD if "of" in request.args else "no-cache"})
 
 
 def _finite(number: float) -> float:

@@ -1,0 +1,60 @@
+"""Photos that come in: opened only as what they may be, counted before they are unpacked, kept upright and bare.
+
+What a camera wrote beside the picture (place, device, moment) is not kept.
+"""
+
+from __future__ import annotations
+
+import io
+import struct
+import zlib
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from PIL import Image, ImageOps, UnidentifiedImageError
+
+from drumbo.core.errors import InvalidInput
+
+LARGEST = 30_000_000
+MOST_PIXELS = 80_000_000
+LARGEST_SIDE = 2400
+KINDS = ("PNG", "JPEG", "WEBP")
+QUALITY = 88
+
+
+def upright(data: bytes, side: int = LARGEST_SIDE) -> tuple[bytes, tuple[int, int]]:
+    """A photo as JPEG, turned as it was taken, no side above `side` px, and its size. InvalidInput says why not."""
+    if len(data) > LARGEST:
+        raise _wrong(f"is larger than {LARGEST // 1_000_000} MB; take a smaller one")
+    with _told(), Image.open(io.BytesIO(data), formats=KINDS) as image:
+        if image.width * image.height > MOST_PIXELS:
+            raise _wrong(f"has more than {MOST_PIXELS // 1_000_000} million pixels; take a smaller one")
+        # A JPEG is unpacked no larger than it will be kept.
+        image.draft("RGB", (side, side))
+        # Smaller first: turning costs as much as there is to turn.
+        image.thumbnail((side, side))
+        turned = ImageOps.exif_transpose(image).convert("RGB")
+        # Nothing is carried over but the pixels.
+        bare = Image.new("RGB", turned.size)
+        bare.paste(turned)
+        out = io.BytesIO()
+        bare.save(out, "JPEG", quality=QUALITY)
+        return out.getvalue(), bare.size
+
+
+@contextmanager
+def _told() -> Iterator[None]:
+    """Whatever a broken picture makes of the library, as words."""
+    try:
+        yield
+    except InvalidInput:
+        raise
+    except (
+        UnidentifiedImageError, Image.DecompressionBombError, OSError, SyntaxError, ValueError, TypeError, IndexError,
+        KeyError, EOFError, MemoryError, OverflowError, AttributeError, struct.error, zlib.error,
+    ) as error:  # fmt: skip
+        raise _wrong("is no picture that can be read; JPEG, PNG and WebP are fine") from error
+
+
+def _wrong(message: str) -> InvalidInput:
+    return InvalidInput("photo", message)
