@@ -32,6 +32,7 @@ import numpy as np
 import shapely
 
 from bench.layers import layers_1bit_vs_pillow, layers_bytes_vs_pillow, layers_memory_mb
+from bench.load import eight_clients_p95_ms
 from bench.sending import sender_cpu_percent, sender_lines_per_s, sender_memory_mb
 from drumbo.core.families import family
 from drumbo.core.gcode.inspect import inspect
@@ -386,7 +387,7 @@ BENCHES: dict[str, Callable[[], Measured]] = {
         check_first_picture_seconds, planner_vs_loop, hatch_vs_shapely,
         tower_seconds, retraction_tower_seconds, pressure_sheet_seconds, lag_seconds, trial_page_vs_bare_page,
         planner_change_ms, planner_big_part_seconds, profile_list_p95_ms, layers_1bit_vs_pillow, layers_bytes_vs_pillow,
-        layers_memory_mb, sender_lines_per_s, sender_cpu_percent, sender_memory_mb,
+        layers_memory_mb, sender_lines_per_s, sender_cpu_percent, sender_memory_mb, eight_clients_p95_ms,
     )
 }  # fmt: skip
 

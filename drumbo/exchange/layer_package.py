@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import io
 import json
-import math
 import struct
 import zipfile
 from collections.abc import Iterator
@@ -234,8 +233,9 @@ def _lift(found: Any, where: str) -> Lift:
 
 
 def _number(found: Any, where: str, low: float, high: float) -> float:
-    if isinstance(found, bool) or not isinstance(found, (int, float)) or math.isnan(found):
+    if isinstance(found, bool) or not isinstance(found, (int, float)):
         raise _wrong(f"has no number under “{where}”")
+    # What is no number lies between no bounds.
     if not low <= found <= high:
         said = f"{found:g}" if abs(found) < 1e12 else "a number beyond all bounds"
         raise _wrong(f"has {said} under “{where}”; {low:g} to {high:g} can be")

@@ -22,7 +22,7 @@ Floats = NDArray[np.float64]
 
 LARGEST_FILE = 20_000_000
 LARGEST_INSIDE = 200_000_000
-MOST_TRIANGLES, MOST_COMPONENTS, DEEPEST = 1_000_000, 20_000, 16
+MOST_TRIANGLES, MOST_POINTS, MOST_COMPONENTS, DEEPEST = 1_000_000, 1_200_000, 20_000, 16
 UNITS_MM = {"micron": 0.001, "millimeter": 1.0, "centimeter": 10.0, "inch": 25.4, "foot": 304.8, "meter": 1000.0}
 _NUMBER = rb"[-+]?(?:\d++\.?\d*+|\.\d++)(?:[eE][-+]?\d++)?+"
 _VERTEX = re.compile(rb"vertex\s++(" + _NUMBER + rb")\s++(" + _NUMBER + rb")\s++(" + _NUMBER + rb")")
@@ -128,7 +128,7 @@ class _Model3mf:
         self.unit, self.items = "millimeter", list[tuple[str, str | None]]()
         self.objects: dict[str, _Object3mf] = {}
         self._open = _Object3mf()
-        self._left = MOST_TRIANGLES
+        self._left, self._points_left = MOST_TRIANGLES, MOST_POINTS
         self._parts_left = MOST_COMPONENTS
         parser = ParserCreate(namespace_separator=" ")
         parser.StartDoctypeDeclHandler = self._refuse
@@ -144,6 +144,9 @@ class _Model3mf:
         if space != _NS:
             return
         if word == "vertex":
+            self._points_left -= 1
+            if self._points_left < 0:
+                raise _too_many()
             self._open.points.extend((float(found["x"]), float(found["y"]), float(found["z"])))
         elif word == "triangle":
             self._left -= 1

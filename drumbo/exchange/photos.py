@@ -28,7 +28,7 @@ def upright(data: bytes, side: int = LARGEST_SIDE) -> tuple[bytes, tuple[int, in
         raise _wrong(f"is larger than {LARGEST // 1_000_000} MB; take a smaller one")
     with _told(), Image.open(io.BytesIO(data), formats=KINDS) as image:
         if image.width * image.height > MOST_PIXELS:
-            raise _wrong(f"has more than {MOST_PIXELS // 1_000_000} million pixels; take a smaller one")
+            raise _too_many_pixels()
         # A JPEG is unpacked no larger than it will be kept.
         image.draft("RGB", (side, side))
         # Smaller first: turning costs as much as there is to turn.
@@ -49,11 +49,17 @@ def _told() -> Iterator[None]:
         yield
     except InvalidInput:
         raise
+    except (Image.DecompressionBombError, Image.DecompressionBombWarning) as error:
+        raise _too_many_pixels() from error
     except (
-        UnidentifiedImageError, Image.DecompressionBombError, OSError, SyntaxError, ValueError, TypeError, IndexError,
+        UnidentifiedImageError, OSError, SyntaxError, ValueError, TypeError, IndexError,
         KeyError, EOFError, MemoryError, OverflowError, AttributeError, struct.error, zlib.error,
     ) as error:  # fmt: skip
         raise _wrong("is no picture that can be read; JPEG, PNG and WebP are fine") from error
+
+
+def _too_many_pixels() -> InvalidInput:
+    return _wrong(f"has more than {MOST_PIXELS // 1_000_000} million pixels; take a smaller one")
 
 
 def _wrong(message: str) -> InvalidInput:

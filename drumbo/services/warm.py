@@ -1,10 +1,11 @@
-"""Warming up: the compiled loops are loaded before the first maker waits for them."""
+"""Warming up: what fits need and the compiled loops are loaded before the first maker waits for them."""
 
 from __future__ import annotations
 
 from threading import Event
 
 from drumbo.core.families import FAMILIES
+from drumbo.core.fit.evenly import evenly
 from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.reader import read
 from drumbo.core.gcode.writer import PrintJob, write
@@ -18,6 +19,7 @@ def warm(stop: Event) -> None:
     """Lay, write, read back and look through a small table: legs, a bridge between them, an edge that hangs out. Ends
     early when told to stop.
     """
+    evenly(2, 4)
     kin = FAMILIES[0]
     material = Material("", "", kin.key, "", "#000000", kin.nozzle_low_c, kin.nozzle_high_c)
     printer = Printer("")

@@ -56,6 +56,11 @@ def _newer(path: Path) -> None:
     held.close()
 
 
+def _folder(path: Path) -> None:
+    path.unlink()
+    path.mkdir()
+
+
 def _other(path: Path) -> None:
     path.unlink()
     with sqlite3.connect(path) as held:
@@ -66,7 +71,7 @@ def _other(path: Path) -> None:
 SPOILT: list[tuple[Callable[[Path], object], str]] = [
     (_garbage, "damaged"), (_cut, "damaged"), (_scribbled, "damaged"), (_newer, "newer Drumbo"),
     (_other, "another program"), (lambda path: path.write_bytes(b""), "is empty"),
-    (lambda path: path.unlink(), "is missing"), (lambda path: (path.unlink(), path.mkdir()), "is no file"),
+    (lambda path: path.unlink(), "is missing"), (_folder, "is no file"),
 ]  # fmt: skip
 
 

@@ -19,7 +19,7 @@ from drumbo.web.chart import chart_picture
 from drumbo.web.figure import fit_picture, piece_picture, spread_picture, tower_room
 from drumbo.web.plate import plate_picture
 from drumbo.web.read_page import read_page
-from drumbo.web.views.common import FOR_GOOD, plain_words, room, typed, workshop
+from drumbo.web.views.common import FOR_GOOD, plain_words, room, typed, whole, workshop
 
 pages = Blueprint("trials", __name__)
 
@@ -205,9 +205,8 @@ def printed(number: int) -> Any:
 def score(number: int) -> Any:
     form = request.form
     value = form.get("score", "")
-    reading.score(
-        workshop(), number, form.get("aspect", ""), form.get("step", -1, int), int(value) if value.isdecimal() else None
-    )
+    given = whole(value) if value.isdecimal() else None
+    reading.score(workshop(), number, form.get("aspect", ""), form.get("step", -1, int), given)
     return _verdict(number)
 
 
@@ -319,6 +318,9 @@ def take_back(number: int) -> Any:
 @pages.post("/trials/<int:number>/tell")
 def tell(number: int) -> Any:
     """Send an adopted printer value over the link; what came of it shows on the page."""
+    why_not = closed(service.sheet(workshop(), number), "adopt")
+    if why_not:
+        raise NotNow(why_not)
     try:
         said, status = {"told": adopting.tell_printer(workshop(), number)}, 200
     except DrumboError as error:
