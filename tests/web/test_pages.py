@@ -23,8 +23,7 @@ from drumbo.store.models import RevisionRow
 from drumbo.web import create_app
 from drumbo.web.drum import draw
 from tests.conftest import LABEL, Begun, plain_context
-
-SMALL = {"hot_c": "220", "cold_c": "200", "step_c": "10", "step_mm": "8", "first_c": "215", "aim": "balanced"}
+from tests.web.conftest import SMALL
 
 
 def test_an_empty_workshop_teaches_step_by_step(client: FlaskClient) -> None:
@@ -91,13 +90,6 @@ def test_a_plan_shows_its_piece_warnings_and_cost(client: FlaskClient, begun: Be
     facts = client.post(f"/profiles/{begun.profile}/trials/new/temperature/estimate", data=SMALL).text
     assert re.search(r"\d+ min", facts)
     assert re.search(r"€ 0\.\d\d", facts)
-
-
-@pytest.fixture
-def printed(client: FlaskClient, house: Workshop, begun: Begun) -> int:
-    trial = trials.create(house, begun.profile, "temperature", SMALL)
-    assert client.post(f"/trials/{trial}/printed").status_code == 302
-    return trial
 
 
 def test_leaves_open_in_order_and_say_why_not(client: FlaskClient, house: Workshop, begun: Begun) -> None:

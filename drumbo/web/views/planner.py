@@ -8,7 +8,7 @@ from typing import Any
 from flask import Blueprint, make_response, redirect, render_template, request, url_for
 
 from drumbo.core.catalogue import FILAMENT
-from drumbo.core.errors import InvalidInput
+from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.core.planner import PLANNED
 from drumbo.services import planner as service
 from drumbo.services import shelf
@@ -43,6 +43,8 @@ def show() -> Any:
 
 def _page(values: dict[str, Any], cards: Any, **more: Any) -> dict[str, Any]:
     """The form as it was filled in, and the answer to it where there is one."""
+    if not cards:
+        raise NotNow("there is no filament profile to plan with; make one first")
     values.setdefault("profile", str(cards[0].id))
     bare: dict[str, str] = {key: values[key] for key in ("profile", "part") if key in values}
     try:
