@@ -58,6 +58,7 @@ bench: install
 	$(BIN)/python bench/speed.py
 	$(BIN)/python bench/accuracy.py --seed 1 --spools 20
 	$(BIN)/python bench/faults.py --seed 1 --runs 300
+	$(BIN)/python -m bench.fuzz --seed 1 --runs 1000
 
 # Would the tests notice a fault? Some minutes for every ten of them.
 mutants: install

@@ -200,6 +200,7 @@ def _reading(drawn: Callable[[Random], bytes], look: Callable[[bytes], object]) 
 def gcode(rig: Rig) -> Cases:
     """A file for the check, packed or not."""
     good = trials.printed_file(rig.house, 1)[:400_000]
+    bombs = [gzip.compress(line * (60_000_000 // len(line))) for line in (b"\x00", b"G1 X1\n", b"\n")]
 
     def look(data: bytes) -> None:
         summary(analyse(read(check.unpacked(data)), printer=Printer("One")))
@@ -211,7 +212,7 @@ def gcode(rig: Rig) -> Cases:
             data = gzip.compress(data)
             data = spoilt(rng, data) if rng.random() < 0.5 else data
         elif way < 0.2:
-            data = gzip.compress(rng.choice((b"\x00", b"G1 X1\n", b"\n")) * rng.choice((10_000_000, 60_000_000)))
+            data = rng.choice(bombs)
         return lambda: look(data)
 
     return case
@@ -394,6 +395,7 @@ def _pages(rig: Rig, method: str) -> Cases:
         def ask() -> None:
             kept = {"query_string": typed} if method == "GET" else {"data": typed}
             answer = rig.client.open(path, method=method, **kept)  # type: ignore[arg-type]
+            answer.close()
             if answer.status_code == 500 or answer.status_code > 503:
                 raise AssertionError(f"{method} {rule.rule} answers {answer.status_code}")
 

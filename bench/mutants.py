@@ -33,7 +33,7 @@ ROOT = Path(__file__).parents[1]
 PARTS = ("drumbo/core", "drumbo/trials")
 COPIED = ("drumbo", "tests", "pyproject.toml", "README.md", "docs")
 LONGEST_S = 240
-CONTRACT = "tests/trials/test_contract.py"
+CONTRACT, KNOWN, DOCS = "tests/trials/test_contract.py", "tests/trials/test_known.py", "tests/test_docs.py"
 THREE_KINDS = "temperature or flow-surface or exposure-coupon"
 OPERATORS = {
     "sums": (
@@ -103,8 +103,9 @@ def tests_of(file: str) -> list[list[str]]:
     if parts[1] == "trials" and len(parts) > 3 and parts[2] != "toolkit":
         slug = parts[2].replace("_", "-")
         own = [str(test) for test in _tests() if re.search(rf"[\"']{slug}[\"']", test.read_text())]
-        return [[CONTRACT, "-k", slug], own] if own else [[CONTRACT, "-k", slug]]
-    broad = [CONTRACT, "-k", THREE_KINDS]
+        first = [CONTRACT, KNOWN, "-k", slug]
+        return [first, own] if own else [first]
+    broad = [CONTRACT, KNOWN, DOCS, "-k", f"{THREE_KINDS} or reference"]
     if parts[1] == "trials":
         return [["tests/trials", "--ignore", CONTRACT], broad]
     return [named, broad] if named else [["tests/core", "-k", parts[-1]], broad]

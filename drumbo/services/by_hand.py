@@ -40,11 +40,9 @@ def set_value(workshop: Workshop, profile_id: int, key: str, typed: str, was: st
     name = BY_KEY[key].name.lower() if key in BY_KEY else repr(key[:40])
     if process_of(key) != held.process:
         raise NotFound(f"a {held.process} profile has no {name}")
-    if key not in held.values:
-        raise NotFound(f"this profile has no {name}")
-    number = read_number(key, typed)
-    if was is not None and f"{held.values[key].number:g}" != was:
-        raise ChangedMeanwhile(BY_KEY[key].show(held.values[key].number))
+    number, now = read_number(key, typed), held.values.get(key)
+    if was is not None and now is not None and f"{now.number:g}" != was:
+        raise ChangedMeanwhile(BY_KEY[key].show(now.number))
     with workshop.writing() as session:
         row = get_row(session, profile_id)
         profile = profile_of(latest(row))

@@ -130,7 +130,7 @@ def _mixed_up(case: FileAnalysis) -> Iterator[Remark]:
 
 def _one_speed(case: FileAnalysis) -> Iterator[Remark]:
     """Two materials that keep to the limits of the softer one."""
-    if not any(c.word[0] == "T" and c.word != "T0" for c in case.program.commands):
+    if not any(c.word.startswith("T") and c.word != "T0" for c in case.program.commands):
         return
     tool, laid, seconds = case.program.tool, case.found.laid, case.found.seconds
     whole, usual = float(seconds[laid].sum()), {}

@@ -10,6 +10,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from drumbo.core.errors import GcodeError
 from drumbo.core.gcode.analysis import FileAnalysis, Remark
 from drumbo.core.gcode.findings import findings
 from drumbo.core.gcode.move_columns import by_time, move_columns
@@ -18,6 +19,9 @@ from drumbo.core.gcode.roles import INNER, NAMES, OUTER, ROADS, STILL, TOP, TRAV
 from drumbo.core.workshop import Printer
 
 Floats = NDArray[np.float64]
+
+FARTHEST_MM, MOST_FED_MM, FASTEST_MM_MIN = 1e5, 1e7, 1e8
+"""Beyond these a number is no position, length of filament or speed of a printer."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +103,17 @@ def analyse(
     numbers: Mapping[str, float] | None = None,
     filament_mm: float = 1.75,
 ) -> FileAnalysis:
-    """A file with its columns, held against a printer's limits and a profile's numbers (catalogue keys) where given."""
+    """A file with its columns, held against a printer's limits and a profile's numbers (catalogue keys) where given.
+    GcodeError where a move is beyond anything that a printer could do: no sum with it would mean a thing.
+    """
+    for letter, column, most in (
+        ("X", program.x, FARTHEST_MM), ("Y", program.y, FARTHEST_MM), ("Z", program.z, FARTHEST_MM),
+        ("E", program.e_mm, MOST_FED_MM), ("F", program.feed, FASTEST_MM_MIN),
+    ):  # fmt: skip
+        if len(column) and not (-most <= column.min() and column.max() <= most):
+            row = int(np.argmax(~(np.abs(column) <= most)))
+            says = f"{letter} goes to {column[row]:.3g} here, beyond anything that a printer can do"
+            raise GcodeError(int(program.line[row]), says)
     motion = program.motion(
         accel=printer.accel_mm_s2 if printer else None, junction=printer.junction_mm_s if printer else None
     )

@@ -138,6 +138,8 @@ def set_value(number: int, key: str) -> Any:
     except InvalidInput as error:
         page = _page(number)
         sheet = page["sheet"]
+        if key not in sheet.profile.values:
+            raise
         says = effective(key, sheet.profile, sheet.card.material, sheet.card.printer)
         problem = next(iter(error.problems.values()))
         return render_template(

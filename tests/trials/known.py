@@ -1,0 +1,147 @@
+"""What every kind of ours plans, prints and says, written down: a change of any of it is seen, and meant.
+
+    python -m tests.trials.known
+
+writes it anew, after a change that was meant. Readings are kept with it, so that nothing here depends on a stand-in.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from drumbo.core.catalogue import FILAMENT
+from drumbo.core.errors import InvalidInput
+from drumbo.trials import kinds
+from drumbo.trials.base import AnyKind, Readings, Result
+from drumbo.trials.plan import TrialPlan
+from tests.conftest import plain_context, resin_context
+from tests.readback import exact_layers, exact_readings
+
+FILE = Path(__file__).with_name("known.json")
+OURS = {slug: kind for slug, kind in kinds().items() if type(kind).__module__.startswith("drumbo.")}
+SEEDS = (3, 11)
+
+
+def contexts(process: str) -> dict[str, Any]:
+    """Printers and materials that lead a kind to other plans."""
+    if process != FILAMENT:
+        return {"usual": resin_context(), "clear": resin_context("resin-clear", 100.0, lights_apart="no")}
+    return {
+        "usual": plain_context("pla"),
+        "bowden": plain_context("petg", drive="bowden", nozzle_mm=0.6, nozzle_max_c=260.0),
+        "small": plain_context("tpu", bed_x_mm=120.0, bed_y_mm=120.0, height_mm=100.0),
+    }
+
+
+def planned(kind: AnyKind[Any, Any]) -> dict[str, Any]:
+    """Plans by context, with their words and the measures of their pieces."""
+    found: dict[str, Any] = {}
+    for name, context in contexts(kind.process).items():
+        plan = kind.suggest(context)
+        found[name] = {"plan": plan.to_json(), "words": kind.in_words(plan)}
+        try:
+            kind.check(plan, context)
+        except InvalidInput as error:
+            found[name]["refused"] = error.problems
+            continue
+        piece = kind.piece(plan, context)
+        found[name]["piece"] = {
+            "size": [round(side, 4) for side in piece.size],
+            "volume": round(piece.solid.volume(), 3),
+            "parts": [[part.look, *_middle(part.solid)] for part in piece.parts],
+        }
+    return found
+
+
+def _middle(solid: Any) -> list[float]:
+    """Volume and middle of a part: where it is and how large."""
+    x0, y0, z0, x1, y1, z1 = solid.bounding_box()
+    return [
+        round(v, 3) for v in (solid.volume(), (x0 + x1) / 2, (y0 + y1) / 2, (z0 + z1) / 2, x1 - x0, y1 - y0, z1 - z0)
+    ]
+
+
+def read(kind: AnyKind[Any, Any]) -> list[dict[str, Any]]:
+    """Readings that nobody errs in, of two spools or bottles."""
+    context = contexts(kind.process)["usual"]
+    plan = kind.suggest(context)
+    exact = exact_readings if kind.process == FILAMENT else exact_layers
+    return [exact(kind, plan, context, seed).to_json() for seed in SEEDS]
+
+
+def variants(readings: Readings, steps: int) -> dict[str, Readings]:
+    """The same readings, and others that lead to other verdicts: all alike, one side only, larger, earlier."""
+
+    def scored(score: Any) -> Readings:
+        scores = {a: {s: score(int(s), v) for s, v in by.items()} for a, by in readings.scores.items()}
+        return replace(readings, scores=scores)
+
+    def measured(factor: float) -> Readings:
+        return replace(readings, measures=_scaled(readings.measures, factor))
+
+    return {
+        "as read": readings,
+        "all alike": scored(lambda _step, _score: 3),
+        "best at the end": scored(lambda step, _score: min(4 * step // max(steps - 1, 1), 4)),
+        "strict": scored(lambda _step, score: max(score - 1, 0)),
+        "larger": measured(1.01),
+        "smaller": measured(0.98),
+        "at once": replace(readings, firsts=dict.fromkeys(readings.firsts, 1)),
+        "never": replace(readings, firsts=dict.fromkeys(readings.firsts, steps)),
+    }
+
+
+def _scaled(measures: Mapping[str, Mapping[str, Mapping[str, float]]], factor: float) -> dict[str, Any]:
+    return {
+        m: {step: {site: round(v * factor, 4) for site, v in sites.items()} for step, sites in by.items()}
+        for m, by in measures.items()
+    }
+
+
+def said(kind: AnyKind[Any, Any], kept: list[dict[str, Any]]) -> dict[str, Any]:
+    """What is made of kept readings and their variants: value, error, bounds, state, words, what adopting would set."""
+    context = contexts(kind.process)["usual"]
+    plan = kind.suggest(context)
+    steps = len(kind.steps(plan))
+    found: dict[str, Any] = {}
+    for number, data in enumerate(kept):
+        seen = set()
+        for name, readings in variants(Readings.from_json(data), steps).items():
+            text = json.dumps(readings.to_json(), sort_keys=True)
+            if text in seen:
+                continue
+            seen.add(text)
+            found[f"{number} {name}"] = _told(kind, plan, context, kind.evaluate(plan, readings))
+    return found
+
+
+def _told(kind: AnyKind[Any, Any], plan: TrialPlan, context: Any, result: Result) -> dict[str, Any]:
+    new = kind.changes(plan, result, context, trial=5)
+    return {
+        "state": str(result.state),
+        "numbers": [
+            None if n is None else float(f"{n:.6g}") for n in (result.value, result.error, result.low, result.high)
+        ],
+        "says": result.says,
+        "notes": list(result.notes),
+        "extend": result.extend,
+        "sets": {key: [float(f"{value.number:.6g}"), value.origin.note] for key, value in new.items()},
+    }
+
+
+def main() -> None:
+    """Write all of it down."""
+    known = {}
+    for slug, kind in sorted(OURS.items()):
+        kept = read(kind)
+        known[slug] = {"planned": planned(kind), "readings": kept, "said": said(kind, kept)}
+        print(slug, len(known[slug]["said"]))
+    FILE.write_text(json.dumps(known, indent=1, ensure_ascii=False, sort_keys=True) + "\n")
+
+
+if __name__ == "__main__":
+    main()
