@@ -23,6 +23,7 @@ Floats = NDArray[np.float64]
 LARGEST_FILE = 20_000_000
 LARGEST_INSIDE = 200_000_000
 MOST_TRIANGLES, MOST_POINTS, MOST_COMPONENTS, DEEPEST = 1_000_000, 1_200_000, 20_000, 16
+MOST_WORDS = ((b"vertex", MOST_POINTS), (b"triangle ", MOST_TRIANGLES))
 UNITS_MM = {"micron": 0.001, "millimeter": 1.0, "centimeter": 10.0, "inch": 25.4, "foot": 304.8, "meter": 1000.0}
 _NUMBER = rb"[-+]?(?:\d++\.?\d*+|\.\d++)(?:[eE][-+]?\d++)?+"
 _VERTEX = re.compile(rb"vertex\s++(" + _NUMBER + rb")\s++(" + _NUMBER + rb")\s++(" + _NUMBER + rb")")
@@ -102,7 +103,11 @@ def _from_3mf(data: bytes) -> Floats:
             inside = [name for name in box.names if name.lower().endswith(".model")]
             if not inside:
                 raise _wrong("is a zip file without a model in it")
-            model = _Model3mf(box.read(inside[0]))
+            text = box.read(inside[0])
+        # Counted by their words first, which costs nothing beside reading them.
+        if any(text.count(word) - text.count(b"/" + word) > most for word, most in MOST_WORDS):
+            raise _too_many()
+        model = _Model3mf(text)
         return _placed(model)
     except InvalidInput:
         raise

@@ -77,7 +77,7 @@ def _run(
     app = create_app(workshop, room, secret=secret, access=access, names=HostNames(names, wide=wide))
     server = make_server(app, listener, access)
     stop = threading.Event()
-    warming = threading.Thread(target=warm, args=(stop,), name="warm", daemon=True)
+    warming = threading.Thread(target=_warm, args=(app, stop), name="warm", daemon=True)
     try:
         if ready is not None:
             ready(workshop, room)
@@ -101,6 +101,15 @@ def _run(
         # A thread that is still laying roads while the interpreter ends may hold it up; it is let finish its kind.
         if warming.is_alive():
             warming.join(WARMING_ENDS_S)
+
+
+def _warm(app: Flask, stop: threading.Event) -> None:
+    """Make ready what the first maker would wait for: templates, then what fits and files need."""
+    for name in app.jinja_env.list_templates():
+        if stop.is_set():
+            return
+        app.jinja_env.get_template(name)
+    warm(stop)
 
 
 def make_server(
