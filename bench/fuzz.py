@@ -425,12 +425,12 @@ def _memory_mb(*, most: bool) -> float:
     return int(found[1]) / 1000 if found else resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000
 
 
-def run_target(name: str, rig: Rig, seed: int, runs: int) -> Outcome:
-    """All cases of a target."""
+def run_target(name: str, rig: Rig, seed: int, runs: int, first_uses: int = FIRST_USES) -> Outcome:
+    """All cases of a target, after some that only load what is used first."""
     outcome, rng, cases = Outcome(name), Random(f"{seed} {name}"), TARGETS[name](rig)
     # What is loaded and compiled at first use is no case's doing.
     warm = Random(f"{seed} {name} first")
-    for _ in range(min(runs, FIRST_USES)):
+    for _ in range(first_uses):
         with suppress(Exception):
             cases(warm)()
     begun_mb = _memory_mb(most=False)
@@ -455,11 +455,11 @@ def run_target(name: str, rig: Rig, seed: int, runs: int) -> Outcome:
     return outcome
 
 
-def run(seed: int, runs: int, only: Sequence[str] = ()) -> list[Outcome]:
+def run(seed: int, runs: int, only: Sequence[str] = (), first_uses: int = FIRST_USES) -> list[Outcome]:
     """The targets named, or all, on one workshop."""
     signal.signal(signal.SIGALRM, _give_up)
     with rig() as made:
-        return [run_target(name, made, seed, runs) for name in (only or TARGETS)]
+        return [run_target(name, made, seed, runs, first_uses) for name in (only or TARGETS)]
 
 
 @click.command()
