@@ -263,7 +263,7 @@ def threemf(_rig: Rig) -> Cases:
         f'<model xmlns="{_SPACE}"><resources><object id="1"><mesh><vertices>'.encode()
         + b'<vertex x="1" y="2" z="3"/>' * 1_500_000
     )
-    bomb = zipped("3D/3dmodel.model", b"<model>" + b" " * 150_000_000)
+    bomb = zipped("3D/3dmodel.model", b"<model>" + b" " * 60_000_000)
     large = zipped("a.model", many)
 
     def case(rng: Random) -> Case:

@@ -93,23 +93,20 @@ def create_app(
         SECRET_KEY=secret,
         MAX_CONTENT_LENGTH=LARGEST_FILE + 1_000_000,
         MAX_FORM_MEMORY_SIZE=5_000_000,
-        SESSION_COOKIE_NAME="drumbo",
+        # A browser keeps one jar for all ports of a machine; two workshops must not take each other's sessions.
+        SESSION_COOKIE_NAME=f"drumbo-{_whose(secret)}",
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Lax",
         WTF_CSRF_TIME_LIMIT=None,
     )
     app.url_map.converters["int"] = RowNumber
-    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.extensions["workshop"], app.extensions["room"] = workshop, room
     # Before anything else looks at a request, let alone at what it carries.
     answer_only_to(app, names or HostNames())
     if access is not None:
         ask_for_code(app, access)
     CSRFProtect(app)
-    filters.register(app)
-    app.add_template_filter(outcomes)
-    app.add_template_filter(change_lines)
-    app.jinja_env.globals.update(drum=drum.draw, version=__version__, navigation=NAVIGATION)
+    _for_templates(app)
     for blueprint in (bench, materials, printers, profiles, copying, history, exchange, trials, check, learn, planner):
         app.register_blueprint(blueprint.pages)
     _keep_static(app)
@@ -117,7 +114,20 @@ def create_app(
     _scripts(app)
     _keep_pictures(app, secret)
     _errors(app)
+    _every_answer(app)
+    return app
 
+
+def _for_templates(app: Flask) -> None:
+    """What all templates know."""
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    filters.register(app)
+    app.add_template_filter(outcomes)
+    app.add_template_filter(change_lines)
+    app.jinja_env.globals.update(drum=drum.draw, version=__version__, navigation=NAVIGATION)
+
+
+def _every_answer(app: Flask) -> None:
     @app.get("/ping")
     def ping() -> str:
         return "ok"
@@ -126,8 +136,6 @@ def create_app(
     def headers(response: Response) -> Response:
         response.headers.update(HEADERS)
         return response
-
-    return app
 
 
 def _keep_static(app: Flask) -> None:
@@ -147,12 +155,17 @@ def _keep_static(app: Flask) -> None:
 
 def _keep_pictures(app: Flask, secret: str) -> None:
     """A picture's number stands for the same picture for good, in one workshop: whose it is stands in its address."""
-    whose = hashlib.sha256(secret.encode()).hexdigest()[:12]
+    whose = _whose(secret)
 
     @app.url_defaults
     def mark(endpoint: str, values: dict[str, Any]) -> None:
         if endpoint == "trials.image":
             values["of"] = whose
+
+
+def _whose(secret: str) -> str:
+    """A mark of one workshop that tells nothing of its secret."""
+    return hashlib.sha256(secret.encode()).hexdigest()[:12]
 
 
 def _style(app: Flask) -> None:

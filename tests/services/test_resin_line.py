@@ -97,11 +97,6 @@ def test_from_a_label_to_an_exposure_and_another_layer_height(house: Workshop, r
     assert told.origin.kind == OriginKind.COPY
     assert "nobody has tried it" in told.recheck
     assert profiles.card(house, half).next.kind.title == "Exposure"
-    again = _printed(house, room, half, "exposure-coupon")
-    adopting.adopt(house, again)
-    value = profiles.sheet(house, half).profile.values["exposure_s"]
-    assert value.recheck is None
-    assert value.origin.trial == again
 
 
 def test_a_package_is_checked_like_any_file(house: Workshop, lit: Lit, client: FlaskClient) -> None:
