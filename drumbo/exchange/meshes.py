@@ -108,12 +108,14 @@ def _from_3mf(data: bytes) -> Floats:
         if any(text.count(word) - text.count(b"/" + word) > most for word, most in MOST_WORDS):
             raise _too_many()
         model = _Model3mf(text)
-        return _placed(model)
+        # Numbers without bounds become corners that lie nowhere, which is told.
+        with np.errstate(all="ignore"):
+            return _placed(model)
     except InvalidInput:
         raise
     except ExpatError as error:
         raise InvalidInput("part", f"cannot be read as 3MF ({error}); export it again") from error
-    except (KeyError, ValueError, TypeError, IndexError, OverflowError) as error:
+    except (LookupError, ValueError, TypeError, OverflowError) as error:
         raise InvalidInput("part", "has numbers missing where a 3MF file needs them; export it again") from error
 
 
