@@ -9,13 +9,19 @@ from __future__ import annotations
 
 import json
 import re
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput
+from drumbo.core.gcode.reader import Program
+from drumbo.core.gcode.reader import read as program_of
+from drumbo.core.light.job import LayerJob
 from drumbo.trials import kinds
 from drumbo.trials.base import AnyKind, Readings, Result
 from drumbo.trials.plan import TrialPlan
@@ -46,7 +52,7 @@ def planned(kind: AnyKind[Any, Any]) -> dict[str, Any]:
         plan = kind.suggest(context)
         found[name] = {"plan": plan.to_json(), "words": kind.in_words(plan)}
         try:
-            kind.check(plan, context)
+            found[name]["warnings"] = kind.check(plan, context)
         except InvalidInput as error:
             found[name]["refused"] = error.problems
             continue
@@ -65,6 +71,35 @@ def _middle(solid: Any) -> list[float]:
     return [
         round(v, 3) for v in (solid.volume(), (x0 + x1) / 2, (y0 + y1) / 2, (z0 + z1) / 2, x1 - x0, y1 - y0, z1 - z0)
     ]
+
+
+def printed(kind: AnyKind[Any, Any]) -> dict[str, list[float]]:
+    """What the file of the usual plan comes to."""
+    context = contexts(kind.process)["usual"]
+    return fingerprint(kind.print_file(kind.suggest(context), context))
+
+
+def fingerprint(file: Any) -> dict[str, list[float]]:
+    """A file in few numbers, each of which some line of it would change: roads, or layers and their light."""
+    if isinstance(file, LayerJob):
+        layers, lights = file.layers, [light for layer in file.layers for light in layer.lights]
+        sums = [file.seconds, file.grams, sum(file.areas_mm2), sum(light.seconds for light in lights)]
+        return {"layers": [len(layers), len(lights), len(file.shapes)], "sums": [_six(n) for n in sums]}
+    program = program_of(file.gcode.encode())
+    columns = (program.x, program.y, program.z, program.e_mm, program.feed)
+    sums = [file.seconds, file.grams, *(n for c in columns for n in (c.sum(), np.abs(np.diff(c)).sum()))]
+    words = Counter(command.word for command in program.commands)
+    told = {word: [count, _six(_told_by(program, word))] for word, count in sorted(words.items())}
+    return {"moves": [len(program), program.lines], "sums": [_six(n) for n in sums], **told}
+
+
+def _told_by(program: Program, word: str) -> float:
+    """The sum of all numbers that a word is given in a file."""
+    return sum(n for command in program.commands if command.word == word for n in command.values.values())
+
+
+def _six(number: float) -> float:
+    return float(f"{number:.6g}")
 
 
 def read(kind: AnyKind[Any, Any]) -> list[dict[str, Any]]:
@@ -131,7 +166,8 @@ def _told(kind: AnyKind[Any, Any], plan: TrialPlan, context: Any, result: Result
         "says": result.says,
         "notes": list(result.notes),
         "extend": result.extend,
-        "sets": {key: [float(f"{value.number:.6g}"), value.origin.note] for key, value in new.items()},
+        "pictures": [len(result.charts), len(result.spreads), len(result.maps), result.curve is not None],
+        "sets": {key: [_six(value.number), value.origin.note] for key, value in new.items()},
     }
 
 
@@ -140,7 +176,9 @@ def main() -> None:
     known = {}
     for slug, kind in sorted(OURS.items()):
         kept = read(kind)
-        known[slug] = {"planned": planned(kind), "readings": kept, "said": said(kind, kept)}
+        known[slug] = {
+            "planned": planned(kind), "printed": printed(kind), "readings": kept, "said": said(kind, kept)
+        }  # fmt: skip
         print(slug, len(known[slug]["said"]))
     text = json.dumps(known, indent=1, ensure_ascii=False, sort_keys=True)
     # What lies deepest stands on one line, so that a change is read as one.
