@@ -19,6 +19,7 @@ from drumbo.demo.fill import DemoDevice, fill
 from drumbo.services import workshop
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
+from drumbo.store.soundness import served_once
 from drumbo.web.serving import run
 
 FILLING_PACE = 200_000.0
@@ -31,7 +32,9 @@ def run_demo(folder: Path, *, port: int, pace: float, fresh: bool, say: Say) -> 
     """Run the demo and block. A half-filled workshop is filled anew; a filled one is kept as it was left."""
     done = folder / "filled"
     if fresh or not done.exists():
-        shutil.rmtree(folder, ignore_errors=True)
+        # Never from under one that is running, which may still be filling it.
+        with served_once(folder):
+            shutil.rmtree(folder, ignore_errors=True)
     with ExitStack() as devices:
         filament = devices.enter_context(running(start_standin(pace)))
         resin = devices.enter_context(running(start_resin(pace)))

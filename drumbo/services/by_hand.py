@@ -40,14 +40,16 @@ def set_value(workshop: Workshop, profile_id: int, key: str, typed: str, was: st
     name = BY_KEY[key].name.lower() if key in BY_KEY else repr(key[:40])
     if process_of(key) != held.process:
         raise NotFound(f"a {held.process} profile has no {name}")
-    number, now = read_number(key, typed), held.values.get(key)
-    if was is not None and now is not None and f"{now.number:g}" != was:
-        raise ChangedMeanwhile(BY_KEY[key].show(now.number))
+    number = read_number(key, typed)
     with workshop.writing() as session:
         row = get_row(session, profile_id)
         profile = profile_of(latest(row))
-        if key in profile.values and profile.values[key].number == number:
+        now = profile.values.get(key)
+        if now is not None and now.number == number:
             return latest(row).number
+        # Within the transaction, so that nobody comes in between.
+        if was is not None and now is not None and f"{now.number:g}" != was:
+            raise ChangedMeanwhile(BY_KEY[key].show(now.number))
         value = Value(number, Origin(OriginKind.HAND, f"by hand, revision {latest(row).number + 1}"))
         after = changed(profile, {key: value}, printer_of(row.printer).numbers())
         return append(session, row, after, f"{BY_KEY[key].name} by hand")
