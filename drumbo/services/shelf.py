@@ -25,7 +25,7 @@ STATES = {
     "recheck": "with something to recheck",
     "open": "with something not measured yet",
     "proven": "proven",
-    "away": "put away",
+    "away": "archived",
 }
 SORTS = {"changed": "changed last", "name": "by name", "measured": "most measured", "printer": "by printer"}
 _ORDER = {

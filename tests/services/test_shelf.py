@@ -76,7 +76,7 @@ def test_profiles_of_an_older_version_get_the_values_that_came_since(house: Work
 
 def test_what_is_put_away_is_out_of_lists_and_comes_back(client: FlaskClient, house: Workshop, many: list[int]) -> None:
     page = client.post(f"/profiles/{many[5]}/away", follow_redirects=True)
-    assert "It is put away." in page.text
+    assert "It is archived." in page.text
     assert shelf.find(house).total == 59
     assert [s.id for s in shelf.find(house, state="away").spines] == [many[5]]
     assert many[5] not in {n.id for n in shelf.names(house)}
