@@ -10,12 +10,15 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from threading import Lock
 from typing import Any
 
 from drumbo.core.fields import Field
 from drumbo.web.filters import as_choice
 
 WAS = "was"
+SAVING = Lock()
+"""Held from the look at what is kept to the save: a folder is served by one process, so nobody comes in between."""
 LONGEST = 100_000
 
 

@@ -14,7 +14,7 @@ from drumbo.core.processes import PROCESSES, Process, process
 from drumbo.core.resin import RESIN_CLASSES
 from drumbo.services import shelf
 from drumbo.services import workshop as service
-from drumbo.web.meeting import meet, shown_as
+from drumbo.web.meeting import SAVING, meet, shown_as
 from drumbo.web.views.common import typed, workshop
 
 pages = Blueprint("materials", __name__, url_prefix="/materials")
@@ -47,8 +47,9 @@ def show(number: int) -> str:
 
 @pages.route("/<int:number>/edit", methods=["GET", "POST"])
 def edit(number: int) -> Any:
-    material = service.material(workshop(), number)
-    return _form(number, asdict(material), process(material.process))
+    with SAVING:
+        material = service.material(workshop(), number)
+        return _form(number, asdict(material), process(material.process))
 
 
 def _form(number: int | None, values: dict[str, Any], chosen: Process) -> Any:

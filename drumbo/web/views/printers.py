@@ -16,7 +16,7 @@ from drumbo.core.workshop import Printer, read_printer
 from drumbo.services import looking, prints, shelf
 from drumbo.services import workshop as service
 from drumbo.trials import kinds_of
-from drumbo.web.meeting import meet, shown_as
+from drumbo.web.meeting import SAVING, meet, shown_as
 from drumbo.web.views.common import typed, workshop
 
 pages = Blueprint("printers", __name__, url_prefix="/printers")
@@ -48,7 +48,8 @@ def show(number: int) -> str:
 
 @pages.route("/<int:number>/edit", methods=["GET", "POST"])
 def edit(number: int) -> Any:
-    return _form(number, asdict(service.printer(workshop(), number)))
+    with SAVING:
+        return _form(number, asdict(service.printer(workshop(), number)))
 
 
 @pages.post("/<int:number>/try")
