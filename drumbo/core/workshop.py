@@ -71,6 +71,9 @@ class Printer:
     baud: str = str(BAUDS[0])
     after_stop: str = "park"
     after_crash: str = "off"
+    clearance_radius_mm: float | None = None
+    clearance_height_mm: float | None = None
+    tool_change_s: float | None = None
 
     @property
     def says(self) -> str:
@@ -285,6 +288,11 @@ PRINTER_FIELDS: tuple[Field, ...] = (
     Field("accel_mm_s2", "Acceleration", "mm/s²", low=50, high=100_000),
     Field("junction_mm_s", "Junction speed", "mm/s", low=0.1, high=100,
           help="The speed change the printer may make at once."),
+    Field("clearance_radius_mm", "Room round the nozzle", "mm", low=1, high=300, required=False,
+          help="From the nozzle to the farthest side of the head. For files that print one part after another."),
+    Field("clearance_height_mm", "Room below the carriage", "mm", low=1, high=500, required=False,
+          help="From the nozzle's tip up to the rods or the beam that carries the head."),
+    Field("tool_change_s", "A change of tool takes", "s", low=0, high=600, required=False),
     Field("dialect", "Words it understands", kind="choice", choices=tuple((d.key, d.name) for d in DIALECTS)),
     Field("primes", "Begins with", kind="choice", required=False,
           choices=(("both", "a purge line and a skirt"), ("line", "a purge line"), ("skirt", "a skirt"))),

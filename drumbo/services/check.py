@@ -21,7 +21,8 @@ from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.beside import Pair, Parting, pairs, parting
 from drumbo.core.gcode.inspect import Inspection, analyse, summary
 from drumbo.core.gcode.move_columns import thinned
-from drumbo.core.gcode.reader import Program, read
+from drumbo.core.gcode.program import Program
+from drumbo.core.gcode.reader import read
 from drumbo.core.gcode.roles import ROADS
 from drumbo.core.workshop import Material, Printer
 from drumbo.exchange.layer_package import read_package

@@ -211,7 +211,7 @@ def test_the_check_finds_what_slows_heats_and_strays() -> None:
     found = inspect(read(text.encode()), printer=Printer("small", nozzle_max_c=280), numbers={"nozzle_c": 205.0})
     told = {(r.line, r.text.split(";")[0]) for r in found.remarks}
     assert (4, "prints before homing (no G28 above)") in told
-    assert (6, "speed factor 35% from here on, for 67% of all roads") in told
+    assert (6, "speed factor 35% from here on, for 67% of all lines") in told
     assert any(line == 1 and "sets the nozzle to 310" in text for line, text in told)
     assert any(line == 7 and "beside the bed" in text for line, text in told)
     assert any(line == 10 and "left at 200" in text for line, text in told)

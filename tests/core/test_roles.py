@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -140,10 +141,9 @@ def test_turned_and_moved_it_is_the_same(angle: float, dx: float, dy: float, mir
     program = read(trial.print_file(trial.suggest(context), context).gcode.encode())
     before = analyse(program)
     x, y = program.x - 110, (program.y - 110) * (-1 if mirrored else 1)
-    turned = type(program)(
-        program.line, program.kind, 110 + dx + math.cos(angle) * x - math.sin(angle) * y,
-        110 + dy + math.sin(angle) * x + math.cos(angle) * y, program.z, program.e_mm, program.feed, program.commands,
-        program.lines,
+    turned = replace(
+        program, x=110 + dx + math.cos(angle) * x - math.sin(angle) * y,
+        y=110 + dy + math.sin(angle) * x + math.cos(angle) * y,
     )  # fmt: skip
     after, seconds = analyse(turned), before.found.seconds
     same = before.role == after.role

@@ -133,7 +133,7 @@ def _open_its_layer(page: Page, first: Locator) -> None:
         if re.match(r"line \d+: \d", page.locator("#layer-says").inner_text()):
             break
     expect(page.locator("#layer-says")).to_have_text(
-        re.compile(r"^line \d+: [\d.]+ mm³/s, \d+ mm/s, 0\.\d+ mm wide, 210 °C, (outer walls|inner roads)$")
+        re.compile(r"^line \d+: [\d.]+ mm³/s, \d+ mm/s, 0\.\d+ mm wide, 210 °C, (outer walls|inner lines)$")
     )
     before = drawing.evaluate(inked)
     drawing.press("+")

@@ -19,7 +19,7 @@ import numpy as np
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput
-from drumbo.core.gcode.reader import Program
+from drumbo.core.gcode.program import Program
 from drumbo.core.gcode.reader import read as program_of
 from drumbo.core.light.job import LayerJob
 from drumbo.trials import kinds

@@ -5,26 +5,34 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from drumbo.core.gcode.move_columns import MoveColumns
-from drumbo.core.gcode.reader import Command, Program
+from drumbo.core.families import Family, family
+from drumbo.core.gcode.command import Command
+from drumbo.core.gcode.islands import islands
+from drumbo.core.gcode.kernel import HOME
+from drumbo.core.gcode.move_columns import LEAST_ROAD_MM, MoveColumns, layer_sums, way_by_width
+from drumbo.core.gcode.program import Program, is_known
 from drumbo.core.gcode.retractions import Retractions, retraction_statistics
-from drumbo.core.gcode.roles import roles
-from drumbo.core.workshop import Printer
+from drumbo.core.gcode.roles import NAMES, roles
+from drumbo.core.heights import Clearance, runs_into
+from drumbo.core.workshop import Material, Printer
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
-BAD, ODD = "bad", "odd"
+BAD, ODD, NOTE = "bad", "odd", "note"
+"""What may spoil a print or a printer; what is odd; and what cannot be known from the file."""
 
 
 @dataclass(frozen=True, slots=True)
 class Remark:
-    """Something odd. `weight` is "bad" (may spoil a print or a printer) or "odd"; `line` 0 is the whole file, `layer`
-    counts from 1, 0 where it is of none; `share` is how much of the time of all roads it touches; `do` is the remedy.
+    """Something worth saying. `weight` is one of the three above; `line` 0 is the whole file, `layer` counts from 1, 0
+    where it is of none; `share` is how much of the time of all lines it touches; `do` is the remedy; `rule` names the
+    question that it answers.
     """
 
     weight: str
@@ -33,6 +41,7 @@ class Remark:
     layer: int = 0
     share: float = 0.0
     do: str = ""
+    rule: str = ""
 
 
 @dataclass(frozen=True)
@@ -43,6 +52,7 @@ class FileAnalysis:
     found: MoveColumns
     printer: Printer | None
     numbers: Mapping[str, float]
+    material: Material | None = None
 
     @cached_property
     def role(self) -> NDArray[np.uint8]:
@@ -51,21 +61,104 @@ class FileAnalysis:
 
     @cached_property
     def between(self) -> Retractions:
-        """What happens between the roads."""
+        """What happens between the lines."""
         return retraction_statistics(self.program, self.found)
 
+    @cached_property
+    def runs_into(self) -> NDArray[np.uint8]:
+        """(n,) what each move runs into of what stands on the bed by then, see `heights`."""
+        printer, found, program = self.printer, self.found, self.program
+        room = None
+        if printer and printer.clearance_radius_mm and printer.clearance_height_mm:
+            room = Clearance(printer.clearance_radius_mm, printer.clearance_height_mm)
+        thick = float(np.median(found.thick)) if found.layers else 0.0
+        return runs_into(program.x, program.y, program.z, found.laid, program.kind != HOME, thick, room)
+
+    @cached_property
+    def islands(self) -> NDArray[np.int64]:
+        """Rows of lines that begin in the air and hang on nothing."""
+        return islands(self.program, self.found, self.role)
+
+    @cached_property
+    def _sized(self) -> tuple[Any, ...]:
+        found = self.found
+        return found.laid, found.layer, found.way, found.width, found.height
+
+    @cached_property
+    def by_width(self) -> Floats:
+        """(roles, widths) mm of way by role and by what a line's area is over its height, one of `WIDTHS`."""
+        return np.asarray(way_by_width(self.role, len(NAMES), self._sized))
+
+    @cached_property
+    def fed(self) -> tuple[float, float, float]:
+        """mm of filament from the first line to the last: pushed, in all, and pulled back on a way."""
+        part = slice(self.first, self.last + 1)
+        fed = self.program.e_mm[part]
+        back = (fed < 0) & (self.found.way[part] > LEAST_ROAD_MM) & (self.program.kind[part] != HOME)
+        return float(fed[fed > 0].sum()), float(fed.sum()), -float(fed[back].sum())
+
+    @cached_property
+    def by_layer(self) -> tuple[Floats, Floats]:
+        """(roles, layers) mean of what a line's area is over its height, mm, and (roles, layers) mm of way."""
+        flat, way = layer_sums(self.role, len(NAMES), self._sized, self.found.layers)
+        return flat / np.maximum(way, 1e-9), way
+
+    @cached_property
+    def first(self) -> int:
+        """The row that lays the first line; there must be one."""
+        return int(self.found.laid.argmax())
+
+    @cached_property
+    def last(self) -> int:
+        """The row that lays the last one."""
+        return len(self.program) - 1 - int(self.found.laid[::-1].argmax())
+
+    @cached_property
+    def opening(self) -> tuple[Command, ...]:
+        """Words before the first line that nobody here knows: macros of the printer's, which may do anything."""
+        return tuple(c for c in self.program.commands if c.row <= self.first and not is_known(c.word))
+
+    @cached_property
+    def ending(self) -> tuple[Command, ...]:
+        """The same after the last line."""
+        return tuple(c for c in self.program.commands if c.row > self.last and not is_known(c.word))
+
+    @cached_property
+    def polymer(self) -> Family | None:
+        """What it is printed in, from the material or from how hot the file is; None where that does not tell."""
+        if self.material is not None:
+            return family(self.material.family)
+        above = self.found.laid & (self.found.layer > 0)
+        if self.numbers or not above.any():
+            return None
+        nozzle, bed = self.usual(self.program.nozzle_c, above), self.usual(self.program.bed_c, above)
+        return next((family(key) for key, hot, warm in _TOLD_BY if _in(nozzle, hot) and _in(bed, warm)), None)
+
     def at(self, where: Bools) -> tuple[int, int, float]:
-        """Line and layer of the first of some moves, and their share of the time that roads take."""
+        """Line and layer of the first of some moves, and their share of the time that lines take."""
         first = int(where.argmax())
         seconds = self.found.seconds
-        whole = float(seconds[self.found.laid].sum())
-        share = float(seconds[where & self.found.laid].sum()) / whole if whole else 0.0
+        share = float(seconds @ (where & self.found.laid)) / self.laid_s if self.laid_s else 0.0
         return int(self.program.line[first]), int(self.found.layer[first]) + 1, share
+
+    @cached_property
+    def laid_s(self) -> float:
+        """How long all lines take, s."""
+        return float(self.found.seconds @ self.found.laid)
+
+    def from_row(self, row: int) -> float:
+        """Share of the time of all lines that is laid from a row on."""
+        rest = float(self.found.seconds[row:] @ self.found.laid[row:])
+        return rest / self.laid_s if self.laid_s else 0.0
 
     def remark(self, weight: str, where: Bools, text: str, do: str = "") -> Remark:
         """One about these moves."""
         line, layer, share = self.at(where)
         return Remark(weight, line, text, layer, share, do)
+
+    def at_row(self, weight: str, row: int, text: str, do: str = "", share: float = 0.0) -> Remark:
+        """One about a single move."""
+        return Remark(weight, int(self.program.line[row]), text, int(self.found.layer[row]) + 1, share, do)
 
     def of(self, weight: str, command: Command, text: str, do: str = "", share: float = 0.0) -> Remark:
         """One about a command."""
@@ -75,5 +168,15 @@ class FileAnalysis:
 
     def usual(self, values: Floats, rows: Bools) -> float:
         """The value that holds for the most time over some moves."""
-        kinds, which = np.unique(values[rows], return_inverse=True)
-        return float(kinds[np.bincount(which, self.found.seconds[rows]).argmax()])
+        starts = np.flatnonzero(np.diff(values, prepend=np.nan))
+        seconds = np.add.reduceat(np.where(rows, self.found.seconds, 0.0), starts)
+        kinds, which = np.unique(values[starts], return_inverse=True)
+        return float(kinds[np.bincount(which, seconds).argmax()])
+
+
+_TOLD_BY = (("pla", (185, 225), (45, 66)), ("petg", (226, 255), (66, 90)), ("abs", (232, 270), (93, 120)))
+"""Nozzle and bed that tell a polymer, °C; what lies between may be several."""
+
+
+def _in(value: float, ends: tuple[float, float]) -> bool:
+    return ends[0] <= value <= ends[1]

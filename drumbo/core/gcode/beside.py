@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.gcode.analysis import FileAnalysis
+from drumbo.core.gcode.command import Command
 from drumbo.core.gcode.inspect import Inspection
-from drumbo.core.gcode.reader import Command, Program
+from drumbo.core.gcode.program import Program
 from drumbo.core.gcode.roles import INNER, OUTER, TOP, TRAVEL, UNSUPPORTED
 
 Floats = NDArray[np.float64]
@@ -60,7 +61,7 @@ def pairs(a: tuple[FileAnalysis, Inspection], b: tuple[FileAnalysis, Inspection]
     rows = (
         ("Time", "min", 1, lambda c, i: i.seconds / 60),
         ("Time, outer walls", "min", 1, lambda c, i: i.seconds_of(OUTER) / 60),
-        ("Time, inner roads", "min", 1, lambda c, i: i.seconds_of(INNER) / 60),
+        ("Time, inner lines", "min", 1, lambda c, i: i.seconds_of(INNER) / 60),
         ("Time, tops", "min", 1, lambda c, i: i.seconds_of(TOP) / 60),
         ("Time, in the air", "min", 1, lambda c, i: i.seconds_of(UNSUPPORTED) / 60),
         ("Time, travels", "min", 1, lambda c, i: i.seconds_of(TRAVEL) / 60),

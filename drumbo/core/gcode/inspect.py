@@ -12,11 +12,12 @@ from numpy.typing import NDArray
 
 from drumbo.core.errors import GcodeError
 from drumbo.core.gcode.analysis import FileAnalysis, Remark
-from drumbo.core.gcode.findings import findings
+from drumbo.core.gcode.checks import findings
+from drumbo.core.gcode.command import What
 from drumbo.core.gcode.move_columns import by_time, move_columns
-from drumbo.core.gcode.reader import Program
+from drumbo.core.gcode.program import Program
 from drumbo.core.gcode.roles import INNER, NAMES, OUTER, ROADS, STILL, TOP, TRAVEL, UNSUPPORTED
-from drumbo.core.workshop import Printer
+from drumbo.core.workshop import Material, Printer
 
 Floats = NDArray[np.float64]
 
@@ -88,6 +89,10 @@ class Inspection:
     flow_high: float
     bands: tuple[HeatBand, ...]
     bed_c: float
+    dialect: str
+    tools: int
+    tool_changes: int
+    dwell_s: float
     unknown: Mapping[str, int]
     remarks: tuple[Remark, ...]
 
@@ -102,8 +107,10 @@ def analyse(
     printer: Printer | None = None,
     numbers: Mapping[str, float] | None = None,
     filament_mm: float = 1.75,
+    material: Material | None = None,
 ) -> FileAnalysis:
-    """A file with its columns, held against a printer's limits and a profile's numbers (catalogue keys) where given.
+    """A file with its columns, held against a printer's limits, a profile's numbers (catalogue keys) and a material
+    where given.
     GcodeError where a move is beyond anything that a printer could do: no sum with it would mean a thing.
     """
     for letter, column, most in (
@@ -115,9 +122,11 @@ def analyse(
             says = f"{letter} goes to {column[row]:.3g} here, beyond anything that a printer can do"
             raise GcodeError(int(program.line[row]), says)
     motion = program.motion(
-        accel=printer.accel_mm_s2 if printer else None, junction=printer.junction_mm_s if printer else None
+        accel=printer.accel_mm_s2 if printer else None,
+        junction=printer.junction_mm_s if printer else None,
+        tool_change_s=(printer.tool_change_s or 0.0) if printer else 0.0,
     )
-    return FileAnalysis(program, move_columns(program, motion, filament_mm), printer, numbers or {})
+    return FileAnalysis(program, move_columns(program, motion, filament_mm), printer, numbers or {}, material)
 
 
 def inspect(
@@ -127,9 +136,10 @@ def inspect(
     numbers: Mapping[str, float] | None = None,
     filament_mm: float = 1.75,
     density_g_cm3: float = 1.24,
+    material: Material | None = None,
 ) -> Inspection:
-    """Look a file through, against a printer's limits and a profile's numbers (catalogue keys) where given."""
-    case = analyse(program, printer=printer, numbers=numbers, filament_mm=filament_mm)
+    """Look a file through, against a printer, a profile's numbers (catalogue keys) and a material where given."""
+    case = analyse(program, printer=printer, numbers=numbers, filament_mm=filament_mm, material=material)
     return summary(case, filament_mm, density_g_cm3)
 
 
@@ -171,6 +181,10 @@ def summary(case: FileAnalysis, filament_mm: float = 1.75, density_g_cm3: float 
         flow_high=flow_high,
         bands=_bands(program.z[laid], program.nozzle_c[laid]),
         bed_c=float(program.bed_c[laid].max()) if not empty else 0.0,
+        dialect=program.dialect.key,
+        tools=len(np.unique(program.tool[laid])) if len(program.tools) > 1 and not empty else 1,
+        tool_changes=len(program.tool_changes),
+        dwell_s=sum(program.dwells.values()),
         unknown=program.unknown,
         remarks=tuple(findings(case)),
     )
@@ -184,12 +198,15 @@ def _flow(case: FileAnalysis) -> tuple[float, float]:
 
 def _waits(program: Program) -> tuple[Wait, ...]:
     """Who waits for which heat; waiting again for what is there already takes no time and is left out."""
-    what, at, waits = {"M109": "nozzle", "M190": "bed", "M191": "chamber"}, dict[str, float](), list[Wait]()
-    for command in program.found(*what):
-        heater = what[command.word]
-        if command.heat and at.get(heater) != command.heat:
-            waits.append(Wait(heater, command.heat, command.line))
-        at[heater] = command.heat or 0.0
+    at, waits = dict[tuple[str, int | None], float](), list[Wait]()
+    for command, effect in program.set_by(What.NOZZLE, What.BED, What.CHAMBER):
+        if not effect.waits:
+            continue
+        heater = (str(effect.what), effect.tool)
+        if effect.value and at.get(heater) != effect.value:
+            name = str(effect.what) if effect.tool in {None, 0} else f"{effect.what} of T{effect.tool}"
+            waits.append(Wait(name, effect.value, command.line))
+        at[heater] = effect.value
     return tuple(waits)
 
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 
 from drumbo.core.errors import GcodeError
-from drumbo.core.gcode.kernel import CHORD_MM
+from drumbo.core.gcode.turns import CHORD_MM
 
 _WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
 _ASIDE = re.compile(r"\([^)]*\)|\*\d+|\"[^\"]*\"")
@@ -30,6 +30,7 @@ class LoopState:
     unit: float = 1.0
     absolute: bool = True
     absolute_e: bool = True
+    fed_each: float = 1.0
     feed: float = 0.0
 
 
@@ -64,6 +65,18 @@ def _apart(words: list[str]) -> list[list[str]]:
     return [words[a:b] for a, b in pairwise(cuts)]
 
 
+def _mode(state: LoopState, word: str, values: dict[str, float]) -> None:
+    """How numbers are understood from here on."""
+    if word in {"G20", "G21"}:
+        state.unit = 25.4 if word == "G20" else 1.0
+    elif word in {"G90", "G91"}:
+        state.absolute = state.absolute_e = word == "G90"
+    elif word in {"M82", "M83"}:
+        state.absolute_e = word == "M82"
+    elif "D" in values:
+        state.fed_each = 4 / (math.pi * values["D"] ** 2) if values["D"] > 0 else 1.0
+
+
 def _line(state: LoopState, number: int, words: list[str]) -> None:
     head = words[0]
     if head in {"G0", "G1", "G00", "G01", "G2", "G3"}:
@@ -75,18 +88,16 @@ def _line(state: LoopState, number: int, words: list[str]) -> None:
         return
     word = f"{head[0]}{float(head[1:]):g}"
     values = {w[0]: float(w[1:]) for w in words[1:] if len(w) > 1 and w[0].isalpha()}
-    if word == "G20":
-        state.unit = 25.4
-    elif word == "G21":
-        state.unit = 1.0
-    elif word in {"G90", "G91"}:
-        state.absolute = state.absolute_e = word == "G90"
-    elif word in {"M82", "M83"}:
-        state.absolute_e = word == "M82"
+    if word in {"G20", "G21", "G90", "G91", "M82", "M83", "M200"}:
+        _mode(state, word, values)
+    elif word == "G4" and max(values.get("P", 0), values.get("S", 0)) > 0:
+        x, y, z, _ = state.place
+        state.rows.append((number, 4, x, y, z, 0.0, state.feed))
     elif word == "G92":
         for axis, name in enumerate("XYZE"):
             if name in values or not values:
-                state.shift[axis] = state.place[axis] - values.get(name, 0.0) * state.unit
+                each = state.fed_each if name == "E" else 1.0
+                state.shift[axis] = state.place[axis] - values.get(name, 0.0) * state.unit * each
     elif word == "G28":
         named = [w[0] for w in words[1:]]
         for axis, name in enumerate("XYZ"):
@@ -107,7 +118,7 @@ def _move(state: LoopState, number: int, kind: int, values: dict[str, float]) ->
             state.place[axis] = values[name] * state.unit + base
     fed = 0.0
     if "E" in values:
-        target = values["E"] * state.unit + (state.shift[3] if state.absolute_e else state.place[3])
+        target = values["E"] * state.unit * state.fed_each + (state.shift[3] if state.absolute_e else state.place[3])
         fed, state.place[3] = target - state.place[3], target
     if kind < 2:
         if values.keys() & {"X", "Y", "Z", "E"}:

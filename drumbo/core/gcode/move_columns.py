@@ -12,16 +12,19 @@ from itertools import pairwise
 from typing import Any
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from drumbo.core.gcode.kernel import HOME
-from drumbo.core.gcode.reader import Program
+from drumbo.core.gcode.program import Program
 from drumbo.core.motion import Motion
 
 Floats = NDArray[np.float64]
 Halves = NDArray[np.float32]
 Bools = NDArray[np.bool_]
 
+ROUND = 1 - math.pi / 4
+"""A line of some width and height has an area of (width − ROUND × height) × height: its sides are round."""
 SAME_MM = 0.004
 """Heights closer than this are one layer."""
 LEAST_ROAD_MM = 0.02
@@ -87,7 +90,7 @@ def move_columns(program: Program, motion: Motion, filament_mm: float) -> MoveCo
     height = np.where(laid, thick[np.maximum(layer, 0)] if len(thick) else 0, np.float32(0))
     width = np.zeros(n, np.float32)
     np.divide(area, height, out=width, where=laid)
-    width += height * np.float32(1 - math.pi / 4)
+    width += height * np.float32(ROUND)
     area *= motion.cruise
     return MoveColumns(
         way=way, laid=laid, flow=area, speed=motion.cruise, layer=layer, width=width, height=height,
@@ -158,6 +161,37 @@ def _with_turns(levels: Floats, z: Floats) -> Floats:
         return levels
     more = np.arange(first + each, top + each * 0.5, each)
     return np.concatenate([below, more if len(more) else [top], above])
+
+
+@njit(cache=True, nogil=True)
+def layer_sums(role: Any, roles: int, found: Any, layers: int) -> Any:
+    """((roles, layers), (roles, layers)): mm³ over mm of height, and mm of way, of all that is laid. `found` are the
+    columns laid, layer, way, width and height.
+    """
+    laid, layer, way, width, height = found
+    flat, long = np.zeros((roles, layers)), np.zeros((roles, layers))
+    for i in range(len(laid)):
+        if laid[i]:
+            flat[role[i], layer[i]] += (width[i] - ROUND * height[i]) * way[i]
+            long[role[i], layer[i]] += way[i]
+    return flat, long
+
+
+WIDTHS = np.geomspace(0.005, 30.0, 600)
+"""mm, 1.5 % apart."""
+
+
+@njit(cache=True, nogil=True)
+def way_by_width(role: Any, roles: int, found: Any) -> Any:
+    """(roles, widths) mm of way by role and by what a line's area is over its height, in steps of `WIDTHS`."""
+    laid, _, way, width, height = found
+    out = np.zeros((roles, len(WIDTHS)))
+    low, each = np.log(WIDTHS[0]), (np.log(WIDTHS[-1]) - np.log(WIDTHS[0])) / (len(WIDTHS) - 1)
+    for i in range(len(laid)):
+        if laid[i]:
+            flat = max(width[i] - ROUND * height[i], 1e-6)
+            out[role[i], min(max(int((np.log(flat) - low) / each + 0.5), 0), len(WIDTHS) - 1)] += way[i]
+    return out
 
 
 def thinned(x: Floats, y: Floats, count: int) -> tuple[Floats, Floats]:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from drumbo.core.gcode.kernel import HOME
 from drumbo.core.gcode.move_columns import LEAST_ROAD_MM, MoveColumns
-from drumbo.core.gcode.reader import Program
+from drumbo.core.gcode.program import Program
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -21,11 +21,13 @@ LONG_TRAVEL_MM = 2.0
 
 @dataclass(frozen=True)
 class Retractions:
-    """Columns (k,) by gap: the row that begins it; filament pulled and pushed, mm, also while wiping; way, mm; highest
-    lift above both roads, mm; speed of the pull as asked for, mm/s, NaN where it is none or is a wipe's.
+    """Columns (k,) by gap: the row that begins it; how far back the filament is at most, mm; filament pulled and
+    pushed, mm, also while wiping; way, mm; highest lift above both lines, mm; speed of the pull as asked for, mm/s, NaN
+    where it is none or is a wipe's.
     """
 
     first: NDArray[np.int64]
+    depth_mm: Floats
     pulled_mm: Floats
     pushed_mm: Floats
     way_mm: Floats
@@ -64,7 +66,7 @@ def retraction_statistics(program: Program, found: MoveColumns) -> Retractions:
         rows = rows[:0]
     if not len(rows):
         none = np.zeros(0)
-        return Retractions(rows, none, none, none, none, none)
+        return Retractions(rows, none, none, none, none, none, none)
     cuts = np.flatnonzero(np.diff(rows, prepend=-2) > 1)
     fed, way = program.e_mm[rows], found.way[rows].astype(np.float64)
     pulled, pushed = np.maximum(-fed, 0.0), np.maximum(fed, 0.0)
@@ -74,8 +76,10 @@ def retraction_statistics(program: Program, found: MoveColumns) -> Retractions:
     floor = np.maximum(program.z[first - 1], program.z[last + 1])
     asked = np.add.reduceat(still * program.feed[rows] / 60, cuts)
     alone = np.add.reduceat(still, cuts)
+    back = np.cumsum(-fed)
     return Retractions(
-        first=first, pulled_mm=np.add.reduceat(pulled, cuts), pushed_mm=np.add.reduceat(pushed, cuts),
+        first=first, depth_mm=np.maximum.reduceat(back, cuts) - (back[cuts] + fed[cuts]),
+        pulled_mm=np.add.reduceat(pulled, cuts), pushed_mm=np.add.reduceat(pushed, cuts),
         way_mm=np.add.reduceat(way, cuts), lift_mm=np.maximum(np.maximum.reduceat(program.z[rows], cuts) - floor, 0.0),
         speed_mm_s=np.divide(asked, alone, out=np.full(len(cuts), np.nan), where=alone > LEAST_PULL_MM),
     )  # fmt: skip

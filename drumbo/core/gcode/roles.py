@@ -18,11 +18,11 @@ from numpy.typing import NDArray
 
 from drumbo.core.gcode.bitgrid import bit, open_air, paint
 from drumbo.core.gcode.move_columns import MoveColumns
-from drumbo.core.gcode.reader import Program
+from drumbo.core.gcode.program import Program
 
 STILL, TRAVEL, INNER, OUTER, TOP, UNSUPPORTED = range(6)
 ROADS = (INNER, OUTER, TOP, UNSUPPORTED)
-NAMES = ("standing", "travels", "inner roads", "outer walls", "tops", "in the air")
+NAMES = ("retractions, waits", "travels", "inner lines", "outer walls", "tops", "in the air")
 """By number. What has no way in the plane stands: it pulls filament, or lifts."""
 
 MOST_CELLS = 2048
@@ -64,7 +64,7 @@ def roles(program: Program, found: MoveColumns) -> NDArray[np.uint8]:
     cell = max(width / 2, extent / MOST_CELLS)
     rows, columns = (int(wide / cell) + 1 + 2 * MARGIN for wide in (high - low, right - left))
     place = (left - MARGIN * cell, low - MARGIN * cell, 1 / cell)
-    order, starts = _by_layer(laid, found.layer, len(found.on_bed))
+    order, starts = by_layer(laid, found.layer, len(found.on_bed))
     cuts = np.searchsorted(starts, np.linspace(0, len(order), THREADS + 1))
     cuts[0], cuts[-1] = 0, len(found.on_bed)
     grid = (rows, (columns + 63) // 64)
@@ -114,7 +114,7 @@ def _classify(
 
 
 @njit(cache=True, nogil=True)
-def _by_layer(laid: Any, layer: Any, layers: int) -> Any:
+def by_layer(laid: Any, layer: Any, layers: int) -> Any:
     """Rows that lay a road, by layer and then in order: (rows, where each layer starts in them)."""
     starts = np.zeros(layers + 1, np.int64)
     for i in range(len(laid)):

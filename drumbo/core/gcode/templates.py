@@ -8,7 +8,8 @@ from dataclasses import dataclass
 
 from drumbo.core.errors import GcodeError, InvalidInput
 from drumbo.core.gcode.kernel import HOME
-from drumbo.core.gcode.reader import Program, read
+from drumbo.core.gcode.program import Program
+from drumbo.core.gcode.reader import read
 from drumbo.core.workshop import Printer
 
 _NAME = re.compile(r"\{([^{}]*)\}")

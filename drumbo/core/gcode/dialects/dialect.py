@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from drumbo.core.gcode.command import Command, Words
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,7 +30,9 @@ class Setting:
 @dataclass(frozen=True, slots=True)
 class Dialect:
     """`pressure_advance` and `extruder_steps` are None where the firmware has no such word, or takes steps from its own
-    configuration file; `keep` stores what was set. Choices are shown in rising `place`.
+    configuration file; `keep` stores what was set. `own` are words that it understands, or understands otherwise than
+    most; a file that uses its `signs` is written for it. `works_out` is whether names in braces are reckoned by the
+    firmware itself. Choices are shown in rising `place`.
     """
 
     key: str
@@ -36,6 +41,13 @@ class Dialect:
     extruder_steps: Setting | None = None
     keep: str | None = None
     place: int = 100
+    own: Words = field(default_factory=dict)
+    signs: frozenset[str] = frozenset()
+    works_out: bool = False
+
+    def hits(self, commands: Iterable[Command]) -> int:
+        """How many different signs of it a file has."""
+        return len({c.word for c in commands if c.word in self.signs})
 
 
 STEPS = Setting("M92 E{value:.2f}", "M92", "E")

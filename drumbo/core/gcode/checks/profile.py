@@ -21,6 +21,9 @@ FAN_APART = 12.0
 def heat(case: FileAnalysis) -> Iterator[Remark]:
     wanted, first_wanted = case.numbers.get("nozzle_c"), case.numbers.get("nozzle_first_c")
     nozzle, laid, layer = case.program.nozzle_c, case.found.laid, case.found.layer
+    if case.opening:
+        # What a macro heated to is not known.
+        laid = laid & (nozzle > 0)
     above, first = laid & (layer > 0), laid & (layer == 0)
     stepped = _stepping(case) if case.numbers else None
     if stepped is not None:
@@ -39,7 +42,7 @@ def heat(case: FileAnalysis) -> Iterator[Remark]:
     bed = case.numbers.get("bed_first_c")
     if bed is not None and first.any():
         usual = case.usual(case.program.bed_c, first)
-        if abs(usual - bed) > FAR_C:
+        if abs(usual - bed) > FAR_C and not (case.opening and usual == 0):
             yield case.remark(ODD, first, f"lays its first layer on a bed of {usual:g} °C; the profile says {bed:g} °C",
                               "Check the first-layer bed temperature.")  # fmt: skip
 
@@ -82,7 +85,7 @@ def flow(case: FileAnalysis) -> Iterator[Remark]:
             else f" of {NAMES[most]}"
         )
         text = f"asks for up to {high:.1f} mm³/s, for {_clock(seconds)}{where}; the profile's limit is {limit:g}"
-        yield case.remark(BAD, over, text, "Slow those roads down, or set the limit in the slicer.")
+        yield case.remark(BAD, over, text, "Slow those lines down, or set the limit in the slicer.")
 
 
 def _clock(seconds: float) -> str:
@@ -100,7 +103,7 @@ def retraction(case: FileAnalysis) -> Iterator[Remark]:
     if abs(usual - wanted) > max(RETRACTION_FAR, 0.15 * wanted):
         row = int(found.first[found.pulls.argmax()])
         line, layer = int(case.program.line[row]), int(case.found.layer[row]) + 1
-        yield Remark(ODD, line, f"pulls back {usual:.2g} mm; the profile says {wanted:g} mm", layer, 1.0,
+        yield Remark(ODD, line, f"retracts {usual:.2g} mm; the profile says {wanted:g} mm", layer, 1.0,
                      "Check the retraction length; firmware retraction is set by M207.")  # fmt: skip
 
 
@@ -134,10 +137,12 @@ def pressure(case: FileAnalysis) -> Iterator[Remark]:
         return
     held = case.program.pressure_advance
     usual = case.usual(held, case.found.laid)
+    if case.opening and not usual:
+        return
     if abs(usual - wanted) > max(0.006, 0.15 * wanted):
         what = f"runs with a pressure advance of {usual:g} s" if usual else "never sets a pressure advance"
         yield Remark(ODD, 0, f"{what}; the profile says {wanted:g} s", 0, 1.0,
                      "Set it in the slicer, or in the printer's configuration.")  # fmt: skip
 
 
-DEPARTS = (heat, flow, retraction, fan, pressure)
+QUESTIONS = (heat, flow, retraction, fan, pressure)
