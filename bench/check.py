@@ -25,9 +25,9 @@ from bench.styles import (
     Writer,
     write,
 )
-from drumbo.core.gcode.analysis import NOTE, Remark
 from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.reader import read
+from drumbo.core.remark import NOTE, Remark
 from drumbo.core.workshop import Printer
 
 PRINTER = Printer("Petrel One", height_mm=200.0, clearance_radius_mm=35.0, clearance_height_mm=30.0)

@@ -45,12 +45,14 @@ from drumbo.core.planner import reference_part
 from drumbo.core.profile import start
 from drumbo.core.resin import ResinPrinter
 from drumbo.core.workshop import Material, Printer
+from drumbo.exchange.incoming import unpacked
 from drumbo.exchange.layer_package import package_bytes
 from drumbo.exchange.meshes import read_part, threemf_bytes
+from drumbo.exchange.package_check import check_package
 from drumbo.exchange.photos import upright
 from drumbo.exchange.profile_file import profile_json, profile_zip, read_profile
 from drumbo.exchange.table import guess, read_table
-from drumbo.services import check, profiles, trials, workshop
+from drumbo.services import profiles, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.store.archive import pack, unpack
 from drumbo.store.database import Workshop
@@ -203,7 +205,7 @@ def gcode(rig: Rig) -> Cases:
     bombs = [gzip.compress(line * (60_000_000 // len(line))) for line in (b"\x00", b"G1 X1\n", b"\n")]
 
     def look(data: bytes) -> None:
-        summary(analyse(read(check.unpacked(data)), printer=Printer("One")))
+        summary(analyse(read(unpacked(data)), printer=Printer("One")))
 
     def case(rng: Random) -> Case:
         data = spoilt(rng, good[: rng.choice((400, 20_000, len(good)))])
@@ -314,7 +316,7 @@ def layer_package(_rig: Rig) -> Cases:
     good = package_bytes(job_of(plate(2)))
 
     def look(data: bytes) -> None:
-        found = check.check_package(data)
+        found = check_package(data)
         _ = found.runs
 
     return _reading(lambda rng: respoilt(rng, good), look)

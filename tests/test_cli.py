@@ -20,7 +20,7 @@ import pytest
 from click.testing import CliRunner
 
 from drumbo.cli import main
-from drumbo.cli.checking import MOST_BANDS
+from drumbo.cli.telling import MOST_BANDS
 from drumbo.core.errors import NotNow
 from drumbo.core.workshop import Printer
 from drumbo.exchange.meshes import read_part
@@ -111,7 +111,7 @@ def test_what_is_bad_ends_with_code_1(tower: Path, tmp_path: Path) -> None:
     hot.write_text(tower.read_text().replace("M104 S0", "") + "M104 S200\n")
     assert "left at 200 °C" in _run("check", str(hot), code=1)
     hot.write_bytes(b"\x00\x01\x02")
-    assert "Error: this is not a text file" in _run("check", str(hot), code=1)
+    assert "Error: this is not a text file" in _run("check", str(hot), code=3)
 
 
 def test_two_files_beside_each_other_by_command(tower: Path, tmp_path: Path) -> None:
@@ -232,3 +232,53 @@ def test_a_workshop_goes_into_an_archive_and_back(tmp_path: Path) -> None:
     assert (tmp_path / "there" / "drumbo.sqlite").exists()
     assert "holds a workshop already" in _run("--data", str(tmp_path / "there"), "unpack", out, code=1)
     assert "there is no workshop in" in _run("--data", str(tmp_path / "nowhere"), "archive", out, code=1)
+
+
+def test_findings_as_sarif(tower: Path, tmp_path: Path) -> None:
+    assert json.loads(_run("check", str(tower), "--sarif"))["runs"][0]["results"] == []
+    hot = tmp_path / "hot one.gcode"
+    hot.write_text(tower.read_text().replace("M104 S0", "") + "M104 S200\nM600\n")
+    told = json.loads(_run("check", str(hot), "--sarif", code=1))
+    assert told["version"] == "2.1.0"
+    (run,) = told["runs"]
+    left, pause = run["results"]
+    last = len(hot.read_text().splitlines())
+    assert (left["ruleId"], left["level"], pause["level"]) == ("left-on", "error", "warning")
+    place = left["locations"][0]["physicalLocation"]
+    assert place == {"artifactLocation": {"uri": "hot%20one.gcode"}, "region": {"startLine": last - 1}}
+    rules = run["tool"]["driver"]["rules"]
+    assert [rules[r["ruleIndex"]]["id"] for r in run["results"]] == ["left-on", "pauses"]
+    assert all(len(rule["shortDescription"]["text"]) > 20 for rule in rules)
+
+
+def test_a_wrong_call_and_a_dialect_that_nobody_knows(tower: Path) -> None:
+    assert "name a file, or a folder" in _run("check", code=2)
+    assert "not both" in _run("check", str(tower), "--json", "--sarif", code=2)
+    assert "no dialect 'm1'; there are m900" in _run("check", str(tower), "--dialect", "m1", code=1)
+    assert "words of the dialect m572" in _run("check", str(tower), "--dialect", "m572")
+
+
+def test_files_that_arrive_in_a_folder_are_checked(tower: Path, tmp_path: Path) -> None:
+    command = [sys.executable, "-m", "drumbo", "check", "--watch", str(tmp_path)]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as watching:
+        assert watching.stdout is not None
+        try:
+            assert "Watching" in watching.stdout.readline()
+            (tmp_path / "good.gcode").write_bytes(tower.read_bytes())
+            assert watching.stdout.readline() == "good.gcode: nothing that spoils a print\n"
+            (tmp_path / "bad.gcode").write_bytes(b"\x00\x01")
+            assert watching.stdout.readline() == "bad.gcode: cannot be read\n"
+            (tmp_path / "notes.txt").write_text("not looked at")
+            report = (tmp_path / "good.gcode.check.txt").read_text()
+            assert "retraction" in report
+            assert "cannot be read: this is not a text file" in (tmp_path / "bad.gcode.check.txt").read_text()
+            (tmp_path / "good.gcode").write_bytes(tower.read_bytes() + b"M104 S200\n")
+            assert watching.stdout.readline() == "good.gcode: something may spoil the print\n", (
+                "checked again once changed"
+            )
+            assert sorted(file.name for file in tmp_path.iterdir()) == [
+                "bad.gcode", "bad.gcode.check.txt", "good.gcode", "good.gcode.check.txt", "notes.txt"
+            ]  # fmt: skip
+        finally:
+            watching.send_signal(signal.SIGINT)
+            assert watching.wait(10) == 0

@@ -18,10 +18,10 @@ from PIL import Image
 from bench.fuzz import TARGETS, run
 from drumbo.core.errors import DrumboError, InvalidInput
 from drumbo.core.fields import Field, number
+from drumbo.exchange.incoming import unpacked
 from drumbo.exchange.meshes import read_part
 from drumbo.exchange.photos import LARGEST_SIDE, upright
 from drumbo.exchange.table import TableEntry, read_table
-from drumbo.services.check import unpacked
 
 PROMPT_S = 20.0
 """What it guards against takes minutes; how long things take is measured in bench/."""

@@ -10,8 +10,9 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from drumbo.core.compiled import njit
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -72,7 +73,7 @@ def runs_into(
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _walk(
     x: Any, y: Any, z: Any, laid: Any, low: Any, heights: Any, place: Any, maps: Any, along: Any, head: Any, out: Any
 ) -> None:  # fmt: skip
@@ -107,7 +108,7 @@ def _walk(
                     _raise(row * cell, column * cell, at, own, around, along, radius)
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _head(y: float, x: float, z: float, around: Any, along: Any, beam: float) -> int:
     """What a head with its tip here runs into."""
     row, column = int(y / COARSE_MM), int(x / COARSE_MM)
@@ -119,7 +120,7 @@ def _head(y: float, x: float, z: float, around: Any, along: Any, beam: float) ->
     return hit
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _raise(y: float, x: float, z: float, own: Any, around: Any, along: Any, radius: float) -> None:
     """Something stands here now: raise all places from which a head reaches it."""
     row, column = int(y / COARSE_MM), int(x / COARSE_MM)

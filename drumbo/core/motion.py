@@ -12,8 +12,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from drumbo.core.compiled import njit
 
 Floats = NDArray[np.float64]
 
@@ -114,4 +115,4 @@ def _plan_loop(
     return entry, cruise, leave, seconds
 
 
-_plan = njit(cache=True, nogil=True)(_plan_loop)
+_plan = njit(_plan_loop)

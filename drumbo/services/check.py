@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import gzip
-import io
 import itertools
 import threading
-import zlib
 from collections import OrderedDict
-from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
 from hashlib import sha256
 from typing import Any
 
@@ -17,78 +14,25 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.errors import InvalidInput, NotFound
+from drumbo.core.gcode.against import Against
 from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.beside import Pair, Parting, pairs, parting
-from drumbo.core.gcode.inspect import Inspection, analyse, summary
+from drumbo.core.gcode.inspect import Inspection
 from drumbo.core.gcode.move_columns import thinned
 from drumbo.core.gcode.program import Program
 from drumbo.core.gcode.reader import read
 from drumbo.core.gcode.roles import ROADS
-from drumbo.core.workshop import Material, Printer
-from drumbo.exchange.layer_package import read_package
+from drumbo.exchange.incoming import unpacked
 from drumbo.services.convert import context_of
 from drumbo.services.profiles import get_row
 from drumbo.store.database import Workshop, write_safely
 
 Floats = NDArray[np.float64]
 
-LARGEST_FILE = 500_000_000
 KEPT_IN, MOST_KEPT = "checks", 6
 MOST_READ, MOST_MOVES = 3, 8_000_000
 """So many files, of so many moves together, are held in memory; the last one always is."""
 POINTS, MOST_DRAWN = 360, 60_000
-GZ = b"\x1f\x8b"
-SMALL_FILE, MOST_PACKED = 5_000_000, 60
-"""Up to so many bytes anything may come out of a gzip, beyond that so many times what it has."""
-ZIP = b"PK\x03\x04"
-
-
-@dataclass(frozen=True, slots=True)
-class LitLayers:
-    """What a layer package will do. `lights_s` are seconds of light by layer, where there is least of it and most;
-    `runs` the same as stretches (first layer, last layer, from s, to s).
-    """
-
-    title: tuple[str, ...]
-    layers: int
-    height_mm: float
-    seconds: float
-    pixels: tuple[int, int]
-    pixel_um: float
-    pictures: int
-    on_glass: bool
-    lights_s: tuple[tuple[float, float], ...]
-
-    @property
-    def runs(self) -> tuple[tuple[int, int, float, float], ...]:
-        """Stretches of layers that are lit alike, counted from 1."""
-        found: list[tuple[int, int, float, float]] = []
-        for number, (low, high) in enumerate(self.lights_s, start=1):
-            if found and found[-1][2:] == (low, high):
-                found[-1] = (found[-1][0], number, low, high)
-            else:
-                found.append((number, number, low, high))
-        return tuple(found)
-
-
-def is_package(data: bytes) -> bool:
-    """Whether a file looks like a layer package."""
-    return data[:4] == ZIP
-
-
-def check_package(data: bytes) -> LitLayers:
-    """What a layer package will do; InvalidInput says where it is wrong."""
-    found = read_package(data)
-    lights = []
-    for layer in found.layers:
-        times = [light.seconds for light in layer.lights]
-        # The first picture is lit for all; what stays lit longest has the sum.
-        lights.append((round(times[0], 3), round(sum(times), 3)) if times else (0.0, 0.0))
-    height_mm = sum(layer.height_um for layer in found.layers) / 1000
-    return LitLayers(
-        found.title, len(found.layers), round(height_mm, 3), found.seconds, found.screen.pixels, found.screen.pixel_um,
-        len(found.images), found.on_glass, tuple(lights),
-    )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -122,28 +66,6 @@ def bring(workshop: Workshop, data: bytes) -> str:
     return digest
 
 
-def unpacked(data: bytes) -> bytes:
-    """The file of one that may be packed with gzip. InvalidInput where it cannot be unpacked or is too large."""
-    if data[:2] == GZ:
-        try:
-            data = _inflated(data)
-        except (OSError, EOFError, zlib.error) as error:
-            raise InvalidInput("file", "is packed and cannot be unpacked; fetch it again") from error
-    if len(data) > LARGEST_FILE:
-        raise InvalidInput("file", f"is larger than {LARGEST_FILE // 1_000_000} MB; that is the most that is read")
-    return data
-
-
-def _inflated(data: bytes) -> bytes:
-    """What is in a gzip. G-code packs to a tenth; what packs to far less is not unpacked to its end."""
-    most = min(LARGEST_FILE, max(SMALL_FILE, MOST_PACKED * len(data)))
-    with gzip.open(io.BytesIO(data)) as packed:
-        found = packed.read(most + 1)
-    if len(found) > most and most < LARGEST_FILE:
-        raise InvalidInput("file", f"unpacks to more than {MOST_PACKED} times its size, as no G-code does")
-    return found
-
-
 _PROGRAMS: OrderedDict[str, Program] = OrderedDict()
 _LOOKED: OrderedDict[tuple[str, str], AnalysedFile] = OrderedDict()
 _LOCK = threading.RLock()
@@ -159,9 +81,11 @@ def _program(digest: str, fetch: Callable[[], bytes]) -> Program:
         return _PROGRAMS[digest]
 
 
-def look(workshop: Workshop, digest: str, profile_id: int | None = None) -> AnalysedFile:
-    """What a file that was brought will do, against a profile if one is given. NotFound once it is gone."""
-    return look_against(workshop, digest, against(workshop, profile_id))
+def look(workshop: Workshop, digest: str, profile_id: int | None = None, dialect: str = "") -> AnalysedFile:
+    """What a file that was brought will do, against a profile if one is given, its words understood by a dialect if one
+    is chosen. NotFound once it is gone.
+    """
+    return look_against(workshop, digest, replace(against(workshop, profile_id), dialect=dialect))
 
 
 def look_against(workshop: Workshop, digest: str, held: Against) -> AnalysedFile:
@@ -176,11 +100,7 @@ def look_against(workshop: Workshop, digest: str, held: Against) -> AnalysedFile
         raise NotFound("this file is not kept any more; bring it again") from error
     with _LOCK:
         if key not in _LOOKED:
-            case = analyse(
-                _program(digest, there.read_bytes), printer=held.printer, numbers=held.numbers,
-                filament_mm=held.filament_mm,
-            )  # fmt: skip
-            found = summary(case, held.filament_mm, held.density_g_cm3)
+            case, found = held.look(_program(digest, there.read_bytes))
             priced = (held.material.cost(found.grams), held.material.currency) if held.material else ()
             _LOOKED[key] = AnalysedFile(digest, size, found, case, case.numbers.get("max_flow_mm3_s"), *priced)
             _forget(_LOOKED, lambda looked: len(looked.case.program))
@@ -192,25 +112,6 @@ def _forget(held: OrderedDict[Any, Any], moves: Callable[[Any], int]) -> None:
     """Let go of what was looked at longest ago."""
     while len(held) > 1 and (len(held) > MOST_READ or sum(map(moves, held.values())) > MOST_MOVES):
         held.popitem(last=False)
-
-
-@dataclass(frozen=True, slots=True)
-class Against:
-    """What a file is held against; without a profile, usual filament."""
-
-    printer: Printer | None = None
-    material: Material | None = None
-    numbers: Mapping[str, float] = field(default_factory=dict)
-
-    @property
-    def filament_mm(self) -> float:
-        """Its diameter."""
-        return self.numbers.get("filament_diameter_mm", 1.75)
-
-    @property
-    def density_g_cm3(self) -> float:
-        """Of the filament."""
-        return self.numbers.get("density_g_cm3", 1.24)
 
 
 def against(workshop: Workshop, profile_id: int | None) -> Against:

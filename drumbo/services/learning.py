@@ -10,10 +10,11 @@ from sqlalchemy.orm import Session
 
 from drumbo.core.catalogue import BY_KEY, FILAMENT, Parameter
 from drumbo.core.errors import InvalidInput
+from drumbo.core.gcode.against import Against
 from drumbo.core.gcode.inferred import InferredSetting, inferred_settings
 from drumbo.core.profile import Origin, OriginKind, Profile, Value, changed, start
 from drumbo.core.workshop import Material, Printer
-from drumbo.services.check import Against, look_against
+from drumbo.services.check import look_against
 from drumbo.services.profiles import add, check_name, picked
 from drumbo.store.database import Workshop
 

@@ -15,7 +15,7 @@ from werkzeug.routing import IntegerConverter
 
 from drumbo import __version__
 from drumbo.core.errors import DrumboError, InvalidInput, NotFound
-from drumbo.services.check import LARGEST_FILE
+from drumbo.exchange.incoming import LARGEST_FILE
 from drumbo.services.prints import PrintManager
 from drumbo.services.shelf import fill_in
 from drumbo.store.database import Workshop

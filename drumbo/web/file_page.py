@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from drumbo.core.gcode.analysis import Remark
 from drumbo.core.gcode.beside import Pair
 from drumbo.core.gcode.inspect import HeatBand, Inspection, RoleSummary, Wait
-from drumbo.services.check import AnalysedFile, LitLayers
+from drumbo.core.remark import Remark
+from drumbo.exchange.package_check import LitLayers
+from drumbo.services.check import AnalysedFile
 from drumbo.web.filters import duration, grams, money, plain
 
 MOST_TEMPERATURES, MOST_WAITS, MOST_LIGHTS = 4, 3, 30

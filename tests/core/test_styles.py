@@ -6,10 +6,10 @@ import pytest
 
 from bench.check import FAULTS, PRINTER, judged, look
 from bench.styles import STYLES, write
-from drumbo.core.gcode.analysis import NOTE
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.gcode.inspect import Inspection, inspect
 from drumbo.core.gcode.reader import read
+from drumbo.core.remark import NOTE
 from drumbo.core.workshop import Printer
 
 

@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from drumbo.core.families import Family, family
 from drumbo.core.gcode.command import Command
 from drumbo.core.gcode.islands import islands
 from drumbo.core.gcode.kernel import HOME
@@ -19,29 +18,14 @@ from drumbo.core.gcode.program import Program, is_known
 from drumbo.core.gcode.retractions import Retractions, retraction_statistics
 from drumbo.core.gcode.roles import NAMES, roles
 from drumbo.core.heights import Clearance, runs_into
-from drumbo.core.workshop import Material, Printer
+from drumbo.core.remark import Remark
+
+if TYPE_CHECKING:
+    from drumbo.core.families import Family
+    from drumbo.core.workshop import Material, Printer
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
-
-BAD, ODD, NOTE = "bad", "odd", "note"
-"""What may spoil a print or a printer; what is odd; and what cannot be known from the file."""
-
-
-@dataclass(frozen=True, slots=True)
-class Remark:
-    """Something worth saying. `weight` is one of the three above; `line` 0 is the whole file, `layer` counts from 1, 0
-    where it is of none; `share` is how much of the time of all lines it touches; `do` is the remedy; `rule` names the
-    question that it answers.
-    """
-
-    weight: str
-    line: int
-    text: str
-    layer: int = 0
-    share: float = 0.0
-    do: str = ""
-    rule: str = ""
 
 
 @dataclass(frozen=True)
@@ -126,6 +110,8 @@ class FileAnalysis:
     @cached_property
     def polymer(self) -> Family | None:
         """What it is printed in, from the material or from how hot the file is; None where that does not tell."""
+        from drumbo.core.families import family  # noqa: PLC0415 - a small file is looked at before it were loaded
+
         if self.material is not None:
             return family(self.material.family)
         above = self.found.laid & (self.found.layer > 0)

@@ -9,17 +9,19 @@ import math
 from typing import Any
 
 import numpy as np
-from numba import njit
+
+from drumbo.core.compiled import is_plain, njit
+from drumbo.core.gcode import bitrows
 
 
-@njit(cache=True, nogil=True)
+@njit
 def bit(grid: Any, x: float, y: float) -> Any:
     """Whether the cell at a place is set; it must lie in the grid."""
     column = int(x)
     return (grid[int(y), column >> 6] >> np.uint64(column & 63)) & np.uint64(1) != 0
 
 
-@njit(cache=True, nogil=True)
+@njit
 def paint(grid: Any, x0: float, y0: float, x1: float, y1: float, reach: float) -> None:
     """Set the cells whose middles lie within `reach` of a line, all of which must lie in the grid."""
     dx, dy = x1 - x0, y1 - y0
@@ -51,7 +53,7 @@ def paint(grid: Any, x0: float, y0: float, x1: float, y1: float, reach: float) -
         x += slope
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _row_spread(row: Any, free: Any) -> None:
     """Spread set bits of a row along runs of free ones, both ways."""
     one, top = np.uint64(1), np.uint64(63)
@@ -78,7 +80,7 @@ def _row_spread(row: Any, free: Any) -> None:
         carry = (full & one) << top
 
 
-@njit(cache=True, nogil=True)
+@njit
 def spread(grid: Any, free: Any) -> None:
     """Spread what is set over what is free, until nothing more is reached: down, up, and so on."""
     rows, words = grid.shape
@@ -99,7 +101,7 @@ def spread(grid: Any, free: Any) -> None:
         sweep += 1
 
 
-@njit(cache=True, nogil=True)
+@njit
 def open_air(solid: Any, lines: Any, air: Any, free: Any, gaps: Any) -> None:
     """Fill `air` with where a layer is open. `solid` is all roads, `lines` those that are no loops; `free` and `gaps`
     are room to work in.
@@ -131,3 +133,15 @@ def open_air(solid: Any, lines: Any, air: Any, free: Any, gaps: Any) -> None:
     for row in range(rows):
         for k in range(words):
             air[row, k] |= free[row, k] & ~gaps[row, k]
+
+
+def new_grids(count: int, rows: int, words: int) -> Any:
+    """So many grids with nothing set."""
+    if is_plain():
+        return [bitrows.BitRows(rows, words) for _ in range(count)]
+    return np.zeros((count, rows, words), np.uint64)
+
+
+if is_plain():  # the same names for the other form
+    bit, paint, spread = bitrows.bit, bitrows.paint, bitrows.spread
+    open_air = bitrows.open_air  # type: ignore[assignment]

@@ -6,18 +6,22 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.errors import GcodeError
-from drumbo.core.gcode.analysis import FileAnalysis, Remark
+from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.checks import findings
 from drumbo.core.gcode.command import What
 from drumbo.core.gcode.move_columns import by_time, move_columns
 from drumbo.core.gcode.program import Program
 from drumbo.core.gcode.roles import INNER, NAMES, OUTER, ROADS, STILL, TOP, TRAVEL, UNSUPPORTED
-from drumbo.core.workshop import Material, Printer
+from drumbo.core.remark import Remark
+
+if TYPE_CHECKING:
+    from drumbo.core.workshop import Material, Printer
 
 Floats = NDArray[np.float64]
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from drumbo.core.gcode.bitgrid import bit, paint, spread
+from drumbo.core.compiled import njit
+from drumbo.core.gcode.bitgrid import bit, new_grids, paint, spread
 from drumbo.core.gcode.move_columns import MoveColumns
 from drumbo.core.gcode.program import Program
 from drumbo.core.gcode.roles import UNSUPPORTED, by_layer
@@ -69,7 +69,7 @@ def _of_layer(
     cell = max(width / CELLS_A_LINE, extent / MOST_CELLS)
     shape = tuple(int((float(c.max()) - f) / cell) + 1 + 2 * MARGIN for c, f in ((ends_y, low), (ends_x, left)))
     words = (shape[1] + 63) // 64 + 1
-    solid, held = (np.zeros((shape[0], words), np.uint64) for _ in range(2))
+    solid, held = new_grids(2, shape[0], words)
     place = (left - MARGIN * cell, low - MARGIN * cell, cell)
     _paint(x, y, found.width, rows, place, solid)
     _paint(x, y, found.width, below, place, held)
@@ -78,7 +78,7 @@ def _of_layer(
     return np.asarray(rows[_loose(x, y, rows, role, place, held)])
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _clipped(begin: float, step: float, low: float, high: float, t0: float, t1: float) -> Any:
     """The part of a line, as shares of it between t0 and t1, whose one coordinate lies between two."""
     if step == 0.0:
@@ -87,11 +87,11 @@ def _clipped(begin: float, step: float, low: float, high: float, t0: float, t1: 
     return max(t0, min(one, other)), min(t1, max(one, other))
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _paint(x: Any, y: Any, width: Any, rows: Any, place: Any, grid: Any) -> None:
     """Paint lines, as far as they lie in the grid."""
     left, low, cell = place
-    high, wide = grid.shape[0] - EDGE, grid.shape[1] * 64 - EDGE
+    high, wide = grid.shape[0] - EDGE, 64 * grid.shape[1] - EDGE
     for i in rows:
         before = max(i - 1, 0)
         x0, y0 = (x[before] - left) / cell, (y[before] - low) / cell
@@ -103,7 +103,7 @@ def _paint(x: Any, y: Any, width: Any, rows: Any, place: Any, grid: Any) -> None
             paint(grid, x0 + dx * t0, y0 + dy * t0, x0 + dx * t1, y0 + dy * t1, reach)
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _loose(x: Any, y: Any, rows: Any, role: Any, place: Any, held: Any) -> Any:
     """Which of some rows are in the air and hang on nothing."""
     left, low, cell = place

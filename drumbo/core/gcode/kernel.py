@@ -9,9 +9,9 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from drumbo.core.compiled import is_plain, njit
 from drumbo.core.gcode.tokens import (
     AT_BYTE,
     AXES,
@@ -73,14 +73,14 @@ def _longer(columns: tuple[NDArray[Any], ...], least: int = 0) -> tuple[NDArray[
 # to a unit of E, other than 1 where E tells a volume.
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _moved(has: int, told: float, at: float, shift: float, absolute: bool) -> float:
     if not has:
         return at
     return told + shift if absolute else at + told
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _aim(have: int, told: Any, at: Any, shift: Any, modes: Any) -> Any:
     """Where a move goes."""
     _, absolute, absolute_e, _, _ = modes
@@ -92,7 +92,7 @@ def _aim(have: int, told: Any, at: Any, shift: Any, modes: Any) -> Any:
     )
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _homed(have: int, at: Any, others: Any) -> Any:
     """Four numbers with 0 for the axes that are homed: those named, or X Y Z where none is."""
     every = not have & AXES
@@ -104,7 +104,7 @@ def _homed(have: int, at: Any, others: Any) -> Any:
     )
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _shifted(have: int, told: Any, at: Any, shift: Any) -> Any:
     """G92: from here on the named axes, or all of them, are said to be elsewhere."""
     every = not have & (AXES | 1 << E)
@@ -116,7 +116,7 @@ def _shifted(have: int, told: Any, at: Any, shift: Any) -> Any:
     )
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _modes(letter: int, code: int, have: int, value: Any, modes: Any) -> Any:
     """Unit, absolute or not, plane, filament to a unit of E, as a command leaves them."""
     unit, absolute, absolute_e, plane, fed_each = modes
@@ -137,14 +137,14 @@ def _modes(letter: int, code: int, have: int, value: Any, modes: Any) -> Any:
     return unit, absolute, absolute_e, plane, fed_each
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _dwells(letter: int, code: int, have: int, value: Any) -> bool:
     """G4 that names a time."""
     named = (have >> P & 1 and value[P] > 0) or (have >> S & 1 and value[S] > 0)
     return bool(letter == 71 and code == 40 and named)
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _firmware(letter: int, code: int, have: int, length: float, feed: float, firmware: Any) -> Any:
     """Firmware's retraction as a command leaves it: length, feed, feed of the way back, whether it is retracted."""
     retract_mm, retract_feed, unretract_feed, retracted = firmware
@@ -160,7 +160,7 @@ def _firmware(letter: int, code: int, have: int, length: float, feed: float, fir
     return retract_mm, retract_feed, unretract_feed, retracted
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _retract(code: int, firmware: Any) -> Any:
     """(filament fed, mm, feed) of firmware's retract and unretract: each only where the other came before it."""
     retract_mm, retract_feed, unretract_feed, retracted = firmware
@@ -169,7 +169,7 @@ def _retract(code: int, firmware: Any) -> Any:
     return (retract_mm if retracted else 0.0), unretract_feed
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _keep(commands: Any, parameters: Any, kept: int, word: Any, line: int, count: int, begin: int, value: Any) -> int:
     """Write a command behind the others, where there is room; returns how many there are then."""
     commands[kept, 0] = word[LETTER]
@@ -184,7 +184,7 @@ def _keep(commands: Any, parameters: Any, kept: int, word: Any, line: int, count
     return kept + 1
 
 
-def scan(data: NDArray[np.uint8], rows: tuple[NDArray[Any], ...]) -> Any:
+def scan(data: Any, rows: tuple[NDArray[Any], ...]) -> Any:
     """Read bytes (n,) uint8 that end with a line's end.
 
     Returns (rows, row count, commands, parameters, command count, line count, first line with an exponent or 0,
@@ -196,9 +196,16 @@ def scan(data: NDArray[np.uint8], rows: tuple[NDArray[Any], ...]) -> Any:
     stands where a number should; parameters are (k, 26) float64 by letter, NaN where absent.
     """
     commands: tuple[NDArray[Any], ...] = (np.empty((1024, 6), np.int64), np.empty((1024, 26)))
-    status, word, value = np.zeros(3, np.int64), np.zeros(WORD_SIZE, np.int64), np.zeros(26)
-    where, state = np.zeros(_WHERE_SIZE, np.int64), _FRESH.copy()
+    status = np.zeros(3, np.int64)
+    word: Any = np.zeros(WORD_SIZE, np.int64)
+    value: Any = np.zeros(26)
+    where: Any = np.zeros(_WHERE_SIZE, np.int64)
+    state: Any = _FRESH.copy()
     where[_AT] = 3 if data[:3].tobytes() == b"\xef\xbb\xbf" else 0
+    if is_plain():
+        # Python's own numbers are quicker there, and never too small for a sum.
+        data = data.tobytes()
+        word, value, where, state = (each.tolist() for each in (word, value, where, state))
     while where[_AT] < len(data) and not status[0]:
         _scan(data, rows, commands[0], commands[1], where, state, word, value, status)
         if where[_ROWS] + max(where[_WANTED], 1) > len(rows[0]):
@@ -216,7 +223,7 @@ def scan(data: NDArray[np.uint8], rows: tuple[NDArray[Any], ...]) -> Any:
     )
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _scan(
     data: Any, rows: Any, commands: Any, parameters: Any, where: Any, state: Any, word: Any, value: Any, status: Any
 ) -> None:  # fmt: skip

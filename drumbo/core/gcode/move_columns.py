@@ -12,9 +12,9 @@ from itertools import pairwise
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from drumbo.core.compiled import njit
 from drumbo.core.gcode.kernel import HOME
 from drumbo.core.gcode.program import Program
 from drumbo.core.motion import Motion
@@ -163,7 +163,7 @@ def _with_turns(levels: Floats, z: Floats) -> Floats:
     return np.concatenate([below, more if len(more) else [top], above])
 
 
-@njit(cache=True, nogil=True)
+@njit
 def layer_sums(role: Any, roles: int, found: Any, layers: int) -> Any:
     """((roles, layers), (roles, layers)): mm³ over mm of height, and mm of way, of all that is laid. `found` are the
     columns laid, layer, way, width and height.
@@ -181,7 +181,7 @@ WIDTHS = np.geomspace(0.005, 30.0, 600)
 """mm, 1.5 % apart."""
 
 
-@njit(cache=True, nogil=True)
+@njit
 def way_by_width(role: Any, roles: int, found: Any) -> Any:
     """(roles, widths) mm of way by role and by what a line's area is over its height, in steps of `WIDTHS`."""
     laid, _, way, width, height = found

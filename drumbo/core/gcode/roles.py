@@ -13,13 +13,14 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from drumbo.core.gcode.bitgrid import bit, open_air, paint
+from drumbo.core.compiled import is_plain, njit
+from drumbo.core.gcode.bitgrid import bit, new_grids, open_air, paint
 from drumbo.core.gcode.move_columns import MoveColumns
 from drumbo.core.gcode.program import Program
 
+ALL = ~np.uint64(0)
 STILL, TRAVEL, INNER, OUTER, TOP, UNSUPPORTED = range(6)
 ROADS = (INNER, OUTER, TOP, UNSUPPORTED)
 NAMES = ("retractions, waits", "travels", "inner lines", "outer walls", "tops", "in the air")
@@ -70,14 +71,18 @@ def roles(program: Program, found: MoveColumns) -> NDArray[np.uint8]:
     grid = (rows, (columns + 63) // 64)
 
     def classify(low: int, high: int) -> None:
-        _classify(moves, order, starts, found.on_bed, (low, high), place, grid, out)
+        room = tuple(new_grids(count, *grid) for count in (4, 4, 3))
+        _classify(moves, order, starts, found.on_bed, (low, high), place, room, out)
 
+    if is_plain():
+        classify(0, len(found.on_bed))
+        return out
     with ThreadPoolExecutor(THREADS) as pool:
         list(pool.map(classify, cuts.tolist(), cuts[1:].tolist()))
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _ends(moves: Any) -> Any:
     """(least x, most x, least y, most y) of all roads, mm."""
     x, y, laid, _ = moves
@@ -91,21 +96,19 @@ def _ends(moves: Any) -> Any:
     return left, right, low, high
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _classify(
-    moves: Any, order: Any, starts: Any, on_bed: Any, layers: Any, place: Any, grid: Any, out: Any
+    moves: Any, order: Any, starts: Any, on_bed: Any, layers: Any, place: Any, room: Any, out: Any
 ) -> None:  # fmt: skip
     """Set the role of every road of some `layers` (from, below) in `out`, which is INNER for all of them before.
-    `moves` are the columns x, y, laid and width; `place` the grid's corner, mm, and cells in a mm; `grid` its rows and
-    words.
+    `moves` are the columns x, y, laid and width; `place` the grid's corner, mm, and cells in a mm; `room` are
+    four grids of what is solid, four of air, and three to work in.
     """
     # Rings of four layers: two below, the one that is looked at, and the one above.
-    solid = np.zeros((4, *grid), np.uint64)
-    air = np.zeros((4, *grid), np.uint64)
-    rooms = np.zeros((3, *grid), np.uint64)
+    solid, air, rooms = room
     for k in range(max(layers[0] - 2, 0), layers[1] + 1):
-        solid[k % 4] = 0
-        air[k % 4] = ~np.uint64(0)
+        solid[k % 4][:] = 0
+        air[k % 4][:] = ALL
         if k < len(on_bed):
             _paint_layer(moves, order[starts[k] : starts[k + 1]], place, solid[k % 4], air[k % 4], rooms)
         if k > layers[0]:
@@ -113,7 +116,7 @@ def _classify(
             _judge_layer(moves, order[starts[k - 1] : starts[k]], place, near, on_bed[k - 1], out)
 
 
-@njit(cache=True, nogil=True)
+@njit
 def by_layer(laid: Any, layer: Any, layers: int) -> Any:
     """Rows that lay a road, by layer and then in order: (rows, where each layer starts in them)."""
     starts = np.zeros(layers + 1, np.int64)
@@ -131,7 +134,7 @@ def by_layer(laid: Any, layer: Any, layers: int) -> Any:
     return order, starts
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _at(moves: Any, place: Any, row: int) -> Any:
     """Where a row's move ends, in cells; row -1 is where the head begins."""
     left, low, each = place
@@ -140,7 +143,7 @@ def _at(moves: Any, place: Any, row: int) -> Any:
     return (moves[0][row] - left) * each, (moves[1][row] - low) * each
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _path_end(rows: Any, first: int) -> int:
     """Where a path that begins at rows[first] ends: it goes on while rows follow each other."""
     k = first + 1
@@ -149,7 +152,7 @@ def _path_end(rows: Any, first: int) -> int:
     return k
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _is_loop(moves: Any, path: Any, place: Any) -> Any:
     """Whether a path closes on itself round some area; or is a turn of a spiral, which goes on in the next layer, or
     comes from the one before, without a stop.
@@ -173,7 +176,7 @@ def _is_loop(moves: Any, path: Any, place: Any) -> Any:
     return gap <= max(LOOP_GAP_MM * each, 2 * width) and way > max(LOOP_WAY_MM * each, 3 * gap)
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _paint_layer(moves: Any, rows: Any, place: Any, solid: Any, air: Any, rooms: Any) -> None:
     """Paint one layer's roads, and find where it is open."""
     if not len(rows):
@@ -208,7 +211,7 @@ def _paint_layer(moves: Any, rows: Any, place: Any, solid: Any, air: Any, rooms:
     open_air(solid[r0:r1, c0:c1], lines[r0:r1, c0:c1], air[r0:r1, c0:c1], free[r0:r1, c0:c1], gaps[r0:r1, c0:c1])
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _judge_layer(moves: Any, rows: Any, place: Any, near: Any, rests: bool, out: Any) -> None:
     """Set the roles of one layer's roads. `near` are its roads and its air, the air above, the roads of the two layers
     below.
@@ -232,7 +235,7 @@ def _judge_layer(moves: Any, rows: Any, place: Any, near: Any, rests: bool, out:
         k = end
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _judge_road(x0: float, y0: float, x1: float, y1: float, width: float, near: Any, rests: bool) -> Any:
     """(the role of a road, if it is of no loop; how much of its way lies beside open air); lengths in cells."""
     solid, air, air_above, below, below_that = near

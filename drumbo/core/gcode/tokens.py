@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit
+
+from drumbo.core.compiled import njit
 
 # What went wrong, as (code, byte offset, line) in `status`.
 OK, NO_NUMBER, BAD_BYTE, BAD_CHECKSUM, BAD_ARC, UNFILLED = range(6)
@@ -29,7 +30,7 @@ AXES = 1 << 23 | 1 << 24 | 1 << 25
 D, E, F, I, L, N, P, R, S, X, Y, Z = (ord(letter) - 65 for letter in "DEFILNPRSXYZ")
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _past(data: Any, i: int, stop: int) -> int:
     """Behind the next `stop`, or at the line's end where there is none."""
     while data[i] != stop and data[i] != 10:
@@ -37,7 +38,7 @@ def _past(data: Any, i: int, stop: int) -> int:
     return i + 1 if data[i] == stop and stop != 10 else i
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _exponent(data: Any, i: int, small: bool) -> Any:
     """(power of ten, behind it) where an E behind digits is an exponent, as in 1e-05, and no word of its own, as in
     G1X10E-10: a sign and two or three digits follow, and they begin with 0 or the e is small in a word that is not.
@@ -53,7 +54,7 @@ def _exponent(data: Any, i: int, small: bool) -> Any:
     return (-power if data[i + 1] == 45 else power), k
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _number(data: Any, i: int, small: bool) -> Any:
     """(number, behind it, whether there was any digit, whether it has an exponent). Digits are gathered as an integer,
     then scaled once, so that the number is rounded once. `small` is whether its word is written small.
@@ -92,7 +93,7 @@ def _number(data: Any, i: int, small: bool) -> Any:
     return (-number if negative else number), i, any_digit, i > begin
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _checksum_fits(data: Any, begin: int, star: int) -> Any:
     """(whether the number behind a star is that of the line's bytes before it, behind the number)."""
     told, checksum, i = 0, 0, star + 1
@@ -104,7 +105,7 @@ def _checksum_fits(data: Any, begin: int, star: int) -> Any:
     return told == checksum, i
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _begins_another(data: Any, i: int) -> bool:
     """Whether a G or M stands here with a number behind it."""
     after = i + 1
@@ -113,13 +114,13 @@ def _begins_another(data: Any, i: int) -> bool:
     return bool(48 <= data[after] <= 57)
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _is_text(code: int) -> bool:
     """Whether the rest of an M command is a name or a message."""
     return bool(np.any(code == _TEXT_M * 10))
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _beside_words(data: Any, i: int, begin: int, letter: int, code: int, numbered: int) -> Any:
     """(behind it, what is wrong with it): a comment, a text in quotes, a checksum, or words of other dialects."""
     c = data[i]
@@ -139,18 +140,18 @@ def _beside_words(data: Any, i: int, begin: int, letter: int, code: int, numbere
     return i, BAD_BYTE
 
 
-@njit(cache=True, nogil=True)
+@njit
 def is_move(letter: int, code: int) -> bool:
     return letter == 71 and (code == 0 or code == 10 or code == 20 or code == 30)
 
 
-@njit(cache=True, nogil=True)
+@njit
 def is_retraction(letter: int, code: int, have: int) -> bool:
     """G10 and G11; with P or L they are about tools and offsets."""
     return letter == 71 and (code == 100 or code == 110) and not (have >> P & 1 or have >> L & 1)
 
 
-@njit(cache=True, nogil=True)
+@njit
 def read_command(data: Any, i: int, begin: int, word: Any, value: Any) -> int:
     """Read one command into `word` and its numbers into `value` (26,) by letter; returns where to go on."""
     letter, code, have, bare = 0, 0, 0, 0

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit
 
+from drumbo.core.compiled import njit
 from drumbo.core.gcode.tokens import I, R
 
 CHORD_MM = 0.5
@@ -16,19 +16,19 @@ MOST_CHORDS = 1_000_000
 """Of one arc: more is no arc that a printer was meant to drive."""
 
 
-@njit(cache=True, nogil=True)
+@njit
 def in_plane(point: Any, plane: int) -> Any:
     """X Y Z as first axis, second axis, and the one that a turn may climb along."""
     x, y, z = point[0], point[1], point[2]
     return (x, y, z) if plane == 0 else (z, x, y) if plane == 1 else (y, z, x)
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _out_of_plane(one: float, two: float, up: float, plane: int) -> Any:
     return (one, two, up) if plane == 0 else (two, up, one) if plane == 1 else (up, one, two)
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _by_radius(begin: Any, end: Any, radius: float, clockwise: bool) -> Any:
     """(first, second, whether there is one): the middle of a turn told by its radius, in its plane."""
     half_one, half_two = (end[0] - begin[0]) / 2, (end[1] - begin[1]) / 2
@@ -40,7 +40,7 @@ def _by_radius(begin: Any, end: Any, radius: float, clockwise: bool) -> Any:
     return begin[0] + half_one - side * rise * half_two, begin[1] + half_two + side * rise * half_one, True
 
 
-@njit(cache=True, nogil=True)
+@njit
 def turn_between(have: int, value: Any, begin: Any, end: Any, modes: Any, clockwise: bool) -> Any:
     """(chords, first and second of the middle, radius, first angle, sweep) of a turn between two points in its plane;
     no chords where there is no such turn.
@@ -65,7 +65,7 @@ def turn_between(have: int, value: Any, begin: Any, end: Any, modes: Any, clockw
     return (chords if chords <= MOST_CHORDS else 0), middle_one, middle_two, radius, first, sweep
 
 
-@njit(cache=True, nogil=True)
+@njit
 def write_turn(
     rows: Any, count: int, line: int, turn: Any, begin: Any, end: Any, fed: float, feed: float, kind: int, plane: int
 ) -> int:

@@ -9,10 +9,12 @@ from __future__ import annotations
 
 import struct
 import zlib
+from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from drumbo.core.compiled import njit
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 _UP = 2
@@ -39,8 +41,8 @@ def _chunk(name: bytes, data: bytes) -> bytes:
     return struct.pack(">I", len(data)) + name + data + struct.pack(">I", zlib.crc32(data, zlib.crc32(name)))
 
 
-@njit(cache=True, nogil=True)
-def _filtered(rows):  # type: ignore[no-untyped-def]
+@njit
+def _filtered(rows: Any) -> Any:
     height, across = rows.shape
     out = np.empty((height, across + 1), dtype=np.uint8)
     for row in range(height):

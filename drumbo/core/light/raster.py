@@ -7,10 +7,12 @@ front, as a picture seen from above.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from drumbo.core.compiled import njit
 
 Bytes = NDArray[np.uint8]
 Rings = Sequence[NDArray[np.float32]]
@@ -50,8 +52,8 @@ def greys(rings: Rings, pixels: tuple[int, int], pixel_mm: float, levels: int) -
     return np.rint(np.rint(share * levels) * (255 / levels)).astype(np.uint8)
 
 
-@njit(cache=True, nogil=True)
-def _crossings(points, starts, scale, rows):  # type: ignore[no-untyped-def]
+@njit
+def _crossings(points: Any, starts: Any, scale: Any, rows: Any) -> Any:
     """Where edges cross the middles of rows, `scale` rows to a pixel: first[r]..first[r + 1] of x, sorted."""
     first = np.zeros(rows + 1, dtype=np.int64)
     for ring in range(len(starts) - 1):
@@ -90,8 +92,8 @@ def _crossings(points, starts, scale, rows):  # type: ignore[no-untyped-def]
     return first, x
 
 
-@njit(cache=True, nogil=True)
-def _fill_bits(points, starts, columns, out):  # type: ignore[no-untyped-def]
+@njit
+def _fill_bits(points: Any, starts: Any, columns: Any, out: Any) -> Any:
     rows = out.shape[0]
     first, x = _crossings(points, starts, 1.0, rows)
     for row in range(rows):
@@ -111,8 +113,8 @@ def _fill_bits(points, starts, columns, out):  # type: ignore[no-untyped-def]
                 out[row, right] |= tail
 
 
-@njit(cache=True, nogil=True)
-def _cover(points, starts, fine, share):  # type: ignore[no-untyped-def]
+@njit
+def _cover(points: Any, starts: Any, fine: Any, share: Any) -> Any:
     """Add to each pixel the share of it that lies inside, exact along x, from `fine` lines a row along y."""
     rows, columns = share.shape
     first, x = _crossings(points, starts, float(fine), rows * fine)

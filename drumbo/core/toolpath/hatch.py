@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from drumbo.core.compiled import njit
 
 Floats = NDArray[np.float64]
 
@@ -30,7 +31,7 @@ def hatch(edges: Floats, spacing_mm: float, angle: float, phase_mm: float = 0.0)
     return np.column_stack([start, end, lines[0::2]])
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _cross(a: Floats, b: Floats, spacing: float, phase: float) -> tuple[NDArray[np.int64], Floats]:
     """Every crossing of an edge with a scanline, half open in y so that a shared corner counts once."""
     count = 0

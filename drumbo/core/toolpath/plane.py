@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from drumbo.core.compiled import njit
 
 Floats = NDArray[np.float64]
 
@@ -24,7 +25,7 @@ def edges_of(rings: Sequence[Floats]) -> Floats:
     return edges
 
 
-@njit(cache=True, nogil=True)
+@njit
 def inside(points: Floats, edges: Floats) -> NDArray[np.bool_]:
     """(n,) bool: which points (n, 2) lie in the region with edges (m, 4), by the even–odd rule."""
     result = np.zeros(len(points), np.bool_)
@@ -39,7 +40,7 @@ def inside(points: Floats, edges: Floats) -> NDArray[np.bool_]:
     return result
 
 
-@njit(cache=True, nogil=True)
+@njit
 def crosses(ax: float, ay: float, bx: float, by: float, edges: Floats) -> bool:
     """Whether the line from a to b meets any edge, ends not counted within 1 µm."""
     dx, dy = bx - ax, by - ay
@@ -56,7 +57,7 @@ def crosses(ax: float, ay: float, bx: float, by: float, edges: Floats) -> bool:
     return False
 
 
-@njit(cache=True, nogil=True)
+@njit
 def closed_from_rear(ring: Floats) -> Floats:
     """(k + 1, 2): the ring from its rearmost corner (of those the leftmost) round to itself."""
     rear = 0
@@ -87,7 +88,7 @@ def cut_end(points: Floats, length: float) -> tuple[Floats, Floats]:
     return np.vstack([points[: last + 1], cut]), points[last + 1 :]
 
 
-@njit(cache=True, nogil=True)
+@njit
 def subdivide(points: Floats, longest: float) -> Floats:
     """The same line with more points, none further from the next than `longest`."""
     counts = np.empty(len(points) - 1, np.int64)
@@ -104,7 +105,7 @@ def subdivide(points: Floats, longest: float) -> Floats:
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit
 def nearest_chain(lines: Floats, x: float, y: float) -> tuple[NDArray[np.int64], NDArray[np.bool_], Floats]:
     """Visit every line (n, 4) once, from (x, y), always the one with the nearest end.
 
@@ -132,7 +133,7 @@ def nearest_chain(lines: Floats, x: float, y: float) -> tuple[NDArray[np.int64],
     return order, back, gaps
 
 
-@njit(cache=True, nogil=True)
+@njit
 def lay_rows(
     table: Floats, count: int, points: Floats, shift_x: float, shift_y: float,
     row: tuple[float, float, float, float, float, float],

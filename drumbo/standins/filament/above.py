@@ -9,10 +9,10 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 from PIL import Image, ImageFilter
 
+from drumbo.core.compiled import njit
 from drumbo.standins.filament.camera import Frame, png, rgb
 from drumbo.standins.filament.printing import PrintedObject, blobs
 
@@ -78,7 +78,7 @@ def frame_above(thing: PrintedObject, px_per_mm: float) -> Frame:
     return Frame(float(low[0]), float(low[1]), scale, width, height, "top")
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _lay(
     a: Any, b: Any, z: Any, height: Any, begins: Any, ends: Any, ridge: Any, flat: Any, gone: Any, order: Any,
     names: Any, left: float, bottom: float, scale: float, surface: Any, owner: Any,
@@ -157,7 +157,7 @@ def _cast(surface: Any, frame: Frame) -> Any:
     return np.asarray(1 - 0.5 * np.clip((_edge_of_shade(surface, down, falls) - surface) / 0.12, 0, 1), np.float32)
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _edge_of_shade(surface: Any, down: float, falls: float) -> Any:  # pragma: no cover - compiled
     """(h, w) height up to which each pixel lies in shade. Light comes from the left and `down` rows a column (0..1).
 

@@ -11,10 +11,10 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFilter, PngImagePlugin
 
+from drumbo.core.compiled import njit
 from drumbo.standins.filament.printing import PrintedObject, blobs
 
 Floats = NDArray[np.float64]
@@ -101,7 +101,7 @@ def _slumped(thing: PrintedObject, rng: np.random.Generator) -> Floats:
     return np.asarray(1.6 * np.clip(thing.slump - 0.05, 0, None) * spread)
 
 
-@njit(cache=True, nogil=True)
+@njit
 def _paint(
     a: Any, b: Any, z: Any, height: Any, width: Any, gaps: Any, left: float, bottom: float, scale: float,
     depth: Any, owner: Any, across: Any,

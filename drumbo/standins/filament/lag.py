@@ -12,8 +12,9 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from drumbo.core.compiled import njit
 
 Floats = NDArray[np.float64]
 
@@ -75,7 +76,7 @@ def _walk_loop(
                 came = 0.0
 
 
-_walk = njit(cache=True, nogil=True)(_walk_loop)
+_walk = njit(_walk_loop)
 
 
 def _take_from_loop(area: Any, length: Any, first: Any, volume: Any) -> None:
@@ -90,7 +91,7 @@ def _take_from_loop(area: Any, length: Any, first: Any, volume: Any) -> None:
             i += 1
 
 
-take_from = njit(cache=True, nogil=True)(_take_from_loop)
+take_from = njit(_take_from_loop)
 
 
 def _cycles_loop(e: Any, way: Any, feed: Any) -> Any:
@@ -120,4 +121,4 @@ def _cycles_loop(e: Any, way: Any, feed: Any) -> Any:
     return pulled, speed, extra, coasted
 
 
-cycles = njit(cache=True, nogil=True)(_cycles_loop)
+cycles = njit(_cycles_loop)

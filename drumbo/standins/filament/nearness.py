@@ -5,13 +5,14 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit
+
+from drumbo.core.compiled import njit
 
 _REACH = 2.0
 """Side of a bucket, mm; what is further away than a bucket or two counts as infinitely far."""
 
 
-@njit(cache=True, nogil=True)
+@njit
 def search(query: Any, a: Any, b: Any, order: Any, edges: Any, below: int, layer: Any, away: Any) -> None:
     """Distance of every query (q, 2) to the nearest piece of the layer `below` its own (0: the same), into `away` (q,).
 
@@ -57,7 +58,7 @@ def search(query: Any, a: Any, b: Any, order: Any, edges: Any, below: int, layer
             away[q] = best
 
 
-@njit(cache=True, nogil=True)
+@njit
 def beside(a: Any, b: Any, order: Any, edges: Any, layer: Any, which: Any, sides: Any) -> None:
     """Distance across to the next road on either side, for the pieces in `which`, into `sides` (w, 2); inf if none.
 
@@ -106,7 +107,7 @@ def beside(a: Any, b: Any, order: Any, edges: Any, layer: Any, which: Any, sides
                     piece = follow[piece]
 
 
-@njit(cache=True, nogil=True)
+@njit
 def enclosed(
     query: Any, aside: Any, a: Any, b: Any, order: Any, edges: Any, layer: Any, reach: float, out: Any
 ) -> None:

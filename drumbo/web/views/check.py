@@ -11,6 +11,8 @@ from drumbo.core.errors import GcodeError, InvalidInput
 from drumbo.core.fields import number
 from drumbo.core.gcode.roles import NAMES as NAMES_OF
 from drumbo.core.gcode.roles import ROADS
+from drumbo.exchange.incoming import is_package
+from drumbo.exchange.package_check import check_package
 from drumbo.services import check as service
 from drumbo.services import shelf
 from drumbo.web.file_page import file_page, package_page, pair_rows
@@ -32,8 +34,8 @@ def show() -> Any:
             if file is None or not file.filename:
                 raise InvalidInput("file", "choose a G-code file first")
             page["name"], data = file.filename, file.read()
-            if service.is_package(data):
-                page["package"] = package_page(service.check_package(data))
+            if is_package(data):
+                page["package"] = package_page(check_package(data))
             else:
                 digest = service.bring(workshop(), data)
                 asked = {"profile": page["chosen"], "name": file.filename[:80]}
@@ -117,7 +119,7 @@ def bring_beside(digest: str) -> Any:
         if file is None or not file.filename:
             raise InvalidInput("file", "is not chosen yet")
         data = file.read()
-        if service.is_package(data):
+        if is_package(data):
             raise InvalidInput("file", "is a layer package for a resin printer; only G-code lies beside G-code")
         other = service.bring(workshop(), data)
     except InvalidInput as error:

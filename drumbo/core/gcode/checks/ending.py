@@ -6,8 +6,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from drumbo.core.gcode.analysis import BAD, NOTE, ODD, FileAnalysis, Remark
+from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.command import Command, Effect, What
+from drumbo.core.remark import BAD, NOTE, ODD, Remark
 
 STAYS_MM, LIFTS_MM = 2.0, 0.2
 

@@ -7,10 +7,11 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from drumbo.core.gcode.analysis import BAD, ODD, FileAnalysis, Remark
+from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.command import What
 from drumbo.core.gcode.move_columns import ROUND, WIDTHS
 from drumbo.core.gcode.roles import INNER, NAMES, OUTER, TOP
+from drumbo.core.remark import BAD, ODD, Remark
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]

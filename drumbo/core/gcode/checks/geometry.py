@@ -7,8 +7,9 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from drumbo.core.gcode.analysis import BAD, NOTE, FileAnalysis, Remark
+from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.heights import CARRIAGE, HEAD, NOZZLE
+from drumbo.core.remark import BAD, NOTE, Remark
 
 BESIDE_MM = 0.5
 THIN, FLAT = 0.65, 2.0

@@ -7,8 +7,9 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from drumbo.core.gcode.analysis import BAD, ODD, FileAnalysis, Remark
+from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.command import What
+from drumbo.core.remark import BAD, ODD, Remark
 
 NEVER_NOZZLE_C, NEVER_BED_C = 500.0, 200.0
 """No printer for filament is meant to be hotter."""

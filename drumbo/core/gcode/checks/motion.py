@@ -6,9 +6,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from drumbo.core.gcode.analysis import BAD, ODD, FileAnalysis, Remark
+from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.command import What
 from drumbo.core.gcode.move_columns import by_time
+from drumbo.core.remark import BAD, ODD, Remark
 
 LEAST_TOOL, SAME_SPEED = 0.05, 0.03
 """A tool that prints for less of the time is not looked at; usual speeds so near each other are one."""

@@ -6,8 +6,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from drumbo.core.gcode.analysis import BAD, ODD, FileAnalysis, Remark
+from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.roles import NAMES
+from drumbo.core.remark import BAD, ODD, Remark
 
 FAR_C, FIRST_FAR_C = 2.5, 2.5
 STEPS, STEP_MM = 3, 2.0

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from drumbo.core.gcode.analysis import BAD, NOTE, ODD, FileAnalysis, Remark
+from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.command import What
+from drumbo.core.remark import BAD, NOTE, ODD, Remark
 
 COLD_C = 150.0
 HEATERS = ((What.NOZZLE, "nozzle", "M109"), (What.BED, "bed", "M190"))

@@ -1,0 +1,212 @@
+"""What is odd about a layer package: what cures in the air, cups that hold suction, light and lifts that jump.
+
+A part hangs from the plate and grows at the film; "beneath" is what was cured before. Pictures are looked at in cells
+of a quarter of a millimetre or so, a few at a time.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from drumbo.core.light.job import Layer
+from drumbo.core.remark import BAD, ODD, Remark
+
+Mask = NDArray[np.bool_]
+
+LEAST_ISLAND_MM2, LEAST_CUP_MM2, LEAST_CUP_MM = 0.15, 12.0, 1.0
+JUMP, MOST_BOTTOMS, FAR_SHARE = 0.2, 20, 0.1
+BOTTOM = 1.8
+"""Times the usual light: a bottom layer."""
+MOST_PULL_MM3_S = 4000.0
+"""Lit area times lift speed, mm² · mm/s, beyond which large areas tear off; with a profile its own speed counts."""
+MOST_TOLD = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Stack:
+    """Layers of a package, and what of each is lit: `lit(k)` gives (rows, columns) of cells, `cell_mm` wide; `numbers`
+    of a profile by catalogue key, none where there is none.
+    """
+
+    layers: Sequence[Layer]
+    lit: Callable[[int], Mask]
+    cell_mm: float
+    numbers: Mapping[str, float] = field(default_factory=dict)
+
+    def seconds(self, layer: int) -> float:
+        """The longest light of a layer, s."""
+        return sum(light.seconds for light in self.layers[layer].lights)
+
+
+def stack_remarks(stack: Stack) -> list[Remark]:
+    """All that is odd, bad first, then by layer."""
+    told = [replace(remark, rule=_rule(ask)) for ask in QUESTIONS for remark in ask(stack)]
+    return sorted(told, key=lambda r: (r.weight != BAD, r.layer))
+
+
+def grown(stack: Stack) -> Iterator[Remark]:
+    """Islands, cups and empty layers, in one walk from the plate on."""
+    area = stack.cell_mm**2
+    before, sealed = None, None
+    heights = np.cumsum([layer.height_um / 1000 for layer in stack.layers])
+    islands: list[int] = []
+    empty: list[int] = []
+    cups: dict[int, tuple[float, float]] = {}
+    began = np.zeros((0, 0), int)
+    last = max((k for k in range(len(stack.layers)) if stack.lit(k).any()), default=-1)
+    for k in range(last + 1):
+        here = stack.lit(k)
+        if before is None or sealed is None:
+            before, sealed, began = np.ones_like(here), np.ones_like(here), np.zeros(here.shape, int)
+        if not here.any():
+            empty.append(k)
+        elif before.any() and not before.all() and _loose(here, before, area):
+            islands.append(k)
+        hollow = _hollows(here)
+        # A hollow stays sealed where all that it grew from was closed: cured, or sealed itself.
+        now = _sealed(hollow, before | sealed)
+        began = np.where(now & sealed, began, k)
+        if now.any():
+            _keep_cups(now, began, heights[k] - heights, area, cups)
+        before, sealed = here, now
+    yield from _told_islands(islands)
+    if empty:
+        yield Remark(BAD, 0, f"{len(empty)} empty layers in between; what comes after them hangs on nothing",
+                     empty[0] + 1, do="Slice it again: the part is in two pieces, or a layer was lost.")  # fmt: skip
+    if cups:
+        first = min(cups)
+        large, tall = max(cups.values())
+        yield Remark(ODD, 0, f"a cup of {large:.0f} mm² over {tall:.1f} mm of height holds suction",
+                     first + 1, do="Give the hollow a drain near the plate, or turn the part.")  # fmt: skip
+
+
+def _loose(here: Mask, before: Mask, area: float) -> bool:
+    """Whether some part of a layer touches nothing of the layer before it."""
+    parts, count = ndimage.label(here, np.ones((3, 3)))
+    near = ndimage.binary_dilation(before, np.ones((3, 3)))
+    sizes = np.bincount(parts.ravel(), minlength=count + 1)
+    held = np.unique(parts[near & here])
+    sizes[held] = 0
+    return bool(sizes[1:].max(initial=0) * area > LEAST_ISLAND_MM2)
+
+
+def _hollows(here: Mask) -> Mask:
+    """What is not lit and closed in on all sides."""
+    return np.asarray(ndimage.binary_fill_holes(here) & ~here)
+
+
+def _sealed(hollow: Mask, closed: Mask) -> Mask:
+    """The hollows that grew from what was closed as a whole."""
+    parts, count = ndimage.label(hollow)
+    if not count:
+        return np.zeros_like(hollow)
+    vented = np.unique(parts[hollow & ~closed])
+    good = np.ones(count + 1, bool)
+    good[vented] = False
+    good[0] = False
+    return np.asarray(good[parts])
+
+
+def _keep_cups(
+    now: Mask, began: NDArray[np.int64], above: NDArray[np.float64], area: float, cups: dict[int, tuple[float, float]]
+) -> None:
+    """Note cups that are large and tall by now, under the layer on which they begin; `above` is how high this one is
+    over each."""
+    parts, count = ndimage.label(now)
+    for part in range(1, count + 1):
+        mine = parts == part
+        first = int(began[mine].min())
+        size, tall = float(mine.sum()) * area, float(above[first])
+        if size > LEAST_CUP_MM2 and tall > LEAST_CUP_MM:
+            cups[first] = max(cups.get(first, (0.0, 0.0)), (size, tall))
+
+
+def _told_islands(islands: list[int]) -> Iterator[Remark]:
+    """Layers that follow each other are one island."""
+    starts = [k for n, k in enumerate(islands) if n == 0 or k > islands[n - 1] + 1]
+    for n, k in enumerate(starts[:MOST_TOLD]):
+        more = f", and {len(starts) - MOST_TOLD} more" if n == MOST_TOLD - 1 and len(starts) > MOST_TOLD else ""
+        yield Remark(BAD, 0, f"cures in the air: nothing lies beneath a part of layer {k + 1}{more}", k + 1,
+                     do="It needs a support, or it stays on the film.")  # fmt: skip
+
+
+def _usual(stack: Stack) -> float:
+    """The light that most layers get, s."""
+    return float(np.median([stack.seconds(k) for k in range(len(stack.layers))]))
+
+
+def light_steps(stack: Stack) -> Iterator[Remark]:
+    """Light that jumps in mid-print, or differs from the profile's."""
+    usual = _usual(stack)
+    seconds = np.array([stack.seconds(k) for k in range(len(stack.layers))])
+    bottoms = int((np.cumsum(seconds <= BOTTOM * usual) == 0).sum())
+    # What steps down evenly behind the bottom is a transition.
+    after = bottoms
+    while after + 1 < len(seconds) and seconds[after] > usual * (1 + JUMP) and seconds[after + 1] <= seconds[after]:
+        after += 1
+    off = np.flatnonzero(np.abs(seconds[after + 1 :] / max(usual, 1e-9) - 1) > JUMP) + after + 1
+    if len(off) and len(seconds) > 2 * bottoms + 5:
+        k = int(off[0])
+        text = f"layer {k + 1} is lit for {seconds[k]:g} s; most are for {usual:g} s"
+        yield Remark(ODD, 0, f"{text} ({len(off)} such layers)", k + 1, len(off) / len(seconds),
+                     "Is it meant? Otherwise take the change of exposure out.")  # fmt: skip
+    wanted = stack.numbers.get("exposure_s")
+    if wanted and abs(usual / wanted - 1) > FAR_SHARE:
+        yield Remark(BAD, 0, f"lights most layers for {usual:g} s; the profile says {wanted:g} s", bottoms + 1, 1.0,
+                     "Slice it again with the profile's exposure.")  # fmt: skip
+
+
+def bottoms(stack: Stack) -> Iterator[Remark]:
+    """Bottom layers: none, too many, or other ones than the profile's."""
+    usual = _usual(stack)
+    count = 0
+    while count < len(stack.layers) and stack.seconds(count) > BOTTOM * usual:
+        count += 1
+    if len(stack.layers) < 10:
+        return
+    wanted = stack.numbers.get("bottom_layers")
+    if count == 0:
+        yield Remark(BAD, 0, "has no bottom layers: the first are lit no longer than the others", 1, 0.0,
+                     "Without longer light it does not hold on the plate.")  # fmt: skip
+    elif count > MOST_BOTTOMS:
+        yield Remark(ODD, 0, f"has {count} bottom layers; it flares, and comes off with a chisel only", 1, 0.0,
+                     "Three to ten are common.")  # fmt: skip
+    elif wanted and count != round(wanted):
+        yield Remark(ODD, 0, f"has {count} bottom layers; the profile says {wanted:g}", 1, 0.0,
+                     "Slice it again with the profile's bottom layers.")  # fmt: skip
+
+
+def lifts(stack: Stack) -> Iterator[Remark]:
+    """Large areas that are torn off quickly, or quicker than the profile says."""
+    wanted = stack.numbers.get("lift_speed_mm_min")
+    worst, at = 0.0, 0
+    for k, layer in enumerate(stack.layers):
+        if layer.lift.mm <= 0:
+            continue
+        if wanted and layer.lift.mm_min > 1.1 * wanted and k > stack.numbers.get("bottom_layers", 0):
+            yield Remark(ODD, 0, f"lifts at {layer.lift.mm_min:g} mm/min; the profile says {wanted:g}", k + 1, 0.0,
+                         "Slice it again with the profile's lift speed.")  # fmt: skip
+            return
+        pull = float(stack.lit(k).sum()) * stack.cell_mm**2 * layer.lift.mm_min / 60
+        if pull > worst:
+            worst, at = pull, k
+    if worst > MOST_PULL_MM3_S:
+        speed = stack.layers[at].lift.mm_min
+        text = f"pulls {worst / speed * 60:.0f} mm² off the film at {speed:g} mm/min; it may tear"
+        yield Remark(ODD, 0, text, at + 1, 0.0, "Lift such layers more slowly, or turn the part.")
+
+
+QUESTIONS: tuple[Callable[[Stack], Iterator[Remark]], ...] = (grown, light_steps, bottoms, lifts)
+
+
+def _rule(ask: Callable[[Stack], Iterator[Remark]]) -> str:
+    return ask.__name__.replace("_", "-")
+
+
+RULES: dict[str, str] = {_rule(ask): (ask.__doc__ or "").strip() for ask in QUESTIONS}
+"""What each rule is about, by its name."""

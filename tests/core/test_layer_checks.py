@@ -1,0 +1,88 @@
+"""Layer packages: what cures in the air, cups, empty layers, light and lifts that jump; and nothing of a sound one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from drumbo.core.light.checks import Mask, Stack, stack_remarks
+from drumbo.core.light.job import Layer, Lift, Light
+
+LIFT = Lift(6, 0, 60, 60, 180)
+SIZE = 120
+"""Cells a side; 0.25 mm each."""
+
+
+def _mask(*boxes: tuple[int, int, int, int]) -> Mask:
+    out = np.zeros((SIZE, SIZE), bool)
+    for a, b, c, d in boxes:
+        out[b:d, a:c] = True
+    return out
+
+
+def _stack(
+    drawn: Callable[[int], Mask], count: int = 60, light: Callable[[int], float] | None = None, lift: Lift = LIFT,
+    numbers: Mapping[str, float] | None = None,
+) -> Stack:  # fmt: skip
+    seconds = light or (lambda k: 30.0 if k < 5 else 2.5)
+    layers = [Layer(50, (Light(k, seconds(k)),), lift, 1, 0) for k in range(count)]
+    return Stack(layers, drawn, 0.25, numbers or {})
+
+
+def _told(stack: Stack) -> list[tuple[str, int]]:
+    return [(remark.rule, remark.layer) for remark in stack_remarks(stack)]
+
+
+BLOCK = _mask((20, 20, 90, 90))
+
+
+def _ring(open_at: bool) -> Mask:
+    out = BLOCK & ~_mask((30, 30, 80, 80))
+    return out & ~_mask((50, 15, 56, 35)) if open_at else out
+
+
+def test_a_sound_package_has_no_remark() -> None:
+    def mushroom(k: int) -> Mask:
+        return _mask((50 - k // 2, 50 - k // 2, 60 + k // 2, 60 + k // 2))
+
+    assert _told(_stack(mushroom)) == []
+    steps = _stack(mushroom, light=lambda k: 30.0 if k < 5 else max(2.5, 30.0 - 6 * (k - 4)))
+    assert _told(steps) == [], "bottom light may step down evenly"
+    assert _told(_stack(lambda k: _ring(open_at=k < 10))) == [], "a hollow with a drain at the plate holds no suction"
+    assert (
+        _told(_stack(lambda k: BLOCK, numbers={"exposure_s": 2.5, "bottom_layers": 5, "lift_speed_mm_min": 60})) == []
+    )
+
+
+@pytest.mark.parametrize(
+    ("drawn", "rule", "layer"),
+    [
+        (lambda k: BLOCK if k < 20 else BLOCK | _mask((100, 100, 110, 110)), "grown", 21),
+        (lambda k: BLOCK & ~_mask((30, 30, 80, 80)) if k >= 10 else BLOCK, "grown", 11),
+        (lambda _k: _ring(open_at=False), "grown", 1),
+        (lambda k: _mask() if 20 <= k < 23 else BLOCK, "grown", 21),
+    ],
+    ids=["an island", "a cup with a roof", "a ring on the plate", "empty layers"],
+)
+def test_what_grows_wrong_is_found(drawn: Callable[[int], Mask], rule: str, layer: int) -> None:
+    told = _told(_stack(drawn))
+    assert told
+    assert told[0] == (rule, layer), told
+
+
+def test_light_and_lifts_that_are_odd() -> None:
+    def one(k: int) -> float:
+        return 30.0 if k < 5 else 6.0 if k == 40 else 2.5
+
+    assert _told(_stack(lambda _k: BLOCK, light=one)) == [("light-steps", 41)]
+    assert _told(_stack(lambda _k: BLOCK, light=lambda _k: 2.5)) == [("bottoms", 1)]
+    assert _told(_stack(lambda _k: BLOCK, count=90, light=lambda k: 30.0 if k < 25 else 2.5)) == [("bottoms", 1)]
+    profile = {"exposure_s": 3.1, "bottom_layers": 6, "lift_speed_mm_min": 40}
+    told = {rule for rule, _ in _told(_stack(lambda _k: BLOCK, numbers=profile))}
+    assert told == {"light-steps", "bottoms", "lifts"}
+    wide = np.ones((SIZE * 4, SIZE * 4), bool)
+    wide[0] = wide[-1] = wide[:, 0] = wide[:, -1] = False
+    assert _told(_stack(lambda _k: wide, lift=replace(LIFT, mm_min=240))) == [("lifts", 1)]
