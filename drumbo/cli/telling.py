@@ -31,8 +31,8 @@ def told_lines(found: Inspection, held: Against) -> list[str]:
         f"flow          {found.flow_median:.1f} mm³/s usual, {found.flow_high:.1f} at most (99 %)",
         f"bed           {found.bed_c:g} °C",
     ]
-    if found.tools > 1:
-        lines.append(f"tools         {found.tools}, changed {found.tool_changes} times")
+    if len(found.tools) > 1:
+        lines.append(f"tools         {len(found.tools)}, changed {found.tool_changes} times")
     if found.dwell_s:
         lines.append(f"waits (G4)    {found.dwell_s:.1f} s in all")
     lines += [

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import threading
+from base64 import b64encode
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
@@ -17,6 +18,7 @@ from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.gcode.against import Against
 from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.beside import Pair, Parting, pairs, parting
+from drumbo.core.gcode.elevation import FRONT, NAMED, SIDE, elevation
 from drumbo.core.gcode.inspect import Inspection
 from drumbo.core.gcode.move_columns import thinned
 from drumbo.core.gcode.program import Program
@@ -236,6 +238,33 @@ def flow_shares(looked: AnalysedFile, bars: int = 24) -> tuple[Floats, Floats]:
     return np.linspace(0, most, bars + 1), np.array(minutes)
 
 
+COLUMNS: dict[str, Callable[[FileAnalysis], NDArray[Any]]] = {
+    "flow": lambda case: case.found.flow,
+    "speed": lambda case: case.found.speed,
+    "width": lambda case: case.found.width,
+    "nozzle": lambda case: case.program.nozzle_c,
+    "fan": lambda case: np.multiply(case.program.fan, 100.0),
+    "role": lambda case: case.role,
+    "tool": lambda case: case.program.tool,
+}
+"""What lines can be coloured by."""
+
+
+def elevation_of(looked: AnalysedFile, side: str, by: str) -> dict[str, Any]:
+    """The print from one side, to draw, coloured by one of `COLUMNS`. NotFound for no such side or colour."""
+    if side not in {FRONT, SIDE} or by not in COLUMNS:
+        raise NotFound(f"there is no {side} by {by}")
+    seen = elevation(looked.case, COLUMNS[by](looked.case), side, named=by in NAMED)
+    rows, columns = seen.shades.shape
+    return {
+        "side": side, "by": by, "rows": rows, "columns": columns, "left": round(seen.left, 3),
+        "right": round(seen.right, 3), "low": round(seen.low, 3), "high": round(seen.high, 3),
+        "bottoms": seen.bottoms.round(3).tolist(), "tops": seen.tops.round(3).tolist(),
+        "first": (seen.first + 1).tolist(), "named": by in NAMED,
+        "shades": b64encode(seen.shades.tobytes()).decode(), "marks": b64encode(seen.marks.tobytes()).decode(),
+    }  # fmt: skip
+
+
 def layer_columns(looked: AnalysedFile, number: int) -> dict[str, Any]:
     """One layer to draw, counted from 1: by move where it begins and ends, mm, its line, whether it lays a road, width,
     mm, flow, speed, nozzle, role; `left_out` is how many moves of a huge layer are not in it. NotFound for no such one.
@@ -260,5 +289,6 @@ def layer_columns(looked: AnalysedFile, number: int) -> dict[str, Any]:
         "line": case.program.line[rows].tolist(), "laid": case.found.laid[rows].astype(int).tolist(),
         "width": column(case.found.width[rows], 3), "flow": column(case.found.flow[rows], 2),
         "speed": column(case.found.speed[rows], 1), "nozzle": column(case.program.nozzle_c[rows], 0),
+        "fan": column(case.program.fan[rows] * 100, 0), "tool": case.program.tool[rows].tolist(),
         "role": case.role[rows].tolist(),
     }  # fmt: skip

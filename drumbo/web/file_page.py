@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from drumbo.core.gcode.beside import Pair
+from drumbo.core.gcode.dialects import dialect
 from drumbo.core.gcode.inspect import HeatBand, Inspection, RoleSummary, Wait
 from drumbo.core.remark import Remark
 from drumbo.exchange.package_check import LitLayers
@@ -16,7 +17,7 @@ MOST_TEMPERATURES, MOST_WAITS, MOST_LIGHTS = 4, 3, 30
 WORTH_SAYING = 0.005
 """A share of the print that rounds to a percent, and a length that a hundredth of a millimetre shows."""
 LEAST_LIFT_MM = 0.02
-_SIGNS = {"bad": "✕"}
+_SIGNS = {"bad": "✕", "note": "?"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,6 +63,9 @@ class FilePage:
     facts: tuple[Fact, ...]
     roles: tuple[RoleRow, ...]
     layers: int
+    tools: tuple[int, ...]
+    dialect: str
+    faults: str
 
 
 def file_page(looked: AnalysedFile) -> FilePage:
@@ -72,6 +76,9 @@ def file_page(looked: AnalysedFile) -> FilePage:
         tuple(_facts(looked)),
         tuple(_role(part, found.seconds) for part in found.parts),
         found.layers,
+        found.tools if len(found.tools) > 1 else (),
+        dialect(found.dialect).name,
+        " ".join(f"{remark.layer}:{remark.weight}" for remark in found.remarks if remark.layer),
     )
 
 
@@ -99,6 +106,10 @@ def _facts(looked: AnalysedFile) -> Iterable[Fact]:
     yield Fact("Waits for temperature", *_waits(found.waits))
     (x0, y0, _), (x1, y1, z1) = found.low, found.high
     yield Fact("Extent", f"X {x0:.1f} to {x1:.1f}, Y {y0:.1f} to {y1:.1f}, Z to {z1:.2f} mm")
+    if len(found.tools) > 1:
+        yield Fact("Tools", f"{len(found.tools)}", f", changed {found.tool_changes:,} times")
+    if found.dwell_s:
+        yield Fact("Waits (G4)", duration(found.dwell_s))
     yield Fact("Lines, moves", f"{found.lines:,}, {found.moves:,}")
     if found.unknown:
         yield Fact("Commands not known", " ".join(f"{word} × {count}" for word, count in found.unknown.items()))
@@ -148,8 +159,9 @@ def _role(part: RoleSummary, seconds: float) -> RoleRow:
 
 @dataclass(frozen=True, slots=True)
 class PackagePage:
-    """A layer package: its own words, its summary, and the light of its stretches of layers."""
+    """A layer package: its findings, its own words, its summary, and the light of its stretches of layers."""
 
+    findings: tuple[Finding, ...]
     title: tuple[str, ...]
     facts: tuple[Fact, ...]
     lights: tuple[Fact, ...]
@@ -173,7 +185,9 @@ def package_page(lit: LitLayers) -> PackagePage:
         )
         for first, last, low, high in lit.runs
     )
-    return PackagePage(lit.title, facts, lights[:MOST_LIGHTS], max(len(lights) - MOST_LIGHTS, 0))
+    return PackagePage(
+        tuple(map(_finding, lit.remarks)), lit.title, facts, lights[:MOST_LIGHTS], max(len(lights) - MOST_LIGHTS, 0)
+    )
 
 
 @dataclass(frozen=True, slots=True)

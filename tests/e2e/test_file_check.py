@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Browser, Locator, Page, expect
 
+from bench.styles import STYLES, write
 from drumbo.services import profiles, trials, workshop
 from tests.conftest import LABEL
 from tests.e2e.conftest import Site
@@ -41,6 +42,7 @@ def test_what_is_odd_is_read_and_the_layer_opened(page: Page, site: Site) -> Non
     _ask_for_a_stretch(page)
     _draw_over_a_stretch(page)
     _open_its_layer(page, first)
+    _look_from_the_side(page)
 
     _lay_beside(page, "not G-code at all", "notes.txt")
     expect(page.get_by_role("alert")).to_contain_text("The other file: ")
@@ -150,6 +152,50 @@ def _open_its_layer(page: Page, first: Locator) -> None:
     expect(page.locator("#layer-roles")).to_contain_text("outer walls")
     expect(page.locator("#layer-ramp")).to_be_hidden()
     page.get_by_label("coloured by").select_option("speed")
+
+
+def _look_from_the_side(page: Page) -> None:
+    """The whole print from the front: a click and keys choose the layer, colours are the same."""
+    front = page.locator("[data-side=front]")
+    page.get_by_label("coloured by").select_option("fan")
+    expect(front).to_have_attribute("data-drawn", "fan")
+    box = front.bounding_box()
+    assert box is not None
+    front.click(position={"x": box["width"] / 2, "y": box["height"] - 14})
+    expect(page.locator("#layer")).to_have_attribute("data-drawn", re.compile(r"^[1-9]$"))
+    expect(page.locator(".elevation-says").first).to_have_text(re.compile(r"^layer \d+, \d\.\d\d mm(: .* % fan)?$"))
+    low = int(page.locator("#layer").get_attribute("data-drawn") or 0)
+    front.press("PageUp")
+    front.press("ArrowUp")
+    expect(page.locator("#layer")).to_have_attribute("data-drawn", str(low + 11))
+    page.get_by_label("G-code dialect").select_option("m572")
+    expect(page.locator("#layer")).to_have_attribute("data-url", re.compile("dialect=m572"))
+    page.get_by_label("G-code dialect").select_option("")
+    expect(page.locator(".odd")).to_have_count(2)
+
+
+def test_on_a_phone_nothing_is_wider_and_strips_are_drawn_by_finger(site: Site, browser: Browser) -> None:
+    context = browser.new_context(viewport={"width": 320, "height": 700}, has_touch=True, is_mobile=True)
+    page = context.new_page()
+    page.goto(f"{site.base}/check/")
+    styles = write(STYLES["begun by a macro"]).text.decode()
+    _bring(page, styles, "macro.gcode")
+    expect(page.locator("#findings")).to_contain_text("Homing cannot be seen: START_PRINT may do it")
+    expect(page.locator("[data-side=side]")).to_have_attribute("data-drawn", "flow")
+    assert page.evaluate("document.documentElement.scrollWidth") == 320
+    strips = page.locator(".tracks-in")
+    strips.scroll_into_view_if_needed()
+    box = strips.bounding_box()
+    assert box is not None
+    touch = context.new_cdp_session(page)
+    for kind, share in (("touchStart", 0.4), ("touchMove", 0.5), ("touchMove", 0.6), ("touchEnd", None)):
+        points = [] if share is None else [{"x": box["x"] + box["width"] * share, "y": box["y"] + 20}]
+        touch.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": points})
+    expect(page.get_by_label("from", exact=True)).to_have_value(re.compile(r"^[34]\.\d+$"))
+    strips = page.locator(".tracks-in")
+    strips.press("0")
+    expect(page.get_by_label("from", exact=True)).to_have_value("")
+    context.close()
 
 
 def _lay_beside(page: Page, text: str, name: str) -> None:

@@ -1,7 +1,8 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
+import { columnAt, fitted, opened, rowAt, rowOf, valueAt } from "../../drumbo/web/static/js/check/cells.js";
 import { box, ends, nearest, rulerLength, shade } from "../../drumbo/web/static/js/check/columns.js";
-import { asked, LEFT, share, stretch } from "../../drumbo/web/static/js/check/stretch.js";
+import { asked, LEFT, moved, share, stretch } from "../../drumbo/web/static/js/check/stretch.js";
 import { inside, outside, whole, zoomed } from "../../drumbo/web/static/js/frame.js";
 import { goesBy } from "../../drumbo/web/static/js/ledger.js";
 
@@ -72,4 +73,51 @@ test("the ledger goes by every word typed", () => {
   assert.ok(goesBy("Z off", "z offset squashed foot"));
   assert.ok(goesBy("  ", "anything"));
   assert.ok(!goesBy("z strings", "z offset squashed foot"));
+});
+
+// Three rows of two layers each but for the last, two columns; what hangs stands in the middle row.
+const CAME = {
+  rows: 3,
+  columns: 2,
+  left: 10,
+  right: 30,
+  low: 2,
+  high: 6,
+  named: false,
+  bottoms: [0, 0.4, 0.8],
+  tops: [0.4, 0.8, 1.0],
+  first: [1, 3, 5],
+  shades: btoa(String.fromCharCode(1, 255, 0, 128, 0, 0)),
+  marks: btoa(String.fromCharCode(0, 0, 0, 1, 0, 0)),
+};
+
+test("an elevation is read back: where a height, a layer and a place lie, and what is there", () => {
+  const data = opened(CAME);
+  assert.deepEqual([...data.marks], [0, 0, 0, 1, 0, 0]);
+  assert.deepEqual(
+    [0, 0.4, 0.41, 0.9, 9].map((mm) => rowAt(data, mm)),
+    [0, 0, 1, 2, 2],
+  );
+  assert.deepEqual(
+    [1, 2, 3, 4, 5, 99].map((layer) => rowOf(data, layer)),
+    [0, 0, 1, 1, 2, 2],
+  );
+  assert.deepEqual(
+    [9, 10, 19.9, 20, 30].map((mm) => columnAt(data, mm)),
+    [-1, 0, 0, 1, -1],
+  );
+  assert.equal(valueAt(data, 0, 0), 2);
+  assert.equal(valueAt(data, 0, 1), 6);
+  assert.ok(Math.abs(valueAt(data, 1, 1) - 4) < 0.01);
+  assert.equal(valueAt(data, 2, 0), null);
+  assert.equal(valueAt({ ...data, named: true }, 0, 0), 0);
+  assert.deepEqual(fitted([data, { ...data, right: 60 }], 540, [120, 400], 20), { k: 10, height: 120 });
+});
+
+test("keys zoom and move a stretch, which never begins before the start", () => {
+  assert.deepEqual(moved("+", 10, 20), ["12.5", "17.5"]);
+  assert.deepEqual(moved("-", 10, 20), ["5.0", "25.0"]);
+  assert.deepEqual(moved("ArrowLeft", 1, 9), ["0.00", "7.00"]);
+  assert.deepEqual(moved("0", 10, 20), ["", ""]);
+  assert.equal(moved("x", 10, 20), null);
 });

@@ -94,7 +94,7 @@ class Inspection:
     bands: tuple[HeatBand, ...]
     bed_c: float
     dialect: str
-    tools: int
+    tools: tuple[int, ...]
     tool_changes: int
     dwell_s: float
     unknown: Mapping[str, int]
@@ -186,7 +186,7 @@ def summary(case: FileAnalysis, filament_mm: float = 1.75, density_g_cm3: float 
         bands=_bands(program.z[laid], program.nozzle_c[laid]),
         bed_c=float(program.bed_c[laid].max()) if not empty else 0.0,
         dialect=program.dialect.key,
-        tools=len(np.unique(program.tool[laid])) if len(program.tools) > 1 and not empty else 1,
+        tools=tuple(np.unique(program.tool[laid]).tolist()) if len(program.tools) > 1 else (0,),
         tool_changes=len(program.tool_changes),
         dwell_s=sum(program.dwells.values()),
         unknown=program.unknown,

@@ -9,6 +9,7 @@ from flask import Blueprint, redirect, render_template, request, url_for
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import GcodeError, InvalidInput
 from drumbo.core.fields import number
+from drumbo.core.gcode.dialects import DIALECTS
 from drumbo.core.gcode.roles import NAMES as NAMES_OF
 from drumbo.core.gcode.roles import ROADS
 from drumbo.exchange.incoming import is_package
@@ -54,7 +55,7 @@ def _page(template: str, **page: Any) -> str:
 
 def _looked(digest: str) -> tuple[service.AnalysedFile, int | None]:
     chosen = whole(request.values.get("profile")) or None
-    return service.look(workshop(), digest, chosen), chosen
+    return service.look(workshop(), digest, chosen, request.values.get("dialect", "")[:40]), chosen
 
 
 @pages.get("/<digest>")
@@ -69,7 +70,8 @@ def _file_page(digest: str, beside_problem: str = "") -> str:
     return _page(
         "check/file.html", page=file_page(looked), chosen=chosen, digest=digest,
         name=request.values.get("name", "")[:80] or "The file", bars=bars(edges, minutes, looked.limit_mm3_s),
-        beside_problem=beside_problem, roads=[(role, NAMES_OF[role]) for role in ROADS], **_strips(looked),
+        beside_problem=beside_problem, roads=[(role, NAMES_OF[role]) for role in ROADS],
+        dialect=request.values.get("dialect", "")[:40], dialects=DIALECTS, **_strips(looked),
     )  # fmt: skip
 
 
@@ -77,7 +79,8 @@ def _file_page(digest: str, beside_problem: str = "") -> str:
 def tracks(digest: str) -> str:
     """A stretch of it."""
     looked, chosen = _looked(digest)
-    return render_template("check/_tracks.html", digest=digest, chosen=chosen, **_strips(looked))
+    dialect = request.values.get("dialect", "")[:40]
+    return render_template("check/_tracks.html", digest=digest, chosen=chosen, dialect=dialect, **_strips(looked))
 
 
 def _strips(looked: service.AnalysedFile) -> dict[str, Any]:
@@ -103,10 +106,18 @@ def layer(digest: str, which: int) -> Any:
     return service.layer_columns(looked, which)
 
 
+@pages.get("/<digest>/elevation/<side>/<by>")
+def elevation(digest: str, side: str, by: str) -> Any:
+    """The whole print from one side, for the drawing."""
+    looked, _ = _looked(digest)
+    return service.elevation_of(looked, side, by)
+
+
 @pages.post("/<digest>/again")
 def again(digest: str) -> Any:
-    """The same file against another profile."""
-    asked: dict[str, Any] = {key: value for key, value in typed().items() if key in {"profile", "name"} and value}
+    """The same file against another profile, or its words understood by another dialect."""
+    kept = {"profile", "name", "dialect"}
+    asked: dict[str, Any] = {key: value for key, value in typed().items() if key in kept and value}
     return redirect(url_for("check.file", digest=digest, **asked))
 
 

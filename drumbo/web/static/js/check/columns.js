@@ -12,12 +12,15 @@ const STOPS = [
   [250, 240, 205],
 ];
 
-/** The colour for a share between 0 and 1. */
-export function shade(share) {
+/** Red, green and blue for a share between 0 and 1. */
+export function tone(share) {
   const at = within(share, 0, 0.9999) * (STOPS.length - 1);
   const k = Math.floor(at);
-  return `rgb(${STOPS[k].map((low, i) => Math.round(low + (STOPS[k + 1][i] - low) * (at - k))).join(",")})`;
+  return STOPS[k].map((low, i) => Math.round(low + (STOPS[k + 1][i] - low) * (at - k)));
 }
+
+/** The same as a colour. */
+export const shade = (share) => `rgb(${tone(share).join(",")})`;
 
 /** What counts as low and as high in a column: nearly all of it lies between. What hardly differs keeps one colour. */
 export function ends(values, laid) {
@@ -27,7 +30,9 @@ export function ends(values, laid) {
   const high = seen[Math.ceil(seen.length * 0.99) - 1];
   const least = Math.max(0.06 * Math.abs(high), 0.02);
   const middle = (low + high) / 2;
-  return high - low > least ? [low, high] : [middle - least / 2, middle + least / 2];
+  if (high - low > least) return [low, high];
+  const from = Math.max(middle - least / 2, Math.min(low, 0));
+  return [from, from + least];
 }
 
 /** The box round all that is laid, as a picture has it: top is where Y is largest. At least 1 mm a side. */

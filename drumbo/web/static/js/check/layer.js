@@ -13,6 +13,15 @@ const UNSUPPORTED = 5;
 const STEP = 1.6;
 const INK = { travel: "rgba(90,96,120,.55)", ruler: "#2a2530", mark: "#22303f" };
 
+/** Colours and names by number. */
+class Legend {
+  constructor(entries) {
+    const all = (of) => Object.fromEntries(entries.map((one) => [one.dataset.key, of(one)]));
+    this.colours = all((one) => getComputedStyle(one.firstElementChild).getPropertyValue("--role").trim());
+    this.names = all((one) => one.textContent.trim());
+  }
+}
+
 class LayerDrawing {
   #data = null;
   #frame = null;
@@ -28,14 +37,9 @@ class LayerDrawing {
     this.says = $("#layer-says", home);
     this.by = $("#layer-by", home);
     this.travels = $("#layer-travels", home);
-    const roles = $$("[data-role]", home);
-    this.colours = Object.fromEntries(
-      roles.map((role) => [
-        role.dataset.role,
-        getComputedStyle(role.firstElementChild).getPropertyValue("--role").trim(),
-      ]),
+    this.legends = Object.fromEntries(
+      $$("[data-legend]", home).map((each) => [each.dataset.legend, new Legend($$("[data-key]", each))]),
     );
-    this.names = Object.fromEntries(roles.map((role) => [role.dataset.role, role.textContent.trim()]));
   }
 
   get shown() {
@@ -112,7 +116,7 @@ class LayerDrawing {
   draw() {
     const { canvas, pen } = this;
     const column = this.#data[this.by.value];
-    const named = this.by.value === "role";
+    const named = this.legends[this.by.value];
     const range = ends(column, this.#data.laid);
     pen.clearRect(0, 0, canvas.width, canvas.height);
     pen.lineCap = named ? "butt" : "round";
@@ -130,9 +134,9 @@ class LayerDrawing {
 
   #drawLaid(k, value, named, [low, high]) {
     const { pen } = this;
-    pen.strokeStyle = named ? this.colours[value] : shade((value - low) / (high - low));
+    pen.strokeStyle = named ? named.colours[value] : shade((value - low) / (high - low));
     pen.lineWidth = Math.max(0.8, this.#data.width[k] * this.#frame.k * 0.86);
-    pen.setLineDash(named && value === UNSUPPORTED ? [Math.max(4, pen.lineWidth), 2] : []);
+    pen.setLineDash(this.by.value === "role" && value === UNSUPPORTED ? [Math.max(4, pen.lineWidth), 2] : []);
     this.#stroke(k);
   }
 
@@ -156,12 +160,10 @@ class LayerDrawing {
     const digits = high - low < 2 ? 2 : 1;
     $("#layer-low").textContent = low.toFixed(digits);
     $("#layer-high").textContent = high.toFixed(digits);
-    for (const [id, shown] of [
-      ["#layer-ramp", !named],
-      ["#layer-roles", named],
-    ]) {
-      $(id).hidden = !shown;
-      $(id).classList.toggle("d-flex", shown);
+    for (const legend of [$("#layer-ramp"), ...$$("[data-legend]", this.home)]) {
+      const shown = named ? legend.dataset.legend === this.by.value : !legend.dataset.legend;
+      legend.hidden = !shown;
+      legend.classList.toggle("d-flex", shown);
     }
   }
 
@@ -206,7 +208,7 @@ class LayerDrawing {
     const moves = `${speed[k].toFixed(0)} mm/s`;
     if (!laid[k]) return `line ${line[k]}: travel, ${moves}`;
     const how = `${flow[k].toFixed(1)} mm³/s, ${moves}, ${width[k].toFixed(2)} mm wide, ${nozzle[k].toFixed(0)} °C`;
-    return `line ${line[k]}: ${how}, ${this.names[role[k]]}`;
+    return `line ${line[k]}: ${how}, ${this.legends.role.names[role[k]]}`;
   }
 }
 
@@ -229,6 +231,7 @@ function loader(home, drawing) {
       const cut = data.left_out ? `, ${data.left_out} more moves are not drawn` : "";
       $("#layer-top").textContent = ` ${data.top.toFixed(2)} mm high${cut}`;
       drawing.show(data);
+      home.dispatchEvent(new CustomEvent("layer-shown", { detail: data.layer }));
     } catch {
       drawing.says.textContent = `Layer ${wanted} did not come. Is Drumbo still running? If it is, check the file again.`;
     } finally {

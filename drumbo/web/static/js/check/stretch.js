@@ -21,3 +21,20 @@ export function asked([a, b], low, high) {
   const digits = Math.min(Math.max(1, Math.ceil(2 - Math.log10(wide * (b - a)))), 4);
   return [a, b].map((at) => (low + wide * at).toFixed(digits));
 }
+
+/** What a key asks for of a stretch: both ends as text, empty for the whole; null for a key that means nothing here. */
+export function moved(key, low, high) {
+  const wide = high - low;
+  const to = {
+    "+": [0.25, 0.75],
+    "=": [0.25, 0.75],
+    "-": [-0.5, 1.5],
+    ArrowLeft: [-0.25, 0.75],
+    ArrowRight: [0.25, 1.25],
+    0: null,
+  }[key];
+  if (to === null) return ["", ""];
+  if (!to) return null;
+  const digits = Math.min(Math.max(1, Math.ceil(2 - Math.log10(wide))), 4);
+  return to.map((share) => Math.max(low + share * wide, 0).toFixed(digits));
+}

@@ -1,8 +1,9 @@
 // A stretch of a checked file is drawn over its strips; the form beside them then asks for it.
 import { $ } from "../dom.js";
-import { asked, LEFT, share, stretch } from "./stretch.js";
+import { asked, LEFT, moved, share, stretch } from "./stretch.js";
 
 let drawing = null;
+let refocus = false;
 
 function ask(low, high) {
   const form = $("#tracks form");
@@ -22,8 +23,9 @@ document.addEventListener(
 );
 document.addEventListener("pointerdown", (event) => {
   const room = event.target.closest?.(".tracks-in");
-  if (!room || event.button !== 0 || event.pointerType === "touch") return;
-  event.preventDefault();
+  if (!room || event.button !== 0) return;
+  // A finger that goes down the page scrolls it; the browser then takes the pointer away.
+  if (event.pointerType !== "touch") event.preventDefault();
   drawing = { room, band: $(".stretch", room), from: share(room.getBoundingClientRect(), event.clientX) };
 });
 document.addEventListener("pointermove", (event) => {
@@ -43,6 +45,24 @@ document.addEventListener("pointerup", (event) => {
   const drawn = stretch(from, share(room.getBoundingClientRect(), event.clientX));
   const { low, high } = room.closest("#strips").dataset;
   if (drawn) ask(...asked(drawn, Number(low), Number(high)));
+});
+document.addEventListener("pointercancel", () => {
+  if (drawing) drawing.band.hidden = true;
+  drawing = null;
+});
+document.addEventListener("keydown", (event) => {
+  const room = event.target.closest?.(".tracks-in");
+  if (!room || event.ctrlKey || event.metaKey) return;
+  const { low, high } = room.closest("#strips").dataset;
+  const next = moved(event.key, Number(low), Number(high));
+  if (!next) return;
+  event.preventDefault();
+  refocus = true;
+  ask(...next);
+});
+document.addEventListener("htmx:afterSettle", () => {
+  if (refocus) $(".tracks-in")?.focus();
+  refocus = false;
 });
 document.addEventListener("dblclick", (event) => {
   if (event.target.closest?.(".tracks-in")) ask("", "");
