@@ -55,8 +55,9 @@ lint: install front
 	node_modules/.bin/biome check
 
 bench: install
-	$(BIN)/python bench/speed.py
+	$(BIN)/python -m bench.speed
 	$(BIN)/python bench/accuracy.py --seed 1 --spools 20
+	$(BIN)/python -m bench.check
 	$(BIN)/python bench/faults.py --seed 1 --runs 300
 	$(BIN)/python -m bench.fuzz --seed 1 --runs 1000
 

@@ -34,6 +34,8 @@ import shapely
 from bench.layers import layers_1bit_vs_pillow, layers_bytes_vs_pillow, layers_memory_mb
 from bench.load import eight_clients_p95_ms
 from bench.sending import sender_cpu_percent, sender_lines_per_s, sender_memory_mb
+from bench.styles import STYLES
+from bench.styles import write as write_style
 from drumbo.core.families import family
 from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.loop import read_loop
@@ -150,6 +152,17 @@ def _memory_vs_file(job: str) -> float:
         )
         out = subprocess.run([sys.executable, "-c", script, str(path)], capture_output=True, text=True, check=True)
         return float(out.stdout) / path.stat().st_size
+
+
+def check_small_file_seconds() -> Measured:
+    """The command on a file of some 30 kB, from start to end, in a process of its own: the middle of five."""
+    text = write_style(STYLES["relative extrusion"]).text
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "small.gcode"
+        path.write_bytes(text[: text.index(b"; next: 20")] + b"M104 S0\nM140 S0\nM107\nG0 X0 Y0 Z60\n")
+        command = [sys.executable, "-m", "drumbo", "check", str(path)]
+        times = [_timed(lambda: subprocess.run(command, capture_output=True, check=True)) for _ in range(5)]
+    return statistics.median(times), "s"
 
 
 def check_first_picture_seconds() -> Measured:
@@ -384,7 +397,7 @@ BENCHES: dict[str, Callable[[], Measured]] = {
     f.__name__: f
     for f in (
         gcode_read_vs_loop, gcode_pipeline_vs_loop, gcode_memory_vs_file, check_vs_loop, check_memory_vs_file,
-        check_first_picture_seconds, planner_vs_loop, hatch_vs_shapely,
+        check_small_file_seconds, check_first_picture_seconds, planner_vs_loop, hatch_vs_shapely,
         tower_seconds, retraction_tower_seconds, pressure_sheet_seconds, lag_seconds, trial_page_vs_bare_page,
         planner_change_ms, planner_big_part_seconds, profile_list_p95_ms, layers_1bit_vs_pillow, layers_bytes_vs_pillow,
         layers_memory_mb, sender_lines_per_s, sender_cpu_percent, sender_memory_mb, eight_clients_p95_ms,

@@ -66,9 +66,9 @@ def check(
         from drumbo.core.compiled import keep_plain  # noqa: PLC0415
 
         keep_plain()
-    if data[:2] == b"PK" and (profile or other):
-        raise click.UsageError(f"{file} is a layer package; --profile and --beside are for G-code")
-    held = _against(folder, profile, dialect)
+    if data[:2] == b"PK" and other:
+        raise click.UsageError(f"{file} is a layer package; --beside is for G-code")
+    held = _against(folder, profile, dialect, resin=data[:2] == b"PK")
     try:
         if other is not None:
             _check_beside(data, other.read_bytes(), held, as_json=as_json)
@@ -81,7 +81,7 @@ def check(
         sys.exit(BAD_EXIT)
 
 
-def _against(folder: Path, profile: str | None, dialect: str) -> Against:
+def _against(folder: Path, profile: str | None, dialect: str, *, resin: bool = False) -> Against:
     """What a file is held against: the profile of that name, if one is given."""
     from drumbo.core.gcode.against import Against  # noqa: PLC0415
     from drumbo.core.gcode.dialects import dialect as known  # noqa: PLC0415
@@ -92,10 +92,12 @@ def _against(folder: Path, profile: str | None, dialect: str) -> Against:
         return Against(dialect=dialect)
     from dataclasses import replace  # noqa: PLC0415
 
-    from drumbo.services.check import against  # noqa: PLC0415
+    from drumbo.services.check import against, resin_numbers  # noqa: PLC0415
     from drumbo.services.shelf import named  # noqa: PLC0415
 
     with closing(open_workshop(folder)) as workshop:
+        if resin:
+            return Against(numbers=resin_numbers(workshop, named(workshop, profile)))
         return replace(against(workshop, named(workshop, profile)), dialect=dialect)
 
 
@@ -108,7 +110,7 @@ def report(data: bytes, name: str, form: str, held: Against) -> tuple[str, bool]
     if is_package(data):
         from drumbo.exchange.package_check import check_package  # noqa: PLC0415
 
-        lit = check_package(data)
+        lit = check_package(data, held.numbers)
         bad = any(remark.weight == "bad" for remark in lit.remarks)
         return (_as_json(asdict(lit)) if form == "json" else _written(lit, name, form)), bad
     from drumbo.core.gcode.reader import read  # noqa: PLC0415

@@ -46,6 +46,7 @@ def told_lines(found: Inspection, held: Against) -> list[str]:
     lines += [f"waits for     {w.what} {w.heat_c:g} °C, line {w.line}" for w in found.waits]
     lines += [f"nozzle        {b.nozzle_c:g} °C from z {b.low:.2f} to {b.high:.2f}" for b in found.bands[:MOST_BANDS]]
     lines += [f"nozzle        … and {len(found.bands) - MOST_BANDS} more stretches"] * (len(found.bands) > MOST_BANDS)
+    lines += [f"at the end    {', '.join(found.ends)}"] * bool(found.ends)
     lines += [f"unknown       {word} × {count}" for word, count in found.unknown.items()]
     return [*lines, *_remarks(found.remarks)]
 

@@ -115,6 +115,7 @@ class Package:
     images: tuple[str, ...]
     on_glass: bool
     _data: bytes = field(repr=False, default=b"")
+    _bundles: list[zipfile.ZipFile] = field(repr=False, compare=False, default_factory=list)
 
     @property
     def seconds(self) -> float:
@@ -138,7 +139,10 @@ class Package:
     def _opened(self, number: int) -> Iterator[Image.Image]:
         name = self.images[number]
         try:
-            with zipfile.ZipFile(io.BytesIO(self._data)) as bundle, Image.open(io.BytesIO(bundle.read(name))) as found:
+            if not self._bundles:
+                # Opened once: a package's list of names is as long as it has pictures.
+                self._bundles.append(zipfile.ZipFile(io.BytesIO(self._data)))
+            with Image.open(io.BytesIO(self._bundles[0].read(name))) as found:
                 found.load()
                 yield found
         except (zipfile.BadZipFile, UnidentifiedImageError, OSError, SyntaxError, ValueError) as error:

@@ -63,6 +63,15 @@ def check_package(data: bytes, numbers: Mapping[str, float] | None = None) -> Li
     )  # fmt: skip
 
 
+def _add(cells: Mask, lit: Mask, row: int, column: int, each: int) -> None:
+    """Set the cells, `each` pixels wide, in which any pixel is lit, given where the first of these pixels stands."""
+    for axis, first in ((0, row), (1, column)):
+        starts = np.maximum(np.arange(-(first % each), lit.shape[axis], each), 0)
+        lit = np.logical_or.reduceat(lit, starts, axis=axis)
+    down, across = row // each, column // each
+    cells[down : down + lit.shape[0], across : across + lit.shape[1]] |= lit
+
+
 def _stack(found: Package, numbers: Mapping[str, float]) -> Stack:
     """The layers with what is lit, in cells of a few pixels."""
     across, down = found.screen.pixels
@@ -77,8 +86,7 @@ def _stack(found: Package, numbers: Mapping[str, float]) -> Stack:
             for number in set(shown):
                 row, column, pixels = found.lit(number)
                 if pixels.size:
-                    rows, columns = np.nonzero(pixels > 127)
-                    cells[(rows + row) // each, (columns + column) // each] = True
+                    _add(cells, pixels > 127, row, column, each)
             kept[shown] = cells
             if len(kept) > KEPT:
                 kept.popitem(last=False)

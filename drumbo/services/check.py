@@ -116,6 +116,17 @@ def _forget(held: OrderedDict[Any, Any], moves: Callable[[Any], int]) -> None:
         held.popitem(last=False)
 
 
+def resin_numbers(workshop: Workshop, profile_id: int | None) -> dict[str, float]:
+    """What a layer package is held against: a profile's numbers, if any. InvalidInput for one of a filament."""
+    if profile_id is None:
+        return {}
+    with workshop.reading() as session:
+        numbers = context_of(get_row(session, profile_id)).profile.numbers()
+    if "exposure_s" not in numbers:
+        raise InvalidInput("profile", "is one of a filament; a layer package is held against one of a resin")
+    return dict(numbers)
+
+
 def against(workshop: Workshop, profile_id: int | None) -> Against:
     """What a file is held against. InvalidInput for a profile of resin."""
     if profile_id is None:

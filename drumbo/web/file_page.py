@@ -111,6 +111,8 @@ def _facts(looked: AnalysedFile) -> Iterable[Fact]:
     if found.dwell_s:
         yield Fact("Waits (G4)", duration(found.dwell_s))
     yield Fact("Lines, moves", f"{found.lines:,}, {found.moves:,}")
+    if found.ends:
+        yield Fact("At the end", ", ".join(found.ends))
     if found.unknown:
         yield Fact("Commands not known", " ".join(f"{word} × {count}" for word, count in found.unknown.items()))
 

@@ -75,7 +75,7 @@ WRONG = {
     "an early fan": (lambda t: t.replace("M107\nG92", "M106 S255\nG92"), "odd", 1,
                      "fan runs at 100% on layer 1", "slicer"),
     "too much fan": (lambda t: t.replace("M106 S102", "M106 S255"), "odd", 4, "runs at 100%; the profile never", "fan"),
-    "no limits": (lambda t: t.replace("M204 S1500\nM205 X8 Y8\n", ""), "odd", 0, "sets no acceleration", "M204"),
+    "no limits": (lambda t: t.replace("M204 S1500\nM205 X8 Y8\n", ""), "note", 0, "sets no acceleration", "M204"),
     "left hot": (lambda t: t.replace("M104 S0\n", ""), "bad", 1, "left at 245 °C at the end", "M104 S0"),
     "modes mixed up": (lambda t: t.replace("G1 Z1.00", "M82\nG92 E0\nG1 X82 E60\nM83\nG1 Z1.00"), "bad", 4,
                        "feeds 60 mm of filament on 2.0 mm of line", "M82, M83"),
@@ -85,7 +85,7 @@ WRONG = {
                                     "prints before the nozzle is at 240 °C; nothing waits", "M109 S240"),
     "nobody waits for the bed": (lambda t: t.replace("M190 S75\n", ""), "bad", 1,
                                  "prints before the bed is at 75 °C; nothing waits", "M190 S75"),
-    "two materials at one speed": (lambda t: t.replace("G1 Z2.00", "T1\nG1 Z2.00"), "odd", 10,
+    "two materials at one speed": (lambda t: t.replace("G1 Z2.00", "T1\nM104 S238\nG1 Z2.00"), "odd", 10,
                                    "T0 and T1 print at one speed (40 mm/s)", "its own limits"),
     "too hot": (lambda t: t.replace("M104 S245", "M104 S310\nM104 S245"), "bad", 1, "may run 300 °C", "this printer"),
 }  # fmt: skip
@@ -110,6 +110,8 @@ def test_two_tools_with_limits_of_their_own_are_no_finding() -> None:
     where = text.index("G1 Z2.00")
     slower = text[:where] + "T1\n" + text[where:].replace("F2400", "F1500")
     assert _look(slower).remarks == ()
+    two_colours = text[:where] + "T1\n" + text[where:]
+    assert _look(two_colours).remarks == (), "of one material, at one speed"
 
 
 def test_a_heater_that_cools_to_its_next_target_is_not_waited_for() -> None:

@@ -10,6 +10,10 @@ import pytest
 
 from drumbo.core.light.checks import Mask, Stack, stack_remarks
 from drumbo.core.light.job import Layer, Lift, Light
+from drumbo.exchange.layer_package import package_bytes
+from drumbo.exchange.package_check import _add, check_package
+from drumbo.trials import kinds_of
+from tests.conftest import resin_context
 
 LIFT = Lift(6, 0, 60, 60, 180)
 SIZE = 120
@@ -86,3 +90,22 @@ def test_light_and_lifts_that_are_odd() -> None:
     wide = np.ones((SIZE * 4, SIZE * 4), bool)
     wide[0] = wide[-1] = wide[:, 0] = wide[:, -1] = False
     assert _told(_stack(lambda _k: wide, lift=replace(LIFT, mm_min=240))) == [("lifts", 1)]
+
+
+@pytest.mark.parametrize("slug", kinds_of("resin"))
+def test_drumbos_own_packages_have_no_finding(slug: str) -> None:
+    context, trial = resin_context(), kinds_of("resin")[slug]
+    package = package_bytes(trial.print_file(trial.suggest(context), context))
+    assert check_package(package).remarks == ()
+
+
+def test_cells_are_lit_where_any_of_their_pixels_is() -> None:
+    rng = np.random.default_rng(5)
+    for each, row, column in ((1, 0, 0), (3, 2, 7), (4, 5, 4), (5, 11, 3)):
+        lit = rng.random((23, 31)) > 0.9
+        side = 60 // each
+        cells, whole = np.zeros((side, side), bool), np.zeros((60, 60), bool)
+        _add(cells, lit, row, column, each)
+        whole[row : row + 23, column : column + 31] = lit
+        expected = whole[: side * each, : side * each].reshape(side, each, side, each).any(axis=(1, 3))
+        assert np.array_equal(cells, expected)

@@ -285,7 +285,7 @@ def test_files_that_were_checked_do_not_pile_up(house: Workshop, monkeypatch: py
     for digest in (check.bring(house, b"G28\nG1 Y1 E1 F600\n"), digests[-1]):
         assert check.look(house, digest).found.moves == 2
     assert len(check._PROGRAMS) == len(check._LOOKED) == 1, "large files do not fill the memory"
-    monkeypatch.setattr(check, "LARGEST_FILE", 1000)
+    monkeypatch.setattr("drumbo.exchange.incoming.LARGEST_FILE", 1000)
     for data in (bytes(1001), gzip.compress(b"G28\n" * 400)):
         with pytest.raises(InvalidInput, match="the most that is read"):
             check.bring(house, data)

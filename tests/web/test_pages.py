@@ -16,13 +16,15 @@ import drumbo.web
 from drumbo.core.catalogue import FILAMENT, of_process
 from drumbo.core.errors import InvalidInput
 from drumbo.core.profile import Origin, OriginKind, Value, changed
+from drumbo.exchange.layer_package import package_bytes
 from drumbo.services import profiles, shelf, trials
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from drumbo.store.models import RevisionRow
+from drumbo.trials import kinds_of
 from drumbo.web import create_app
 from drumbo.web.drum import draw
-from tests.conftest import LABEL, Begun, plain_context
+from tests.conftest import LABEL, Begun, plain_context, resin_context
 from tests.web.conftest import SMALL
 
 
@@ -358,3 +360,15 @@ def test_every_style_sheet_is_served_as_one_and_kept(client: FlaskClient) -> Non
     for font in re.findall(r'url\("?\.\./(vendor/[^")]+)"?\)', answer.text):
         with client.get(f"/static/{font}") as found:
             assert found.status_code == 200
+
+
+def test_a_layer_package_is_looked_into(client: FlaskClient, begun: Begun) -> None:
+    context, trial = resin_context(), kinds_of("resin")["bottom-feet"]
+    data = package_bytes(trial.print_file(trial.suggest(context), context))
+
+    def post(profile: object, what: bytes = data, name: str = "feet.zip") -> str:
+        form = {"file": (io.BytesIO(what), name), "profile": profile}
+        return client.post("/check/", data=form, content_type="multipart/form-data").text
+
+    assert "Every layer lies on the one before" in post("")
+    assert "The profile is one of a filament; a layer package is held against one of a resin" in post(begun.profile)

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from drumbo.core.errors import GcodeError
 from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.checks import findings
+from drumbo.core.gcode.checks.ending import end_state
 from drumbo.core.gcode.command import What
 from drumbo.core.gcode.move_columns import by_time, move_columns
 from drumbo.core.gcode.program import Program
@@ -97,6 +98,7 @@ class Inspection:
     tools: tuple[int, ...]
     tool_changes: int
     dwell_s: float
+    ends: tuple[str, ...]
     unknown: Mapping[str, int]
     remarks: tuple[Remark, ...]
 
@@ -189,6 +191,7 @@ def summary(case: FileAnalysis, filament_mm: float = 1.75, density_g_cm3: float 
         tools=tuple(np.unique(program.tool[laid]).tolist()) if len(program.tools) > 1 else (0,),
         tool_changes=len(program.tool_changes),
         dwell_s=sum(program.dwells.values()),
+        ends=end_state(case),
         unknown=program.unknown,
         remarks=tuple(findings(case)),
     )

@@ -37,6 +37,18 @@ class Stack:
     lit: Callable[[int], Mask]
     cell_mm: float
     numbers: Mapping[str, float] = field(default_factory=dict)
+    areas: dict[tuple[int, ...], float] = field(default_factory=dict)
+
+    def shown(self, layer: int) -> tuple[int, ...]:
+        """The pictures of a layer."""
+        return tuple(light.shape for light in self.layers[layer].lights if light.seconds > 0)
+
+    def lit_mm2(self, layer: int) -> float:
+        """How much of a layer is lit; worked out once for layers with the same pictures."""
+        key = self.shown(layer)
+        if key not in self.areas:
+            self.areas[key] = float(self.lit(layer).sum()) * self.cell_mm**2
+        return self.areas[key]
 
     def seconds(self, layer: int) -> float:
         """The longest light of a layer, s."""
@@ -58,18 +70,23 @@ def grown(stack: Stack) -> Iterator[Remark]:
     empty: list[int] = []
     cups: dict[int, tuple[float, float]] = {}
     began = np.zeros((0, 0), int)
-    last = max((k for k in range(len(stack.layers)) if stack.lit(k).any()), default=-1)
+    last = next((k for k in range(len(stack.layers) - 1, -1, -1) if stack.lit(k).any()), -1)
     for k in range(last + 1):
         here = stack.lit(k)
+        stack.lit_mm2(k)
+        if here is before and sealed is not None:
+            # The same picture once more: what was sealed stays so, and nothing else comes or goes.
+            if sealed.any() and (k == last or stack.lit(k + 1) is not here):
+                _keep_cups(sealed, began, heights[k] - heights, area, cups)
+            continue
         if before is None or sealed is None:
             before, sealed, began = np.ones_like(here), np.ones_like(here), np.zeros(here.shape, int)
         if not here.any():
             empty.append(k)
         elif before.any() and not before.all() and _loose(here, before, area):
             islands.append(k)
-        hollow = _hollows(here)
         # A hollow stays sealed where all that it grew from was closed: cured, or sealed itself.
-        now = _sealed(hollow, before | sealed)
+        now = _grown_on(here, before | sealed)
         began = np.where(now & sealed, began, k)
         if now.any():
             _keep_cups(now, began, heights[k] - heights, area, cups)
@@ -87,6 +104,10 @@ def grown(stack: Stack) -> Iterator[Remark]:
 
 def _loose(here: Mask, before: Mask, area: float) -> bool:
     """Whether some part of a layer touches nothing of the layer before it."""
+    if not (here & ~before).any():
+        return False
+    box = _box(here)
+    here, before = here[box], before[box]
     parts, count = ndimage.label(here, np.ones((3, 3)))
     near = ndimage.binary_dilation(before, np.ones((3, 3)))
     sizes = np.bincount(parts.ravel(), minlength=count + 1)
@@ -95,9 +116,23 @@ def _loose(here: Mask, before: Mask, area: float) -> bool:
     return bool(sizes[1:].max(initial=0) * area > LEAST_ISLAND_MM2)
 
 
-def _hollows(here: Mask) -> Mask:
-    """What is not lit and closed in on all sides."""
-    return np.asarray(ndimage.binary_fill_holes(here) & ~here)
+def _box(*masks: Mask) -> tuple[slice, slice]:
+    """Rows and columns that hold all that is set, and a cell round it."""
+    rows = np.flatnonzero(np.logical_or.reduce([mask.any(axis=1) for mask in masks]))
+    columns = np.flatnonzero(np.logical_or.reduce([mask.any(axis=0) for mask in masks]))
+    if not len(rows):
+        return slice(0, 0), slice(0, 0)
+    return slice(max(rows[0] - 1, 0), rows[-1] + 2), slice(max(columns[0] - 1, 0), columns[-1] + 2)
+
+
+def _grown_on(here: Mask, closed: Mask) -> Mask:
+    """What is not lit, closed in on all sides, and grew from what was closed as a whole."""
+    out = np.zeros_like(here)
+    box = _box(here)
+    inside = here[box]
+    if inside.size:
+        out[box] = _sealed(ndimage.binary_fill_holes(inside) & ~inside, closed[box])
+    return out
 
 
 def _sealed(hollow: Mask, closed: Mask) -> Mask:
@@ -144,6 +179,9 @@ def light_steps(stack: Stack) -> Iterator[Remark]:
     """Light that jumps in mid-print, or differs from the profile's."""
     usual = _usual(stack)
     seconds = np.array([stack.seconds(k) for k in range(len(stack.layers))])
+    if any(len({light.shape for light in layer.lights}) > 1 for layer in stack.layers):
+        # Several exposures side by side are a test's.
+        return
     bottoms = int((np.cumsum(seconds <= BOTTOM * usual) == 0).sum())
     # What steps down evenly behind the bottom is a transition.
     after = bottoms
@@ -164,8 +202,9 @@ def light_steps(stack: Stack) -> Iterator[Remark]:
 def bottoms(stack: Stack) -> Iterator[Remark]:
     """Bottom layers: none, too many, or other ones than the profile's."""
     usual = _usual(stack)
-    count = 0
-    while count < len(stack.layers) and stack.seconds(count) > BOTTOM * usual:
+    first, count = stack.seconds(0), 0
+    # Those that step down behind them are a transition.
+    while count < len(stack.layers) and stack.seconds(count) > max(BOTTOM * usual, 0.95 * first):
         count += 1
     if len(stack.layers) < 10:
         return
@@ -192,7 +231,7 @@ def lifts(stack: Stack) -> Iterator[Remark]:
             yield Remark(ODD, 0, f"lifts at {layer.lift.mm_min:g} mm/min; the profile says {wanted:g}", k + 1, 0.0,
                          "Slice it again with the profile's lift speed.")  # fmt: skip
             return
-        pull = float(stack.lit(k).sum()) * stack.cell_mm**2 * layer.lift.mm_min / 60
+        pull = stack.lit_mm2(k) * layer.lift.mm_min / 60
         if pull > worst:
             worst, at = pull, k
     if worst > MOST_PULL_MM3_S:

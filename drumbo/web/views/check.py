@@ -36,21 +36,24 @@ def show() -> Any:
                 raise InvalidInput("file", "choose a G-code file first")
             page["name"], data = file.filename, file.read()
             if is_package(data):
-                page["package"] = package_page(check_package(data))
+                page["package"] = package_page(check_package(data, service.resin_numbers(workshop(), page["chosen"])))
             else:
+                service.against(workshop(), page["chosen"])
                 digest = service.bring(workshop(), data)
                 asked = {"profile": page["chosen"], "name": file.filename[:80]}
                 return redirect(url_for("check.file", digest=digest, **{k: v for k, v in asked.items() if v}))
         except InvalidInput as error:
-            page["problem"] = next(iter(error.problems.values()))
+            key, says = next(iter(error.problems.items()))
+            page["problem"] = f"The {'profile' if key == 'profile' else 'file'} {says}"
         except GcodeError as error:
-            page["problem"] = str(error)
+            page["problem"] = f"The file {error}"
     teaches = not page["package"] and not page["problem"]
     return _page("check/show.html", teaches=teaches, **page), 422 if page["problem"] else 200
 
 
 def _page(template: str, **page: Any) -> str:
-    return render_template(template, cards=shelf.names(workshop(), FILAMENT), **page)
+    of_filament, every = shelf.names(workshop(), FILAMENT), shelf.names(workshop())
+    return render_template(template, cards=of_filament, every=every, **page)
 
 
 def _looked(digest: str) -> tuple[service.AnalysedFile, int | None]:

@@ -31,6 +31,26 @@ def _left(case: FileAnalysis, what: What) -> list[tuple[Command, Effect]]:
     return [(command, effect) for command, effect in last.values() if effect.value > 0]
 
 
+def end_state(case: FileAnalysis) -> tuple[str, ...]:
+    """In which state the file leaves the printer, in a few words each; nothing of what a macro there may change."""
+    program, ends = case.program, list[str]()
+    if not len(program) or (case.found.laid.any() and case.ending):
+        return ()
+    for what, name in ((What.NOZZLE, "nozzle"), (What.BED, "bed"), (What.FAN, "fan")):
+        left = _left(case, what)
+        value = left[0][1].value if left else 0.0
+        ends.append(f"{name} {'off' if not left else f'{value:.0%}' if what is What.FAN else f'{value:g} °C'}")
+    motors = [effect.value for _, effect in program.set_by(What.MOTORS)]
+    ends.append(f"motors {'off' if motors and motors[-1] == 0 else 'on'}")
+    for what, name in ((What.SPEED, "speed"), (What.FLOW, "flow")):
+        told = [effect.value for _, effect in program.set_by(what)]
+        if told and abs(told[-1] - 1) > 0.005:
+            ends.append(f"{name} factor {told[-1]:.0%}")
+    x, y, z = float(program.x[-1]), float(program.y[-1]), float(program.z[-1])
+    ends.append(f"head at X {x:g} Y {y:g} Z {z:g}")
+    return tuple(ends)
+
+
 def left_on(case: FileAnalysis) -> Iterator[Remark]:
     """Heaters and fan at the end; where a macro ends the print it may switch them off, and that cannot be seen."""
     macro = _macro(case)

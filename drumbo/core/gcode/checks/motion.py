@@ -9,9 +9,9 @@ import numpy as np
 from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.command import What
 from drumbo.core.gcode.move_columns import by_time
-from drumbo.core.remark import BAD, ODD, Remark
+from drumbo.core.remark import BAD, NOTE, ODD, Remark
 
-LEAST_TOOL, SAME_SPEED = 0.05, 0.03
+LEAST_TOOL, SAME_SPEED, APART_C = 0.05, 0.03, 4.0
 """A tool that prints for less of the time is not looked at; usual speeds so near each other are one."""
 CRAWL_MM_S, LEAST_CRAWL_S = 1.0, 5.0
 LEAST_DWELL_S, LONG_DWELL_S, NEAR_MM = 0.4, 5.0, 0.5
@@ -41,22 +41,26 @@ def factors(case: FileAnalysis) -> Iterator[Remark]:
 
 
 def one_speed(case: FileAnalysis) -> Iterator[Remark]:
-    """Two materials that keep to the limits of the softer one."""
+    """Two materials, told by their temperatures, that keep to the limits of the softer one. Two colours of one material
+    may well print alike.
+    """
     if not case.program.tools > {0}:
         return
     tool, laid, seconds = case.program.tool, case.found.laid, case.found.seconds
-    usual = {}
+    usual, nozzle = {}, case.program.nozzle_c
     for each in np.unique(tool[laid]):
         rows = laid & (tool == each) & (case.found.layer > 0)
         if seconds[rows].sum() > LEAST_TOOL * case.laid_s:
             usual[int(each)] = (
                 by_time(case.found.speed[rows], seconds[rows], 0.5),
                 by_time(case.found.flow[rows], seconds[rows], 0.99),
+                case.usual(nozzle, rows),
             )
     if len(usual) < 2:
         return
     (one, first), (other, second) = list(usual.items())[:2]
-    if all(abs(a - b) < SAME_SPEED * max(a, b) for a, b in zip(first, second, strict=True)):
+    alike = all(abs(a - b) < SAME_SPEED * max(a, b) for a, b in zip(first[:2], second[:2], strict=True))
+    if alike and abs(first[2] - second[2]) > APART_C:
         text = f"T{one} and T{other} print at one speed ({first[0]:.0f} mm/s) and up to one flow ({first[1]:.1f} mm³/s)"
         do = "Are they two materials? Give each its own limits: the softer one need not slow the other."
         yield case.remark(ODD, laid & (tool == other), text, do)
@@ -127,7 +131,7 @@ def limits_unset(case: FileAnalysis) -> Iterator[Remark]:
     sets = (What.ACCEL, What.JUNCTION, What.DEVIATION, What.MOST_ACCEL)
     if case.numbers and not case.opening and not any(True for _ in case.program.set_by(*sets)):
         do = "Times here are reckoned with the printer's page. If they differ from the real ones, set M204."
-        yield Remark(ODD, 0, "sets no acceleration and no junction speed; the printer's own hold", do=do)
+        yield Remark(NOTE, 0, "sets no acceleration and no junction speed; the printer's own hold", do=do)
 
 
 QUESTIONS = (factors, one_speed, crawl, dwells, limits, limits_unset)
