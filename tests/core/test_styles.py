@@ -132,3 +132,9 @@ def test_the_head_and_the_carriage_need_room() -> None:
     assert rules(25, 20, measured) == {"collisions: head"}
     assert rules(60, 40, measured) == {"collisions: carriage"}
     assert rules(60, 40, Printer("not measured")) == {"one-by-one: one"}
+
+
+def test_speeds_and_factors_below_nothing_are_none() -> None:
+    found = _look(_lines("G28", "M83", "G1 X9 E1 F-600", "G1 X19 E1 F600", "M221 S-50", "G1 X29 E1"))
+    assert any(r.rule == "crawl" and r.line == 3 for r in found.remarks)
+    assert found.filament_mm == pytest.approx(2), "a flow factor below 0 feeds nothing"

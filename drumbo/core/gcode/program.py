@@ -188,7 +188,8 @@ class Program:
         accels, junctions = self._limits(
             DEFAULT_ACCEL if accel is None else accel, DEFAULT_JUNCTION if junction is None else junction
         )
-        asked: Floats | float = np.asarray(self.feed / 60.0, np.float64)
+        # A speed below nothing is none.
+        asked: Floats | float = np.maximum(np.asarray(self.feed / 60.0, np.float64), 0.0)
         if self._sets(What.SPEED):
             asked = asked * self.speed_factor
         speed = np.asarray(self._within(What.MOST_SPEED, asked, (dx, dy, dz)))

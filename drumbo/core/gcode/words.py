@@ -41,7 +41,7 @@ def percent(what: What) -> Meaning:
 
     def read(command: Command) -> Iterator[Effect]:
         if "S" in command.values:
-            yield Effect(what, command.values["S"] / 100, _tool(command, "T"))
+            yield Effect(what, max(command.values["S"], 0.0) / 100, _tool(command, "T"))
 
     return read
 
