@@ -73,7 +73,6 @@ def _take(base: str) -> None:
         shot("read", "/trials/1/read", step=3)
         shot("read-phone", "/trials/6/read", PHONE)
         shot("adopt", "/trials/6/adopt")
-        shot("read-working-curve", "/trials/13/read", TALL)
         shot("read-rising-wall", "/trials/8/read", step=9)
         shot("read-exposure", "/trials/14/read", TALL)
         shot("read-proof", "/trials/10/read")
@@ -93,10 +92,14 @@ def _take(base: str) -> None:
         page.get_by_label("A G-code file, from any slicer").set_input_files(
             {"name": "tower.gcode", "mimeType": "text/plain", "buffer": Path(download.value.path()).read_bytes()}
         )
-        page.get_by_label("Held against").select_option(index=1)
+        page.get_by_label("Held against").select_option(label="Razorbill PLA, chalk on Petrel One")
         page.get_by_role("button", name="Check it").click()
         page.get_by_role("heading", name="Findings").wait_for()
         page.screenshot(path=SHOTS / "check.png")
+        page.locator("[data-side=side][data-drawn]").wait_for()
+        page.locator("#layer-at").fill("120")
+        page.locator("#layer[data-drawn='120']").wait_for()
+        page.locator("#layer").screenshot(path=SHOTS / "check-layers.png")
         shot("print", "/trials/12/print", wait_ms=1500)
         shot("bench", "/")
         browser.close()

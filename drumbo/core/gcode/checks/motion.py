@@ -72,7 +72,7 @@ def crawl(case: FileAnalysis) -> Iterator[Remark]:
     goes = (found.way > 0.02) & (program.kind < 4)
     still = goes & (program.feed <= 0)
     if still.any():
-        yield case.remark(BAD, still, "moves without a speed (no F so far, or none above 0); what the printer does then is its own",
+        yield case.remark(BAD, still, "moves without a speed: no F so far, or none above 0",
                           "Put an F on the first move.")  # fmt: skip
     slow = goes & (program.feed > 0)
     if any(True for _ in program.set_by(What.SPEED)):

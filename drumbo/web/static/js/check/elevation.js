@@ -5,6 +5,8 @@ import { tone } from "./columns.js";
 
 const ROOM_PX = 18;
 const HEIGHTS = [120, 400];
+const SIGN_PX = 14;
+const SIGNS = { bad: "✕", odd: "△" };
 const INK = { bed: "#2a2530", hangs: "#22303f", loose: "#8b2252", line: "#8b2252", odd: "#9a6a12" };
 const UNITS = { flow: "mm³/s", speed: "mm/s", width: "mm wide", nozzle: "°C", fan: "% fan" };
 const RAMP = Array.from({ length: 255 }, (_, k) => tone(k / 254));
@@ -86,10 +88,14 @@ class SideDrawing {
     const { pen, canvas, data } = this;
     pen.font = "700 13px Atkinson, sans-serif";
     pen.textAlign = "right";
+    const taken = [];
     for (const { layer, weight } of faults) {
-      const row = rowOf(data, layer);
+      const at = y - data.tops[rowOf(data, layer)] * k + 4;
+      // What stands at the same height stands beside each other.
+      const beside = taken.filter((other) => Math.abs(other - at) < SIGN_PX).length;
+      taken.push(at);
       pen.fillStyle = weight === "bad" ? INK.loose : INK.odd;
-      pen.fillText(weight === "bad" ? "✕" : weight === "odd" ? "△" : "?", canvas.width - 4, y - data.tops[row] * k + 4);
+      pen.fillText(SIGNS[weight] ?? "?", canvas.width - 4 - beside * SIGN_PX, at);
     }
   }
 
