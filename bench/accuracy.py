@@ -5,7 +5,8 @@ The plain habit takes the same readings and the usual formula. The truth is comp
 without noise. This file holds no figure of its own: it computes. One module a parameter: `bench/sequences/`. At the end
 stands one table of whole profiles, start to proof, each trial on what the ones before have left: `bench/whole.py`.
 
-    python bench/accuracy.py --seed 1 --spools 20 [--only nozzle_c … | --only batch | --only whole] [--json]
+    python bench/accuracy.py --seed 1 --spools 20 [--world varied] [--json]
+        [--only nozzle_c … | --only batch | --only whole]
 """
 
 from __future__ import annotations
@@ -28,10 +29,11 @@ from bench import batch
 from bench.bottles import BOTTLES as CURES
 from bench.bottles import drawn as drawn_bottle
 from bench.failing import FAILING
-from bench.rig import Tally, drawn
+from bench.rig import Tally, drawn, enter
 from bench.sequences import SEQUENCES, UNITS
 from bench.whole import ORDER, Whole, whole
 from drumbo.core.catalogue import BY_KEY
+from drumbo.standins.worlds import HOME, WORLDS
 
 WHOLE, BATCH = "whole", "batch"
 BOTTLES: dict[str, Callable[[Any, int], Tally]] = {**CURES, **FAILING}
@@ -39,8 +41,9 @@ SHARE = "share of the truth"
 DECILES = np.arange(0.1, 0.95, 0.1)
 
 
-def one(key: str, seed: int, readers: int, number: int) -> Tally:
+def one(key: str, seed: int, readers: int, world: str, number: int) -> Tally:
     """One spool's or bottle's whole sequence; runs in a process of its own."""
+    enter(world)
     if key in BOTTLES:
         told: Tally = BOTTLES[key](drawn_bottle(seed, number), readers)
         return told
@@ -75,13 +78,15 @@ def _spread(errors: list[float] | np.ndarray) -> dict[str, object]:
     }
 
 
-def one_whole(seed: int, number: int) -> Whole:
+def one_whole(seed: int, world: str, number: int) -> Whole:
     """One spool, start to proof; runs in a process of its own."""
+    enter(world)
     return whole(drawn(seed, number))
 
 
-def one_batch(seed: int, number: int) -> dict[str, dict[float, list[bool]]]:
+def one_batch(seed: int, world: str, number: int) -> dict[str, dict[float, list[bool]]]:
     """One spool and batches that depart from it; runs in a process of its own."""
+    enter(world)
     return batch.calls(drawn(seed, number))
 
 
@@ -115,9 +120,16 @@ def whole_table(ways: list[Whole]) -> dict[str, object]:
 @click.option("--seed", default=1, show_default=True)
 @click.option("--spools", default=20, show_default=True)
 @click.option("--readers", default=1, show_default=True, help="Makers who read each print; more steady the deciles.")
+@click.option(
+    "--world",
+    type=click.Choice(list(WORLDS)),
+    default=HOME.name,
+    show_default=True,
+    help="How spools, readers and jaws depart from what is usual.",
+)
 @click.option("--only", multiple=True, help="A catalogue key; may be given again.")
 @click.option("--json", "as_json", is_flag=True)
-def main(seed: int, spools: int, readers: int, only: tuple[str, ...], as_json: bool) -> None:
+def main(seed: int, spools: int, readers: int, world: str, only: tuple[str, ...], as_json: bool) -> None:
     """Accuracy of every trial against hidden truths."""
     known = {**SEQUENCES, **BOTTLES}
     unknown = set(only) - set(known) - {WHOLE, BATCH}
@@ -127,17 +139,17 @@ def main(seed: int, spools: int, readers: int, only: tuple[str, ...], as_json: b
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         for key in [k for k in only if k in known] if only else known:
             tally = Tally()
-            for part in pool.map(one, repeat(key), repeat(seed), repeat(readers), range(spools)):
+            for part in pool.map(one, repeat(key), repeat(seed), repeat(readers), repeat(world), range(spools)):
                 tally.join(part)
             table[key] = summary(key, tally)
             if not as_json:
                 _print(key, table[key], spools, seed)
         if not only or BATCH in only:
-            table[BATCH] = batch.table(list(pool.map(one_batch, repeat(seed), range(spools))))
+            table[BATCH] = batch.table(list(pool.map(one_batch, repeat(seed), repeat(world), range(spools))))
             if not as_json:
                 _print_batch(table[BATCH], spools, seed)
         if not only or WHOLE in only:
-            table[WHOLE] = whole_table(list(pool.map(one_whole, repeat(seed), range(spools))))
+            table[WHOLE] = whole_table(list(pool.map(one_whole, repeat(seed), repeat(world), range(spools))))
             if not as_json:
                 _print_whole(table[WHOLE], spools, seed)
     if as_json:

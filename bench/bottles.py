@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from bench.rig import Tally
+from bench.rig import Tally, looked_by
 from drumbo.core.copying import Surroundings, copied
 from drumbo.core.profile import changed, start
 from drumbo.core.resin import RESIN_CLASSES, Resin, ResinPrinter
@@ -57,6 +57,11 @@ def drawn(seed: int, number: int) -> DrawnBottle:
 
 def read(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, thing: Cured, seed: int) -> Readings:
     """What one person sees and measures, with the noise of people and tools."""
+    with looked_by(seed):
+        return _read(trial, plan, context, thing, seed)
+
+
+def _read(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, thing: Cured, seed: int) -> Readings:
     piece, to_read = trial.piece(plan, context), trial.readings(plan)
     boxes = [place.box((0.0, 0.0)) for place in piece.places]
     readings = Readings()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from contextlib import AbstractContextManager
+from contextvars import ContextVar
 from dataclasses import dataclass, field, replace
 from typing import Any
 from zlib import crc32
@@ -11,7 +13,7 @@ import numpy as np
 from drumbo.core.families import FAMILIES
 from drumbo.core.profile import Origin, OriginKind, Value, start
 from drumbo.core.workshop import Material, Printer
-from drumbo.standins import eye
+from drumbo.standins import eye, worlds
 from drumbo.standins.filament.geometry import Geometry, geometry
 from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.printing import PrintedObject, melt
@@ -21,6 +23,18 @@ from drumbo.trials.base import AnyKind, Context, PrintFile, Readings, Result
 from drumbo.trials.plan import TrialPlan
 
 INTERVAL_90 = 1.645
+
+_world: ContextVar[worlds.World] = ContextVar("world", default=worlds.HOME)
+
+
+def looked_by(seed: int) -> AbstractContextManager[None]:
+    """As long as it lasts, the reader of that number in the world of now looks and measures."""
+    return worlds.looking(worlds.draw_reader(_world.get(), seed))
+
+
+def enter(name: str) -> None:
+    """From here on spools and readers are drawn from this world."""
+    _world.set(worlds.WORLDS[name])
 
 
 @dataclass
@@ -96,7 +110,7 @@ def drawn(seed: int, number: int) -> Drawn:
     """The spool of that number; the same seed always gives the same."""
     rng = np.random.default_rng([seed, number])
     context = drawn_context(rng)
-    spool = draw_spool(context.material.family, seed * 10_000 + number, context.printer.drive)
+    spool = draw_spool(context.material.family, seed * 10_000 + number, context.printer.drive, _world.get())
     return Drawn(number, seed, context, spool, rng)
 
 
@@ -115,6 +129,11 @@ def printed(file: PrintFile, spool: Spool, machine: Machine | None = None) -> Pr
 
 def read(trial: AnyKind[Any, Any], plan: Any, context: Context, thing: PrintedObject, seed: int) -> Readings:
     """What one person sees and measures, with the noise of people and tools."""
+    with looked_by(seed):
+        return _read(trial, plan, context, thing, seed)
+
+
+def _read(trial: AnyKind[Any, Any], plan: Any, context: Context, thing: PrintedObject, seed: int) -> Readings:
     piece, to_read = trial.piece(plan, context), trial.readings(plan)
     middle = context.printer.bed_middle
     aspects = [a.key for a in to_read.aspects]

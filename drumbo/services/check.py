@@ -164,8 +164,9 @@ def beside(workshop: Workshop, digest: str, other: str, profile_id: int | None =
 def _text(workshop: Workshop, digest: str, line: int) -> str:
     if not line:
         return ""
-    with (workshop.folder / KEPT_IN / digest).open("rb") as file:
-        return next(itertools.islice(file, line - 1, line), b"").decode("utf-8", "replace").strip()[:120]
+    # However its lines end.
+    with (workshop.folder / KEPT_IN / digest).open(encoding="utf-8", errors="replace") as file:
+        return next(itertools.islice(file, line - 1, line), "").strip()[:120]
 
 
 @dataclass(frozen=True, slots=True)

@@ -15,6 +15,7 @@ from drumbo.standins.filament.physics import openness, ridging
 from drumbo.standins.filament.printing import PrintedObject
 from drumbo.standins.fits import gap_round
 from drumbo.standins.tools import JawsOnBed, measure
+from drumbo.standins.worlds import who_looks
 
 Floats = NDArray[np.float64]
 Mask = NDArray[np.bool_]
@@ -244,9 +245,16 @@ def look(thing: PrintedObject, boxes: Sequence[Box], aspects: Sequence[str], see
 
 
 def as_seen(scores: NDArray[np.float64], rng: np.random.Generator) -> NDArray[np.int64]:
-    """Exact scores 0..4 (boxes, aspects) as a person gives them: whole, with noise, a bias per aspect, slips."""
-    scores = scores + rng.normal(0, SESSION_BIAS, (1, scores.shape[1]))
-    scores = scores + rng.normal(0, LOOK_NOISE, scores.shape)
+    """Exact scores 0..4 (boxes, aspects) as a person gives them: whole, with noise, a bias per aspect, slips, and what
+    the reader of now has as a habit.
+    """
+    who = who_looks()
+    if who.mixed and scores.shape[1] > 1:
+        taken = rng.random(scores.shape) < who.mixed
+        scores = np.where(taken, np.roll(scores, 1, axis=1), scores)
+    scores = scores + who.severity + rng.normal(0, SESSION_BIAS, (1, scores.shape[1]))
+    noise = rng.standard_t(who.tails, scores.shape) if who.tails else rng.normal(0, 1, scores.shape)
+    scores = scores + LOOK_NOISE * noise
     slips = rng.random(scores.shape) < WRONG_LOOKS
     scores = np.where(slips, scores + rng.choice([-2, -1, 1, 2], scores.shape), scores)
     return np.clip(np.rint(scores), 0, 4).astype(np.int64)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from drumbo.core.errors import DrumboError
 from drumbo.standins.filament.printing import PrintedObject
 from drumbo.standins.patches import best_patch, lifted_corners
+from drumbo.standins.worlds import who_looks
 
 Floats = NDArray[np.float64]
 
@@ -66,8 +67,8 @@ def _reach(thing: PrintedObject, jaws: JawsOnBed) -> tuple[_Reached, float]:
     return _Reached(at - half, at + half, along[near], shape.layer[near]), length
 
 
-def _read(sizes: list[float], rng: np.random.Generator) -> float:
-    return round(float(np.mean(sizes)) + rng.uniform(-CALLIPER_MM, CALLIPER_MM), 2)
+def _read(sizes: list[float], rng: np.random.Generator, blunt_mm: float = 0.0) -> float:
+    return round(float(np.mean(sizes)) + blunt_mm + rng.uniform(-CALLIPER_MM, CALLIPER_MM), 2)
 
 
 def calliper(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float:
@@ -80,7 +81,8 @@ def calliper(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) ->
     if not held.any():
         raise DrumboError("the jaws close on nothing there; pick two points with the wall between them")
     low, high = found.low[held], found.high[held]
-    return _read([_outside(low[at], high[at]) for at in _by_layer(found.layer[held])], rng)
+    sizes = [_outside(low[at], high[at]) for at in _by_layer(found.layer[held])]
+    return _read(sizes, rng, 2 * who_looks().blunt_mm)
 
 
 def inside(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float:
@@ -91,7 +93,7 @@ def inside(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> f
     gaps = [_between(found, before & (found.layer == layer), after & (found.layer == layer)) for layer in layers]
     if not gaps or min(gaps) < 0.1:
         raise DrumboError("there is no gap; pick two points with nothing in the middle between them")
-    return _read(gaps, rng)
+    return _read(gaps, rng, -2 * who_looks().blunt_mm)
 
 
 def _between(found: _Reached, before: NDArray[np.bool_], after: NDArray[np.bool_]) -> float:

@@ -12,6 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, fields
 
 _WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
+_LETTER = re.compile(r"[A-Z]")
 _COMMENT = re.compile(r"\([^)]*\)")
 
 MOVE_COLUMNS = (
@@ -97,7 +98,7 @@ class Machine:
         letter, digits = words[0]
         word = letter + digits.lstrip("0") if digits.strip("0") else letter + "0"
         values = {name: float(number) for name, number in words[1:]}
-        present = {part[0] for part in text.split()[1:] if part}
+        present = set(_LETTER.findall(text[text.index(letter) + 1 :]))
         before = self.wait_s
         seconds = _COMMANDS.get(word, _nothing)(self, values, present)
         self.wait_s = before + seconds if word not in _MOVES else 0.0

@@ -25,15 +25,15 @@ def logistic(x: Floats) -> Floats:
 
 
 def capability(spool: Spool, t_c: Floats, nozzle_mm: float) -> Floats:
-    """Melt capacity, mm³/s: Q₀·e^(k(T − T₀))·(d/0.4)^1.3. Heat flows faster into hotter walls."""
-    wide = float((nozzle_mm / 0.4) ** 1.3)
+    """Melt capacity, mm³/s: Q₀·e^(k(T − T₀))·(d/0.4)^1.3. Heat flows faster into hotter walls; the power varies."""
+    wide = float((nozzle_mm / 0.4) ** spool.nozzle_power)
     return spool.melt_mm3_s * np.exp(spool.melt_rate * (t_c - spool.centre_c)) * wide
 
 
-def delivered(flow_mm3_s: Floats, capability_mm3_s: Floats) -> Floats:
-    """Share of the asked flow that arrives: 95 % at capability, plummeting past it."""
+def delivered(flow_mm3_s: Floats, capability_mm3_s: Floats, power: float = 6.0) -> Floats:
+    """Share of the asked flow that arrives: 95 % at capability, plummeting past it, more or less steeply."""
     load = np.minimum(flow_mm3_s / capability_mm3_s, 8.0)
-    return 1.0 / (1.0 + 0.0526 * load**6)
+    return 1.0 / (1.0 + 0.0526 * load**power)
 
 
 def fed_share(spool: Spool) -> float:
@@ -94,7 +94,7 @@ def ooze(spool: Spool, t_c: Floats, pulled_mm: Floats, air_s: Floats) -> Floats:
     and leaves a floor that no pull-back takes away.
     """
     full = spool.pull_full_mm * np.exp(0.012 * (t_c - spool.centre_c))
-    free = np.clip(1.0 - pulled_mm / full, 0.0, None) ** 1.5
+    free = np.clip(1.0 - pulled_mm / full, 0.0, None) ** spool.ooze_power
     runs = spool.ooze_mm3 * np.exp(spool.ooze_rate * (t_c - spool.centre_c))
     return runs * (free + 0.25 * spool.moisture) * (1.0 - np.exp(-air_s / 0.15))
 

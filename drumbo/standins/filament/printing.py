@@ -178,7 +178,7 @@ def _arriving(shape: Geometry, spool: Spool, by_move_c: Floats, fed: float, nozz
     """(k,) share of what is asked in each move that leaves the nozzle."""
     load = fed * shape.move_flow / physics.capability(spool, by_move_c, nozzle_mm)
     cold = (by_move_c < family(spool.family).nozzle_low_c - physics.TOO_COLD_C) & (load > 0)
-    arrives = physics.delivered(load, np.ones_like(load))
+    arrives = physics.delivered(load, np.ones_like(load), spool.slip_power)
     return np.where(physics.grinds(shape.move_seconds, load, cold) | cold, 0.0, arrives)
 
 

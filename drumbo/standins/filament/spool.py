@@ -5,12 +5,13 @@ Only the physics and the accuracy benchmark may look at it.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from zlib import crc32
 
 import numpy as np
 
 from drumbo.core.families import Family, family
+from drumbo.standins.worlds import HOME, World, drawn_from
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,7 +24,9 @@ class Spool:
     `pull_limit_mm` lets air in. A start is even when `restart_mm` more is pushed back than was pulled, an end when
     extrusion stops `coast_mm` before it. All sizes shrink by the share `shrink` while they cool. `chills` tells how
     much more than PLA it loses of its bond in the fan's air; a small layer needs `set_s` to set.
-    On a plate of `stick_c` the first layer holds half as well as it can; corners lift that hold less than `warps`.
+    On a plate of `stick_c` the first layer holds half as well as it can; corners lift that hold less than `warps`. The
+    powers say how steeply less arrives past the melt limit, how a string shrinks with the pull, how capacity grows with
+    the nozzle.
     """
 
     family: str
@@ -60,10 +63,22 @@ class Spool:
     set_s: float
     stick_c: float
     warps: float
+    slip_power: float = 6.0
+    ooze_power: float = 1.5
+    nozzle_power: float = 1.3
 
 
-def draw_spool(family_key: str, seed: int, drive: str = "direct") -> Spool:
-    """The spool that stands behind a seed; the same seed always gives the same spool."""
+def draw_spool(family_key: str, seed: int, drive: str = "direct", world: World = HOME) -> Spool:
+    """The spool that stands behind a seed; the same seed always gives the same spool in a world."""
+    spool = _draw(family_key, seed, drive)
+    rng = np.random.default_rng([seed, crc32(family_key.encode()), 7])
+    return replace(
+        spool, slip_power=drawn_from(world.slip, rng), ooze_power=drawn_from(world.ooze, rng),
+        nozzle_power=drawn_from(world.nozzle, rng), moisture=spool.moisture * drawn_from(world.moisture, rng),
+    )  # fmt: skip
+
+
+def _draw(family_key: str, seed: int, drive: str) -> Spool:
     kin = family(family_key)
     rng = np.random.default_rng([seed, crc32(family_key.encode())])
     # Looks and strength together are best a little below the centre; on average at the family's starting value.

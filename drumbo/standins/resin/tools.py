@@ -11,6 +11,7 @@ from drumbo.core.errors import DrumboError
 from drumbo.standins.resin.physics import cure_depth_um
 from drumbo.standins.resin.thing import Cured
 from drumbo.standins.tools import CALLIPER_MM, JawsOnBed
+from drumbo.standins.worlds import who_looks
 
 Floats = NDArray[np.float64]
 
@@ -56,7 +57,7 @@ def calliper(thing: Cured, jaws: JawsOnBed, rng: np.random.Generator) -> float |
         near = _crossing(dose, first - 1) if first else 0.0
         far = _crossing(dose, last) if last + 1 < len(dose) else float(last)
         found.append((far - near) * EACH_MM)
-    return _read(max(found), CALLIPER_MM, rng) if found else None
+    return _read(max(found) + 2 * who_looks().blunt_mm, CALLIPER_MM, rng) if found else None
 
 
 def inside(thing: Cured, jaws: JawsOnBed, rng: np.random.Generator) -> float | None:
@@ -69,7 +70,7 @@ def inside(thing: Cured, jaws: JawsOnBed, rng: np.random.Generator) -> float | N
             continue
         near, far = _crossing(dose, int(left[-1])), _crossing(dose, middle + int(right[0]) - 1)
         found.append((far - near) * EACH_MM)
-    return _read(min(found), CALLIPER_MM, rng) if found else None
+    return _read(min(found) - 2 * who_looks().blunt_mm, CALLIPER_MM, rng) if found else None
 
 
 def skin(thing: Cured, jaws: JawsOnBed, rng: np.random.Generator) -> float | None:
