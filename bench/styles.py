@@ -157,6 +157,7 @@ class Writer:
     firmware: str = "m900"
     by_firmware: bool = False
     hop_mm: float = 0.0
+    hops_relative: bool = False
     wipe: bool = False
     volume: bool = False
     digits: int = 5
@@ -233,13 +234,21 @@ class Writer:
         else:
             told = ["G1" + self._e(-step.value) + self._feed(35)]
         if self.hop_mm and step.layer:
-            hop = ["G1" + self._axes(Step("lift", z=self.at[2] + self.hop_mm), "Z") + self._feed(10)]
+            hop = self._hop(self.hop_mm)
         return told + hop
+
+    def _hop(self, up: float) -> list[str]:
+        if not self.hops_relative:
+            return ["G1" + self._axes(Step("lift", z=self.at[2] + up), "Z") + self._feed(10)]
+        self.at[2] += up
+        told = ["G91", f"G1 Z{self.number(up)}" + self._feed(10), "G90"]
+        # Where G90 says how E is understood too, it is said again.
+        return [*told, "M83"] if self.firmware == "m900" and self.relative_e else told
 
     def do_unretract(self, step: Step, _f: Step | None) -> list[str]:
         down = []
         if self.hop_mm and step.layer:
-            down = ["G1" + self._axes(Step("lift", z=self.at[2] - self.hop_mm), "Z") + self._feed(10)]
+            down = self._hop(-self.hop_mm)
         return [*down, "G11" if self.by_firmware else "G1" + self._e(step.value) + self._feed(35)]
 
     def do_layer(self, step: Step, _f: Step | None) -> list[str]:
@@ -568,6 +577,10 @@ STYLES: dict[str, Style] = {
     "firmware retraction": Style({"by_firmware": True}),
     "wiping": Style({"wipe": True}, alike=False),
     "lifting": Style({"hop_mm": 0.3}, alike=False),
+    "lifting by relative moves": Style({"hop_mm": 0.3, "hops_relative": True}, alike=False),
+    "the same where E stands apart": Style(
+        {"hop_mm": 0.3, "hops_relative": True, "firmware": "key-value"}, alike=False
+    ),
     "coasting": Style({"coast_mm": 0.2}, alike=False),
     "turns": Style(respell=_with_arcs, alike=False),
     "words of M572": Style({"firmware": "m572"}),
@@ -583,7 +596,7 @@ STYLES: dict[str, Style] = {
     "a support": Style(steps=_supported, alike=False),
     "ironed": Style(steps=_ironed, alike=False),
 }
-"""By name: thirty."""
+"""By name."""
 
 
 def lines_of(steps: Steps) -> Iterator[tuple[int, Step]]:

@@ -113,9 +113,7 @@ def report(data: bytes, name: str, form: str, held: Against) -> tuple[str, bool]
         lit = check_package(data, held.numbers)
         bad = any(remark.weight == "bad" for remark in lit.remarks)
         return (_as_json(asdict(lit)) if form == "json" else _written(lit, name, form)), bad
-    from drumbo.core.gcode.reader import read  # noqa: PLC0415
-
-    _, found = held.look(read(unpacked(data)))
+    _, found = held.look(held.read(unpacked(data)))
     bad = any(remark.weight == "bad" for remark in found.remarks)
     if form == "text":
         from drumbo.cli.telling import told_lines  # noqa: PLC0415
@@ -143,10 +141,9 @@ def _as_json(told: Any) -> str:
 def _check_beside(data: bytes, other: bytes, held: Against, *, as_json: bool) -> None:
     """What differs between two files, and where they part."""
     from drumbo.core.gcode.beside import pairs, parting  # noqa: PLC0415
-    from drumbo.core.gcode.reader import read  # noqa: PLC0415
     from drumbo.exchange.incoming import unpacked  # noqa: PLC0415
 
-    sums = [held.look(read(unpacked(each))) for each in (data, other)]
+    sums = [held.look(held.read(unpacked(each))) for each in (data, other)]
     found, part = pairs(*sums), parting(sums[0][0], sums[1][0])
     if as_json:
         click.echo(_as_json({"pairs": [asdict(p) for p in found], "parting": asdict(part) if part else None}))

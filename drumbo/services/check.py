@@ -22,7 +22,6 @@ from drumbo.core.gcode.elevation import FRONT, NAMED, SIDE, elevation
 from drumbo.core.gcode.inspect import Inspection
 from drumbo.core.gcode.move_columns import thinned
 from drumbo.core.gcode.program import Program
-from drumbo.core.gcode.reader import read
 from drumbo.core.gcode.roles import ROADS
 from drumbo.exchange.incoming import unpacked
 from drumbo.services.convert import context_of
@@ -56,7 +55,7 @@ def bring(workshop: Workshop, data: bytes) -> str:
     """Keep a G-code file that was brought, packed or not, once it can be read; returns its digest. Few are kept."""
     data = unpacked(data)
     digest = sha256(data).hexdigest()
-    _program(digest, lambda: data)
+    _program(digest, Against(), lambda: data)
     folder = workshop.folder / KEPT_IN
     folder.mkdir(exist_ok=True)
     there = folder / digest
@@ -68,19 +67,20 @@ def bring(workshop: Workshop, data: bytes) -> str:
     return digest
 
 
-_PROGRAMS: OrderedDict[str, Program] = OrderedDict()
+_PROGRAMS: OrderedDict[tuple[str, str], Program] = OrderedDict()
 _LOOKED: OrderedDict[tuple[str, str], AnalysedFile] = OrderedDict()
 _LOCK = threading.RLock()
 
 
-def _program(digest: str, fetch: Callable[[], bytes]) -> Program:
+def _program(digest: str, held: Against, fetch: Callable[[], bytes]) -> Program:
     """A file as columns, read once for as long as it is looked at."""
+    key = digest, held.dialect
     with _LOCK:
-        if digest not in _PROGRAMS:
-            _PROGRAMS[digest] = read(fetch())
+        if key not in _PROGRAMS:
+            _PROGRAMS[key] = held.read(fetch())
             _forget(_PROGRAMS, len)
-        _PROGRAMS.move_to_end(digest)
-        return _PROGRAMS[digest]
+        _PROGRAMS.move_to_end(key)
+        return _PROGRAMS[key]
 
 
 def look(workshop: Workshop, digest: str, profile_id: int | None = None, dialect: str = "") -> AnalysedFile:
@@ -102,7 +102,7 @@ def look_against(workshop: Workshop, digest: str, held: Against) -> AnalysedFile
         raise NotFound("this file is not kept any more; bring it again") from error
     with _LOCK:
         if key not in _LOOKED:
-            case, found = held.look(_program(digest, there.read_bytes))
+            case, found = held.look(_program(digest, held, there.read_bytes))
             priced = (held.material.cost(found.grams), held.material.currency) if held.material else ()
             _LOOKED[key] = AnalysedFile(digest, size, found, case, case.numbers.get("max_flow_mm3_s"), *priced)
             _forget(_LOOKED, lambda looked: len(looked.case.program))

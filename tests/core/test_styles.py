@@ -1,4 +1,4 @@
-"""One part in thirty styles: a clean file gets no remark and comes to the same; planted faults are found in place."""
+"""One part in many styles: a clean file gets no remark and comes to the same; planted faults are found in place."""
 
 from __future__ import annotations
 
@@ -86,7 +86,8 @@ def test_limits_of_the_firmware_count_for_the_time() -> None:
     by_minute = read(_lines("M572 D0 S0.04", "M566 X600", "M203 X6000 Y6000", *path))
     assert by_minute.dialect.key == "m572"
     assert by_minute.motion(3000).cruise.max() == pytest.approx(100), "mm/min there, mm/s elsewhere"
-    assert by_minute.under(dialect("m900")).motion(3000).cruise.max() == pytest.approx(150)
+    as_seconds = read(_lines("M572 D0 S0.04", "M566 X600", "M203 X6000 Y6000", *path), dialect("m900"))
+    assert as_seconds.motion(3000).cruise.max() == pytest.approx(150)
 
 
 def test_volumes_exponents_and_names_that_nobody_filled_in() -> None:
@@ -138,3 +139,18 @@ def test_speeds_and_factors_below_nothing_are_none() -> None:
     found = _look(_lines("G28", "M83", "G1 X9 E1 F-600", "G1 X19 E1 F600", "M221 S-50", "G1 X29 E1"))
     assert any(r.rule == "crawl" and r.line == 3 for r in found.remarks)
     assert found.filament_mm == pytest.approx(2), "a flow factor below 0 feeds nothing"
+
+
+def test_how_e_is_understood_after_g90_hangs_on_the_dialect() -> None:
+    hop = ("M83", "G28", "G1 X10 E1 F600", "G91", "G1 Z1", "G90", "G1 X20 E1", "G1 X30 E1", "G1 X40 E1")
+    told = {
+        "key-value": read(_lines("SET_VELOCITY_LIMIT ACCEL=900", *hop)),
+        "m900": read(_lines("M900 K0", *hop)),
+        "nobody": read(_lines(*hop)),
+    }
+    assert told["key-value"].e_mm.sum() == pytest.approx(4), "there M83 holds until M82"
+    assert told["m900"].e_mm.sum() == pytest.approx(1), "there G90 means E too"
+    assert told["nobody"].e_mm.sum() == pytest.approx(1)
+    many = (*hop[:6], *(f"G1 X{20 + k % 50} E{1 + k % 3}" for k in range(180)))
+    assert read(_lines(*many)).e_mm.sum() == pytest.approx(361), "what feeds filament is meant where nobody tells"
+    assert read(_lines(*many), dialect("m900")).e_mm.sum() == pytest.approx(3), "unless somebody says otherwise"

@@ -10,6 +10,7 @@ from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.gcode.inspect import Inspection, analyse, summary
 from drumbo.core.gcode.program import Program
+from drumbo.core.gcode.reader import read
 
 if TYPE_CHECKING:
     from drumbo.core.workshop import Material, Printer
@@ -36,10 +37,14 @@ class Against:
         """Of the filament."""
         return self.numbers.get("density_g_cm3", 1.24)
 
+    def read(self, data: bytes) -> Program:
+        """A file as columns. NotFound for a dialect that nobody knows."""
+        return read(data, dialect(self.dialect) if self.dialect else None)
+
     def look(self, program: Program) -> tuple[FileAnalysis, Inspection]:
-        """A file with its columns, and what is found. NotFound for a dialect that nobody knows."""
+        """A file with its columns, and what is found."""
         case = analyse(
-            program.under(dialect(self.dialect)) if self.dialect else program,
+            program,
             printer=self.printer, numbers=self.numbers, filament_mm=self.filament_mm, material=self.material,
         )  # fmt: skip
         return case, summary(case, self.filament_mm, self.density_g_cm3)

@@ -47,9 +47,9 @@ NO_ROW = -1
 
 # What a scan goes on from, in two arrays: where it is in the file and how much it has written, and the machine's state.
 _AT, _LINE, _BEGIN, _ROWS, _COMMANDS, _WANTED, _PLANE, _EXPONENT_LINE, _WHERE_SIZE = range(9)
-_FRESH = np.array([0, 0, 0, 0, 0, 0, 0, 0, 0, 1, 1, 1, 1, 2100, 2100, 0, 1], np.float64)
+_FRESH = np.array([0, 0, 0, 0, 0, 0, 0, 0, 0, 1, 1, 1, 1, 2100, 2100, 0, 1, 0], np.float64)
 """X Y Z E, their shifts, feed; unit, absolute, absolute E; length, feeds and state of firmware's retraction; mm of
-filament to a unit of E."""
+filament to a unit of E; whether G90 and G91 leave E as it is."""
 
 
 def columns(size: int) -> tuple[NDArray[Any], ...]:
@@ -69,8 +69,8 @@ def _longer(columns: tuple[NDArray[Any], ...], least: int = 0) -> tuple[NDArray[
 
 # The machine's state is handed on as numbers and small tuples: arrays would cost more than what is done with them.
 # `at` is X Y Z E in mm on the bed, `shift` what G92 moved each of them by; `told` are the numbers that a command names
-# for them, mm; `modes` are unit (mm), whether X Y Z are absolute, whether E is, the plane of turns, and mm of filament
-# to a unit of E, other than 1 where E tells a volume.
+# for them, mm; `modes` are unit (mm), whether X Y Z are absolute, whether E is, the plane of turns, mm of filament to
+# a unit of E, other than 1 where E tells a volume, and whether G90 and G91 leave E as it is.
 
 
 @njit
@@ -83,7 +83,7 @@ def _moved(has: int, told: float, at: float, shift: float, absolute: bool) -> fl
 @njit
 def _aim(have: int, told: Any, at: Any, shift: Any, modes: Any) -> Any:
     """Where a move goes."""
-    _, absolute, absolute_e, _, _ = modes
+    _, absolute, absolute_e, _, _, _ = modes
     return (
         _moved(have >> X & 1, told[0], at[0], shift[0], absolute),
         _moved(have >> Y & 1, told[1], at[1], shift[1], absolute),
@@ -119,14 +119,15 @@ def _shifted(have: int, told: Any, at: Any, shift: Any) -> Any:
 @njit
 def _modes(letter: int, code: int, have: int, value: Any, modes: Any) -> Any:
     """Unit, absolute or not, plane, filament to a unit of E, as a command leaves them."""
-    unit, absolute, absolute_e, plane, fed_each = modes
+    unit, absolute, absolute_e, plane, fed_each, apart = modes
     if letter == 71:
         if code == 200 or code == 210:
             unit = 25.4 if code == 200 else 1.0
         elif code == 170 or code == 180 or code == 190:
             plane = (code - 170) // 10
         elif code == 900 or code == 910:
-            absolute = absolute_e = code == 900
+            absolute = code == 900
+            absolute_e = absolute_e if apart else absolute
     elif letter == 77 and (code == 820 or code == 830):
         absolute_e = code == 820
     elif letter == 77 and code == 2000:
@@ -134,7 +135,7 @@ def _modes(letter: int, code: int, have: int, value: Any, modes: Any) -> Any:
             fed_each = 4.0 / (np.pi * value[D] ** 2) if value[D] > 0 else 1.0
         elif have >> S & 1 and value[S] == 0:
             fed_each = 1.0
-    return unit, absolute, absolute_e, plane, fed_each
+    return unit, absolute, absolute_e, plane, fed_each, apart
 
 
 @njit
@@ -184,8 +185,8 @@ def _keep(commands: Any, parameters: Any, kept: int, word: Any, line: int, count
     return kept + 1
 
 
-def scan(data: Any, rows: tuple[NDArray[Any], ...]) -> Any:
-    """Read bytes (n,) uint8 that end with a line's end.
+def scan(data: Any, rows: tuple[NDArray[Any], ...], *, apart: bool = False) -> Any:
+    """Read bytes (n,) uint8 that end with a line's end; `apart` is whether G90 and G91 leave the mode of E as it is.
 
     Returns (rows, row count, commands, parameters, command count, line count, first line with an exponent or 0,
     status).
@@ -201,6 +202,7 @@ def scan(data: Any, rows: tuple[NDArray[Any], ...]) -> Any:
     value: Any = np.zeros(26)
     where: Any = np.zeros(_WHERE_SIZE, np.int64)
     state: Any = _FRESH.copy()
+    state[17] = apart
     where[_AT] = 3 if data[:3].tobytes() == b"\xef\xbb\xbf" else 0
     if is_plain():
         # Python's own numbers are quicker there, and never too small for a sum.
@@ -236,7 +238,7 @@ def _scan(
         where[_AT], where[_LINE], where[_BEGIN], where[_ROWS], where[_COMMANDS], where[_PLANE],
     )  # fmt: skip
     at, shift, feed = (state[0], state[1], state[2], state[3]), (state[4], state[5], state[6], state[7]), state[8]
-    modes = (state[9], state[10] != 0, state[11] != 0, plane, state[16])
+    modes = (state[9], state[10] != 0, state[11] != 0, plane, state[16], state[17] != 0)
     firmware = (state[12], state[13], state[14], state[15] != 0)
     wanted = 0
     while i < n and count < room and kept < commands_room:

@@ -75,10 +75,6 @@ class Program:
     def __len__(self) -> int:
         return len(self.line)
 
-    def under(self, chosen: Dialect) -> Program:
-        """The same file, its words understood by another dialect."""
-        return replace(self, dialect=chosen)
-
     @cached_property
     def unknown(self) -> dict[str, int]:
         """Words nobody here knows, with how often each stands in the file."""

@@ -17,10 +17,12 @@ from numpy.typing import NDArray
 from drumbo.core.errors import GcodeError
 from drumbo.core.gcode import kernel, tokens
 from drumbo.core.gcode.command import Command, key_values
-from drumbo.core.gcode.dialects import KNOWN, recognised
+from drumbo.core.gcode.dialects import DIALECTS, KNOWN, Dialect, recognised
 from drumbo.core.gcode.program import Floats, Program, is_known
 
 LONGEST_COMMAND = 400
+GULP_MM, LEFT_OVER = 40.0, 0.05
+"""A move that feeds more, or filament of which less than this share stays out, is no print's."""
 LARGEST_NUMBER = 1e9
 """Beyond this a number is no parameter of a printer."""
 _LETTERS = {letter: place for place, letter in enumerate("ABCDEFGHIJKLMNOPQRSTUVWXYZ")}
@@ -41,8 +43,10 @@ def _lines_ended(raw: NDArray[np.uint8]) -> NDArray[np.uint8]:
     return ended
 
 
-def read(data: bytes | memoryview | NDArray[np.uint8]) -> Program:
-    """Read a whole file. Raises GcodeError with the line where it cannot be read."""
+def read(data: bytes | memoryview | NDArray[np.uint8], dialect: Dialect | None = None) -> Program:
+    """Read a whole file, written for a dialect, or for the one that it is recognised as. GcodeError names the line
+    where it cannot be read.
+    """
     raw = data if isinstance(data, np.ndarray) else np.frombuffer(data, np.uint8)
     if not len(raw):
         raise GcodeError(0, "the file is empty")
@@ -55,15 +59,54 @@ def read(data: bytes | memoryview | NDArray[np.uint8]) -> Program:
     # Of one kind, whatever it came as: for another the loop would be compiled once more, which takes many seconds.
     raw = np.ascontiguousarray(raw).view()
     raw.flags.writeable = False
+    program = _scanned(raw, dialect, apart=dialect is not None and dialect.e_apart)
+    if dialect is not None or not _e_in_doubt(program.commands):
+        return program
+    if any(each.hits(program.commands) for each in DIALECTS):
+        return _scanned(raw, None, apart=True) if program.dialect.e_apart else program
+    # Nobody tells which firmware it is for: what feeds filament is meant.
+    if _feeds(program):
+        return program
+    other = _scanned(raw, None, apart=True)
+    return other if _feeds(other) else program
+
+
+def _scanned(raw: NDArray[np.uint8], dialect: Dialect | None, *, apart: bool) -> Program:
     capacity = int(np.count_nonzero(raw == 10)) + 1
-    rows, count, table, parameters, told, lines, exponent, status = kernel.scan(raw, kernel.columns(capacity))
+    rows, count, table, parameters, told, lines, exponent, status = kernel.scan(
+        raw, kernel.columns(capacity), apart=apart
+    )
     if status[0]:
         raise _error(raw, status)
     line, kind, x, y, z, e_mm, feed = (column[:count] for column in rows)
     commands = tuple(_command(raw, table[k], parameters[k]) for k in range(told))
     if not count and not any(is_known(c.word) for c in commands):
         raise GcodeError(0, "holds no G-code command that is known; is it the right one?")
-    return Program(line, kind, x, y, z, e_mm, feed, commands, lines, recognised(commands), exponent)
+    return Program(line, kind, x, y, z, e_mm, feed, commands, lines, dialect or recognised(commands), exponent)
+
+
+def _e_in_doubt(commands: tuple[Command, ...]) -> bool:
+    """Whether it matters if G90 and G91 say how E is understood, as in some firmware, or leave it as it is."""
+    coupled = apart = True
+    since = 0
+    for command in commands:
+        if command.word not in {"G90", "G91", "M82", "M83"}:
+            continue
+        if coupled != apart and command.row > since:
+            return True
+        if command.word in {"M82", "M83"}:
+            coupled = apart = command.word == "M82"
+        else:
+            coupled = command.word == "G90"
+        since = command.row
+    return coupled != apart
+
+
+def _feeds(program: Program) -> bool:
+    """Whether filament is fed as a print does it: no gulps, and most of it stays out."""
+    fed = program.e_mm
+    given = float(fed[fed > 0].sum())
+    return not given or (float(fed.sum()) > LEFT_OVER * given and float(fed.max()) < GULP_MM)
 
 
 _REASONS = {

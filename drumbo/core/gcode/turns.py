@@ -45,7 +45,7 @@ def turn_between(have: int, value: Any, begin: Any, end: Any, modes: Any, clockw
     """(chords, first and second of the middle, radius, first angle, sweep) of a turn between two points in its plane;
     no chords where there is no such turn.
     """
-    unit, _, _, plane, _ = modes
+    unit, _, _, plane, _, _ = modes
     has_i, has_j, has_k = (have >> I & 1), (have >> (I + 1) & 1), (have >> (I + 2) & 1)
     away = (value[I] * has_i, value[I + 1] * has_j, value[I + 2] * has_k)
     one, two, _ = in_plane(away, plane)

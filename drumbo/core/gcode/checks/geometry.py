@@ -110,13 +110,8 @@ def in_the_air(case: FileAnalysis) -> Iterator[Remark]:
         where[rows] = True
         layers = len(np.unique(case.found.layer[rows]))
         more = f", on {layers} layers" if layers > 1 else ""
-        text = f"begins in the air at {program_z(case, int(rows[0])):.2f} mm: nothing lies beneath{more}"
+        text = f"starts in the air at {float(case.program.z[rows[0]]):.2f} mm: nothing is printed beneath it{more}"
         yield case.remark(BAD, where, text, "It needs a support, or the part was cut or moved off its own base.")
-
-
-def program_z(case: FileAnalysis, row: int) -> float:
-    """Height of a move's end, mm."""
-    return float(case.program.z[row])
 
 
 def collisions(case: FileAnalysis) -> Iterator[Remark]:
@@ -126,7 +121,7 @@ def collisions(case: FileAnalysis) -> Iterator[Remark]:
     if nozzle.any():
         row = int(nozzle.argmax())
         how = "prints" if case.found.laid[row] else "travels"
-        text = f"{how} at {program_z(case, row):.2f} mm through what stands there already"
+        text = f"{how} at {float(case.program.z[row]):.2f} mm through what is printed there already"
         yield case.remark(BAD, nozzle, text, "Raise the nozzle over what is printed before it goes there.")
         return
     for bit, text, do in (

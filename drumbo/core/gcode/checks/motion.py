@@ -105,7 +105,7 @@ def dwells(case: FileAnalysis) -> Iterator[Remark]:
         row, seconds = max(on_part, key=lambda each: each[1])
         more = f", {len(on_part)} times in all" if len(on_part) > 1 else ""
         yield case.at_row(BAD if seconds >= LONG_DWELL_S else ODD, row,
-                          f"the nozzle stands on the part for {seconds:g} s (G4){more}; it leaves a blob",
+                          f"the nozzle waits on the part for {seconds:g} s (G4){more}; it leaves a blob",
                           "Lift and move aside before it waits, or take the dwell out.")  # fmt: skip
 
 

@@ -32,7 +32,8 @@ class Dialect:
     """`pressure_advance` and `extruder_steps` are None where the firmware has no such word, or takes steps from its own
     configuration file; `keep` stores what was set. `own` are words that it understands, or understands otherwise than
     most; a file that uses its `signs` is written for it. `works_out` is whether names in braces are reckoned by the
-    firmware itself. Choices are shown in rising `place`.
+    firmware itself, `e_apart` whether G90 and G91 leave it to M82 and M83 how E is understood. Choices are shown in
+    rising `place`.
     """
 
     key: str
@@ -44,6 +45,7 @@ class Dialect:
     own: Words = field(default_factory=dict)
     signs: frozenset[str] = frozenset()
     works_out: bool = False
+    e_apart: bool = False
 
     def hits(self, commands: Iterable[Command]) -> int:
         """How many different signs of it a file has."""

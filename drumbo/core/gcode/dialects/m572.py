@@ -40,4 +40,5 @@ DIALECT = Dialect(
     },
     signs=frozenset({"M572", "M566", "M568", "M98", "M593", "G32"}),
     works_out=True,
+    e_apart=True,
 )
