@@ -23,6 +23,8 @@ MOST_BYTES = 120
 """In flight at once while nothing is known of a printer's buffer; the smallest hold 128."""
 MOST_LINES = 16
 MOST_TRIES = 25
+INSISTS = 3
+"""So often asked for, a line is sent again though it seems to have been taken."""
 CLOSING_MARKS = 2
 AROUND = len("N1234567 *255\n")
 MARK = "M105"
@@ -65,6 +67,7 @@ class Flight:
         self._probed = self._settling = self._careful = self._doubtful = False
         self._since_mark, self._mark_wanted, self._oks_at_mark = 0, True, 0
         self._acked = self._proven = self._tries = 0
+        self._asked, self._asked_for = 0, 0
         self._ends: list[int] = []
         self.places = 0
         """Lines of the source that the printer has taken."""
@@ -217,13 +220,27 @@ class Flight:
 
     def again(self, number: int | None) -> bool:
         """The printer wants to go on from `number`. False where it cannot mean that: a line that was never sent, that
-        it has shown to have taken, or that went out too long ago.
+        it has shown to have taken (unless it insists), or that went out too long ago.
         """
-        if number is None or number > self._last + 1 or number <= max(self._proven, self._last - KEPT, 0):
+        if number is None or number > self._last + 1 or number <= max(self._last - KEPT, 0):
+            return False
+        if number <= self._proven and not self._insists(number):
             return False
         if self._back_to is None:
             self._tries += 1
         self._back_to = number
+        return True
+
+    def _insists(self, number: int) -> bool:
+        """Whether the printer asks for a line that it seems to have taken so often that it means it: an answer that
+        came twice proves one mark too many. Then that proof is taken back; a line that is sent once more does no harm,
+        as a printer that has it asks for the next.
+        """
+        self._asked = self._asked + 1 if number == self._asked_for else 1
+        self._asked_for = number
+        if self._asked < INSISTS or number <= self._proven - MOST_LINES:
+            return False
+        self._proven, self._asked = number - 1, 0
         return True
 
     @property

@@ -7,7 +7,7 @@ from operator import xor
 from random import Random
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from drumbo.core.errors import GcodeError
@@ -82,6 +82,7 @@ def _heed(flight: Flight, said: Said) -> None:
         flight.again(said.number)
 
 
+@example(seed=360, count=13, worst=5, ok_after_resend=False, flushes=True)
 @given(
     seed=st.integers(0, 10**6), count=st.integers(0, 120), worst=st.sampled_from((5, 20, 100)),
     ok_after_resend=st.booleans(), flushes=st.booleans(),
@@ -117,6 +118,19 @@ def test_requests_that_cannot_be_meant_are_not_followed() -> None:
     for number in (flight.last + 2, flight.last + 5000, flight.proven, 1, 0, None):
         assert not flight.again(number), number
     assert flight.again(flight.last)
+
+
+def test_a_printer_that_insists_is_heard() -> None:
+    """An answer that came twice has proven one mark too many."""
+    flight = Flight(["G1 X1"])
+    sent = flight.batch()
+    flight.ok(hear(HEAT)[0])
+    sent = flight.batch() or flight.probe(plain=False)
+    assert sent
+    flight.ok(hear(HEAT)[0])
+    wanted = flight.proven
+    assert [flight.again(wanted) for _ in range(3)] == [False, False, True]
+    assert flight.proven == wanted - 1
 
 
 def test_a_numbered_line_is_as_the_trade_writes_it() -> None:

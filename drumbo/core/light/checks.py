@@ -93,7 +93,8 @@ def grown(stack: Stack) -> Iterator[Remark]:
         before, sealed = here, now
     yield from _told_islands(islands)
     if empty:
-        yield Remark(BAD, 0, f"{len(empty)} empty layers in between; what comes after them hangs on nothing",
+        some = "an empty layer" if len(empty) == 1 else f"{len(empty)} empty layers"
+        yield Remark(BAD, 0, f"{some} in between; what comes after hangs on nothing",
                      empty[0] + 1, do="Slice it again: the part is in two pieces, or a layer was lost.")  # fmt: skip
     if cups:
         first = min(cups)
@@ -187,11 +188,14 @@ def light_steps(stack: Stack) -> Iterator[Remark]:
     after = bottoms
     while after + 1 < len(seconds) and seconds[after] > usual * (1 + JUMP) and seconds[after + 1] <= seconds[after]:
         after += 1
-    off = np.flatnonzero(np.abs(seconds[after + 1 :] / max(usual, 1e-9) - 1) > JUMP) + after + 1
+    # A layer without any light is empty, which is said already.
+    later = seconds[after + 1 :]
+    off = np.flatnonzero((np.abs(later / max(usual, 1e-9) - 1) > JUMP) & (later > 0)) + after + 1
     if len(off) and len(seconds) > 2 * bottoms + 5:
         k = int(off[0])
         text = f"layer {k + 1} is lit for {seconds[k]:g} s; most are for {usual:g} s"
-        yield Remark(ODD, 0, f"{text} ({len(off)} such layers)", k + 1, len(off) / len(seconds),
+        more = f" ({len(off)} such layers)" if len(off) > 1 else ""
+        yield Remark(ODD, 0, text + more, k + 1, len(off) / len(seconds),
                      "Is it meant? Otherwise take the change of exposure out.")  # fmt: skip
     wanted = stack.numbers.get("exposure_s")
     if wanted and abs(usual / wanted - 1) > FAR_SHARE:

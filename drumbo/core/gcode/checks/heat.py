@@ -21,7 +21,7 @@ TOWER_STEPS = 3
 FEW_LAYERS = 5
 BLOWS, NEEDS, BEARS = 0.5, 40.0, 20.0
 """A fan runs from this share on; a polymer that wants so many per cent needs it, and one that wants less bears none."""
-FAN_APART = 40.0
+FAN_APART = 50.0
 
 
 def too_hot(case: FileAnalysis) -> Iterator[Remark]:
