@@ -24,7 +24,7 @@ MOST_BYTES = 120
 MOST_LINES = 16
 MOST_TRIES = 25
 INSISTS = 3
-"""So often asked for, a line is sent again though it seems to have been taken."""
+"""So often asked for, a mark is sent again though it seems to have been taken."""
 CLOSING_MARKS = 2
 AROUND = len("N1234567 *255\n")
 MARK = "M105"
@@ -118,9 +118,13 @@ class Flight:
             return again or fresh or not self.finished
         if self._careful or not (again or fresh) or len(self._waiting) >= MOST_LINES:
             return False
+        once_more = self._kept[self._at - self._last - 1][0] if again else ""
+        if once_more.startswith(MARK) and any(out.mark for out in self._waiting):
+            # Of two marks on their way, an answer that comes twice to the first would stand for the second.
+            return False
         if len(self._waiting) < self._room:
             return True
-        text = self._kept[self._at - self._last - 1][0] if again else self._source[self._next_place]
+        text = once_more or self._source[self._next_place]
         return self._bytes + len(text) + AROUND <= MOST_BYTES
 
     def _one(self) -> bytes:
@@ -232,13 +236,16 @@ class Flight:
         return True
 
     def _insists(self, number: int) -> bool:
-        """Whether the printer asks for a line that it seems to have taken so often that it means it: an answer that
-        came twice proves one mark too many. Then that proof is taken back; a line that is sent once more does no harm,
-        as a printer that has it asks for the next.
+        """Whether the printer asks for a mark that it seems to have taken so often that it means it: an answer that
+        came twice proves one mark too many. Then that proof is taken back. Only where nothing but marks would be sent
+        once more: a printer that has restarted asks for old lines too, and must not get them.
         """
         self._asked = self._asked + 1 if number == self._asked_for else 1
         self._asked_for = number
-        if self._asked < INSISTS or number <= self._proven - MOST_LINES:
+        first, stop = number - self._last - 1, self._proven - self._last
+        if self._asked < INSISTS or -first > len(self._kept):
+            return False
+        if any(not self._kept[place][0].startswith(MARK) for place in range(first, stop)):
             return False
         self._proven, self._asked = number - 1, 0
         return True
