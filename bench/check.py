@@ -255,10 +255,15 @@ def _by_moves(style: Style) -> bool:
     return _usual(style) and not style.habits.get("by_firmware") and not style.habits.get("wipe")
 
 
+def _tells_once(style: Style) -> bool:
+    """Relative extrusion, said once: where M83 is said again after every lift, the fault mends itself."""
+    relative = bool(Writer(**style.habits).relative_e)  # type: ignore[arg-type]
+    return _usual(style) and relative and not (style.habits.get("relative") or style.habits.get("hops_relative"))
+
+
 FAULTS: dict[str, Fault] = {
     "relative values as absolute": Fault(
-        lambda s: _put(s, _first_line(s), Step("raw", text="M82")), ("modes",),
-        lambda st: _usual(st) and bool(Writer(**st.habits).relative_e) and not st.habits.get("relative"),  # type: ignore[arg-type]
+        lambda s: _put(s, _first_line(s), Step("raw", text="M82")), ("modes",), _tells_once,
     ),
     "absolute values as relative": Fault(
         lambda s: _put(s, _first_line(s), Step("raw", text="M83")), ("modes", "far-from-need"),
