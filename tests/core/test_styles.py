@@ -154,3 +154,20 @@ def test_how_e_is_understood_after_g90_hangs_on_the_dialect() -> None:
     many = (*hop[:6], *(f"G1 X{20 + k % 50} E{1 + k % 3}" for k in range(180)))
     assert read(_lines(*many)).e_mm.sum() == pytest.approx(361), "what feeds filament is meant where nobody tells"
     assert read(_lines(*many), dialect("m900")).e_mm.sum() == pytest.approx(3), "unless somebody says otherwise"
+
+
+def test_each_tool_has_a_retraction_of_its_own() -> None:
+    def gaps(pull: float, last_push: float) -> list[str]:
+        lines = []
+        for k in range(9):
+            push = last_push if k == 8 else pull
+            lines += [f"G1 X{20 + 40 * (k % 2)} E1 F1800", f"G1 E-{pull} F2100", f"G0 Y{10 + k} F6000", f"G1 E{push}"]
+        return [*lines, "G1 X90 E1 F1800"]
+
+    def rules(last_push: float) -> set[str]:
+        start = ["G28", "M83", "M109 S210", "G0 Z.2 F600"]
+        text = _lines(*start, *gaps(5.0, 5.0), "T1", *gaps(0.8, last_push), "M104 S0", "G0 Z9")
+        return {r.rule for r in _look(text).remarks}
+
+    assert not {"long-pull", "not-made-good"} & rules(0.8)
+    assert "not-made-good" in rules(0.2), "0.6 mm are much of 0.8, though little of the other's 5"

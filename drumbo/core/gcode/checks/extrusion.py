@@ -10,18 +10,17 @@ from numpy.typing import NDArray
 from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.command import What
 from drumbo.core.gcode.move_columns import ROUND, WIDTHS
+from drumbo.core.gcode.reader import GULP_MM, LEFT_OVER
 from drumbo.core.gcode.roles import INNER, NAMES, OUTER, TOP
 from drumbo.core.remark import BAD, ODD, Remark
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
-GULP_MM = 40.0
-"""No line feeds so much filament at once; a file that mixes up its extrusion modes does."""
 THICK_MM2 = 1.5
 """Nor is a line so thick in cross-section."""
-LEFT_OVER, TAKEN_BACK = 0.05, 0.4
-"""Net filament as a share of what is fed, and what is pulled back on the way as a share of that: modes are mixed up."""
+TAKEN_BACK = 0.4
+"""Filament that is pulled back on the way, as a share of what is fed: modes are mixed up."""
 SPARSE, SWOLLEN = 0.35, 2.2
 """Area of a line over its height, as a share of the nozzle, and its width: far too little, and far too much."""
 USUAL_NOZZLE_MM, WIDEST_MM, FLATTEST = 0.4, 1.25, 5.0
@@ -160,15 +159,27 @@ def _excused(case: FileAnalysis, first: NDArray[np.int64]) -> NDArray[np.bool_]:
     return np.asarray(np.searchsorted(at, first, "left") < np.searchsorted(at, ends, "right"))
 
 
+def _usual_of_tool(case: FileAnalysis, column: Floats) -> Floats:
+    """(k,) by gap the median of a column over the retractions of the same tool; 0 where it has none."""
+    gaps = case.between
+    if len(case.program.tools) == 1:
+        return np.full(len(column), gaps.usual(column))
+    tool, out = case.program.tool[gaps.first], np.zeros(len(column))
+    for each in np.unique(tool):
+        mine = tool == each
+        told = column[mine & gaps.pulls]
+        out[mine] = np.median(told) if len(told) else 0.0
+    return out
+
+
 def not_made_good(case: FileAnalysis) -> Iterator[Remark]:
     """Filament that is pulled and never pushed again before the next line, or pushed without having been pulled."""
     gaps = case.between
     net = gaps.pulled_mm - gaps.pushed_mm
     if not len(net) or _mixed_up(case):
         return
-    usual = float(np.median(net[gaps.pulls])) if gaps.pulls.any() else 0.0
-    pull = gaps.usual(gaps.pulled_mm)
-    off = np.abs(net - usual) > max(NOT_PUSHED * pull, LEAST_PUSH_MM)
+    pull = _usual_of_tool(case, gaps.pulled_mm)
+    off = np.abs(net - _usual_of_tool(case, net)) > np.maximum(NOT_PUSHED * pull, LEAST_PUSH_MM)
     off &= np.abs(net) > LEAST_PUSH_MM
     if not off.any():
         return
@@ -198,7 +209,7 @@ def long_pull(case: FileAnalysis) -> Iterator[Remark]:
     gaps = case.between
     if gaps.pulls.sum() < FEW_PULLS or _mixed_up(case):
         return
-    usual = gaps.usual(gaps.pulled_mm)
+    usual = _usual_of_tool(case, gaps.pulled_mm)
     long = gaps.pulls & (gaps.depth_mm > LONG * usual) & (gaps.depth_mm - usual > LEAST_PUSH_MM)
     long &= np.abs(gaps.pulled_mm - gaps.pushed_mm) < RESET_MM
     if not long.any():
@@ -206,7 +217,7 @@ def long_pull(case: FileAnalysis) -> Iterator[Remark]:
     long[long] &= ~_excused(case, gaps.first[long])
     if long.any() and long.sum() <= max(FEW_LONG * gaps.pulls.sum(), 1):
         k = int(long.argmax())
-        text = f"retracts {gaps.depth_mm[k]:.2f} mm here; elsewhere it is {usual:.2f} mm"
+        text = f"retracts {gaps.depth_mm[k]:.2f} mm here; elsewhere it is {usual[k]:.2f} mm"
         yield case.at_row(ODD, int(gaps.first[k]), text, "Two retractions in a row? One of them should go.")
 
 
