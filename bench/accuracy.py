@@ -5,7 +5,7 @@ The plain habit takes the same readings and the usual formula. The truth is comp
 without noise. This file holds no figure of its own: it computes. One module a parameter: `bench/sequences/`. At the end
 stands one table of whole profiles, start to proof, each trial on what the ones before have left: `bench/whole.py`.
 
-    python bench/accuracy.py --seed 1 --spools 20 [--world varied] [--json]
+    python bench/accuracy.py --seed 1 --spools 20 [--world varied] [--quick] [--json]
         [--only nozzle_c … | --only batch | --only whole]
 """
 
@@ -33,17 +33,16 @@ from bench.rig import Tally, drawn, enter
 from bench.sequences import SEQUENCES, UNITS
 from bench.whole import ORDER, Whole, whole
 from drumbo.core.catalogue import BY_KEY
-from drumbo.standins.worlds import HOME, WORLDS
+from drumbo.standins.worlds import VARIED, WORLDS
 
 WHOLE, BATCH = "whole", "batch"
 BOTTLES: dict[str, Callable[[Any, int], Tally]] = {**CURES, **FAILING}
 SHARE = "share of the truth"
-DECILES = np.arange(0.1, 0.95, 0.1)
 
 
-def one(key: str, seed: int, readers: int, world: str, number: int) -> Tally:
+def one(key: str, seed: int, readers: int, world: str, quick: bool, number: int) -> Tally:
     """One spool's or bottle's whole sequence; runs in a process of its own."""
-    enter(world)
+    enter(world, quick)
     if key in BOTTLES:
         told: Tally = BOTTLES[key](drawn_bottle(seed, number), readers)
         return told
@@ -56,7 +55,10 @@ def summary(key: str, tally: Tally) -> dict[str, object]:
         "unit": SHARE if key in BOTTLES else UNITS[key] if key in UNITS else BY_KEY[key].unit,
         "drumbo": _spread(tally.drumbo),
         "habit": _spread(tally.habit),
+        "nothing": _spread(tally.nothing),
+        "failed": {"drumbo": int(np.sum(tally.failed)), "habit": int(np.sum(tally.habit_failed))},
         "coverage90": round(float(np.mean(tally.inside)), 3),
+        "width90": round(float(np.mean(tally.width)), 4) if tally.width else None,
         "prints": round(float(np.mean(tally.prints)), 2),
         "grams": round(float(np.mean(tally.grams)), 1),
         "minutes": round(float(np.mean(tally.minutes)), 1),
@@ -74,7 +76,6 @@ def _spread(errors: list[float] | np.ndarray) -> dict[str, object]:
     return {
         "median": round(float(np.median(sizes)), 4),
         "p90": round(float(np.quantile(sizes, 0.9)), 4),
-        "deciles": [round(float(v), 4) for v in np.quantile(sizes, DECILES)],
     }
 
 
@@ -123,13 +124,16 @@ def whole_table(ways: list[Whole]) -> dict[str, object]:
 @click.option(
     "--world",
     type=click.Choice(list(WORLDS)),
-    default=HOME.name,
+    default=VARIED.name,
     show_default=True,
     help="How spools, readers and jaws depart from what is usual.",
 )
+@click.option("--quick", is_flag=True, help="On few printers, so that files repeat: many spools in minutes.")
 @click.option("--only", multiple=True, help="A catalogue key; may be given again.")
 @click.option("--json", "as_json", is_flag=True)
-def main(seed: int, spools: int, readers: int, world: str, only: tuple[str, ...], as_json: bool) -> None:
+def main(
+    seed: int, spools: int, readers: int, world: str, quick: bool, only: tuple[str, ...], as_json: bool
+) -> None:  # fmt: skip
     """Accuracy of every trial against hidden truths."""
     known = {**SEQUENCES, **BOTTLES}
     unknown = set(only) - set(known) - {WHOLE, BATCH}
@@ -139,7 +143,8 @@ def main(seed: int, spools: int, readers: int, world: str, only: tuple[str, ...]
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         for key in [k for k in only if k in known] if only else known:
             tally = Tally()
-            for part in pool.map(one, repeat(key), repeat(seed), repeat(readers), repeat(world), range(spools)):
+            asked = (repeat(key), repeat(seed), repeat(readers), repeat(world), repeat(quick), range(spools))
+            for part in pool.map(one, *asked):
                 tally.join(part)
             table[key] = summary(key, tally)
             if not as_json:
@@ -161,14 +166,16 @@ def _print(key: str, row: dict[str, Any], spools: int, seed: int) -> None:
     what = "bottles" if key in BOTTLES else "spools"
     name, _, how = key.partition(" ")
     print(f"{' '.join([BY_KEY[name].name, how]).strip()} ({row['unit'] or 'ratio'}), {spools} {what}, seed {seed}")
-    for who in ("drumbo", "habit"):
+    for who in ("drumbo", "habit", "nothing"):
         spread = row[who]
-        print(f"  {who:7} median {spread['median']:7} p90 {spread['p90']:7}  deciles {spread['deciles']}")
+        failed = f"  failed {row['failed'][who]}" if row["failed"].get(who) else ""
+        print(f"  {who:7} median {spread['median']:7} p90 {spread['p90']:7}{failed}")
     for drive, both in row["by_drive"].items():
         figures = (f"{who} median {both[who]['median']} p90 {both[who]['p90']}" for who in ("drumbo", "habit"))
         print(f"  {drive}: {', '.join(figures)}")
     cost = f"{row['prints']} prints, {row['grams']} g, {row['minutes']} min each"
-    print(f"  inside the 90 % interval: {row['coverage90']:.0%}; {cost}", flush=True)
+    width = "" if row["width90"] is None else f", ± {row['width90']} on average"
+    print(f"  inside the 90 % interval: {row['coverage90']:.0%}{width}; {cost}", flush=True)
 
 
 def _print_batch(table: dict[str, Any], spools: int, seed: int) -> None:

@@ -11,7 +11,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from bench.rig import Drawn, read, shape_of, with_values
+from bench.rig import Drawn, file_of, read, shape_of, with_values
 from bench.sequences.temperature import best_heat
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.printing import melt
@@ -53,13 +53,13 @@ def calls(spool: Drawn) -> dict[str, dict[float, list[bool]]]:
     }
     context = with_values(spool.context, right)
     plan = trial.suggest(context)
-    shape = shape_of(trial.print_file(plan, context).gcode)
+    shape = shape_of(file_of(trial, plan, context).gcode)
     said: dict[str, dict[float, list[bool]]] = {}
     for key, (moved, steps, _) in MOVES.items():
         for by in steps:
             entries = said.setdefault(key, {}).setdefault(by, [])
             for reader in range(READERS):
-                thing = melt(shape, moved(truth, by), digest=spool.number * READERS + reader)
+                thing = melt(replace(shape, digest=spool.number * READERS + reader), moved(truth, by))
                 result = trial.evaluate(plan, read(trial, plan, context, thing, spool.number * READERS + reader))
                 assert result.also is not None
                 entries.append(not result.also[key])

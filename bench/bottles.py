@@ -1,8 +1,8 @@
 """Resin: bottles and printers as they come, a print, a reader, and the sequences of one hidden bottle.
 
 Working curve → exposure coupons, on what the curve has left → the exposure at half the layer height, foretold. The
-plain habit takes the same readings: a straight line through all skins, the coupon on which blades and slits are off by
-the most alike, and the same overcure for another height.
+plain habit takes the same readings: a straight line through all skins, the crossing of a line through blades with one
+through slits, and the same overcure for another height.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from bench.rig import Tally, looked_by
+from bench.rig import Tally, here, looked_by
 from drumbo.core.copying import Surroundings, copied
 from drumbo.core.profile import changed, start
 from drumbo.core.resin import RESIN_CLASSES, Resin, ResinPrinter
@@ -29,6 +29,7 @@ from drumbo.trials.toolkit.layered import ResinContext
 
 SCREENS = ((3840, 2400, 35.0), (2560, 1620, 50.0), (5760, 3600, 24.0), (4098, 2560, 30.0))
 LAYER_UM, HALF_UM = 50.0, 25.0
+USUAL_REACH_UM = 130.0
 
 
 @dataclass(frozen=True)
@@ -45,8 +46,8 @@ def drawn(seed: int, number: int) -> DrawnBottle:
     """The bottle of that number; the same seed always gives the same."""
     rng = np.random.default_rng([seed, number, 8])
     kin = RESIN_CLASSES[int(rng.integers(len(RESIN_CLASSES)))]
-    bottle = draw_bottle(kin.key, seed * 10_000 + number)
-    lamp = Lamp(float(rng.uniform(2.8, 5.6)), lean=float(rng.normal(0, 0.03)), dim=float(rng.uniform(0.01, 0.06)))
+    bottle = draw_bottle(kin.key, seed * 10_000 + number, here())
+    lamp = Lamp(float(rng.uniform(2.8, 5.6)), lean=float(rng.normal(0, 0.03)), dim=float(rng.uniform(*here().dim)))
     wide, deep, pixel = SCREENS[int(rng.integers(len(SCREENS)))]
     printer = ResinPrinter("bench", wide, deep, pixel, intensity_mw_cm2=lamp.mw_cm2, lights_apart="yes")
     told = true_exposure_s(bottle, LAYER_UM, lamp.mw_cm2) * math.exp(rng.normal(0, 0.2))
@@ -110,12 +111,12 @@ def curve(one: DrawnBottle, readers: int) -> tuple[Tally, Tally]:
     truth = one.bottle.reach_um, one.bottle.critical_mj_cm2 / one.lamp.mw_cm2
     for reader in range(readers):
         plan, result, readings = go("cure-on-glass", one, one.context, reader, files)
-        if result.value is None or result.error is None or result.also is None:
-            continue
         slope, crossing = _plain_line(plan, readings)
-        deep.found(result.value, result.error, slope, truth[0], shares=True)
-        at = result.also["critical_s"]
-        onset.found(at, at * result.also["critical_log_error"], crossing, truth[1], shares=True)
+        deep.found(result.value, result.error, slope, truth[0], one.context.profile.number("penetration_um"),
+                   shares=True)  # fmt: skip
+        at = None if result.also is None else result.also["critical_s"]
+        error = None if result.also is None or at is None else at * result.also["critical_log_error"]
+        onset.found(at, error, crossing, truth[1], one.context.profile.number("critical_s"), shares=True)
     for tally in (deep, onset):
         tally.cost(files)
     return deep, onset
@@ -142,10 +143,14 @@ def exposure(one: DrawnBottle, readers: int) -> tuple[Tally, Tally]:
         context = adopted(one.context, "cure-on-glass", plan, result)
         reach = result.value
         plan, result, readings = go("exposure-coupon", one, context, reader, files, extensions=2)
+        habit = _plain_coupon(plan, readings)
+        first = one.context.profile.number("exposure_s")
         if result.value is None or result.error is None or result.also is None:
+            here.found(None, None, habit, truth, first, shares=True)
+            half.found(None, None, _other_height(habit, reach), truth_half, _other_height(first, None), shares=True)
             continue
-        value, habit = result.also["true_s"], _plain_coupon(plan, readings)
-        here.found(value, result.error / result.value * value, habit, truth, shares=True)
+        value = result.also["true_s"]
+        here.found(value, result.error / result.value * value, habit, truth, first, shares=True)
         known = adopted(context, "exposure-coupon", plan, result)
         profile = replace(known.profile, values={
             **known.profile.values, "exposure_s": replace(known.profile.values["exposure_s"], number=value),
@@ -153,26 +158,36 @@ def exposure(one: DrawnBottle, readers: int) -> tuple[Tally, Tally]:
         place = Surroundings(context.material, context.printer)
         made, _ = copied(profile, "half", place, place, chosen={"layer_um": HALF_UM})
         told = made.values["exposure_s"]
-        same_overcure = habit * math.exp((HALF_UM - LAYER_UM) / (reach or 130.0))
-        half.found(told.number, told.error, same_overcure, truth_half, shares=True)
+        half.found(told.number, told.error, _other_height(habit, reach), truth_half, _other_height(first, None),
+                   shares=True)  # fmt: skip
     for tally in (here, half):
         tally.cost(files)
     return here, half
 
 
+def _other_height(exposure: float, reach: float | None) -> float:
+    """The same overcure at half the layer height; a usual depth where none was measured."""
+    return exposure * math.exp((HALF_UM - LAYER_UM) / (reach or USUAL_REACH_UM))
+
+
 def _plain_coupon(plan: Any, readings: Readings) -> float:
-    """The coupon on which blades and slits, on average, are off by the most alike."""
-    best, least = math.nan, math.inf
+    """Two lines over the logarithm of time, one of blades and one of slits: where they cross; the middle of the
+    coupons where they do not.
+    """
+    x, apart = [], []
     for step in kind("exposure-coupon").steps(plan):
         sides = [readings.measures.get(side, {}).get(str(step.index), {}) for side in ("blade", "slit")]
         both = sides[0].keys() & sides[1].keys()
         if not both:
             continue
         # Blade and slit of one site are drawn alike, so their difference needs no drawn size.
-        apart = abs(float(np.mean([sides[0][site] - sides[1][site] for site in both])))
-        if apart < least:
-            best, least = step.value, apart
-    return best
+        x.append(math.log(step.value))
+        apart.append(float(np.mean([sides[0][site] - sides[1][site] for site in both])))
+    middle = math.exp(float(np.mean(x)))
+    if len(x) < 2:
+        return middle
+    slope, height = np.polyfit(x, apart, 1)
+    return float(np.clip(np.exp(-height / slope), math.exp(x[0]), math.exp(x[-1]))) if slope > 0 else middle
 
 
 BOTTLES = {

@@ -50,8 +50,8 @@ def bottom(one: DrawnBottle, readers: int) -> Tally:
     truth = _true_bottom(one, context)
     for reader in range(readers):
         plan, result, readings = go("bottom-feet", one, context, reader, files, extensions=2)
-        if result.value is not None and result.error is not None:
-            tally.found(result.value, result.error, _best_foot(plan, readings), truth, shares=True)
+        tally.found(result.value, result.error, _best_foot(plan, readings), truth,
+                    context.profile.number("bottom_exposure_s"), shares=True)  # fmt: skip
     tally.cost(files)
     return tally
 
@@ -81,15 +81,18 @@ def _limit(one: DrawnBottle, readers: int, slug: str, share: Share, change: Chan
     truth = _true_limit(one, context, trial, share, change, ends)
     for reader in range(readers):
         plan, result, readings = go(slug, one, context, reader, files, extensions=4)
-        if result.state == "good":
-            (where,) = result.spreads
-            tally.found(where.mean, where.error, _last_held(trial, plan, readings), truth, shares=True)
+        where = result.spreads[0] if result.state == "good" else None
+        tally.found(
+            where.mean if where else None, where.error if where else None, _last_held(trial, plan, readings), truth,
+            context.profile.number(trial.sets[0]), shares=True,
+        )  # fmt: skip
     tally.cost(files)
     return tally
 
 
 def _last_held(trial: StoreyKind[Any], plan: Any, readings: Readings) -> float:
-    return trial.steps(plan)[readings.firsts[trial.sign.key] - 1].value
+    steps = trial.steps(plan)
+    return steps[max(readings.firsts.get(trial.sign.key, len(steps)) - 1, 0)].value
 
 
 def _true_limit(

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
+from collections.abc import Callable
 from contextlib import AbstractContextManager
 from contextvars import ContextVar
 from dataclasses import dataclass, field, replace
-from typing import Any
-from zlib import crc32
+from typing import Any, TypeVar
 
 import numpy as np
 
+from drumbo.core.errors import InvalidInput
 from drumbo.core.families import FAMILIES
 from drumbo.core.profile import Origin, OriginKind, Value, start
+from drumbo.core.sure import half_90
 from drumbo.core.workshop import Material, Printer
 from drumbo.standins import eye, worlds
 from drumbo.standins.filament.geometry import Geometry, geometry
@@ -22,9 +25,15 @@ from drumbo.standins.tools import JawsOnBed
 from drumbo.trials.base import AnyKind, Context, PrintFile, Readings, Result
 from drumbo.trials.plan import TrialPlan
 
-INTERVAL_90 = 1.645
+T = TypeVar("T")
 
-_world: ContextVar[worlds.World] = ContextVar("world", default=worlds.HOME)
+FEW_PRINTERS = 9
+"""So many printers, one a polymer, are all that the quick path has."""
+MOST_KEPT = 40
+
+_world: ContextVar[worlds.World] = ContextVar("world", default=worlds.VARIED)
+_quick: ContextVar[bool] = ContextVar("quick", default=False)
+_kept: OrderedDict[object, Any] = OrderedDict()
 
 
 def looked_by(seed: int) -> AbstractContextManager[None]:
@@ -32,20 +41,45 @@ def looked_by(seed: int) -> AbstractContextManager[None]:
     return worlds.looking(worlds.draw_reader(_world.get(), seed))
 
 
-def enter(name: str) -> None:
-    """From here on spools and readers are drawn from this world."""
+def enter(name: str, quick: bool = False) -> None:
+    """From here on spools and readers are drawn from this world. `quick` draws them on few printers, so that plans, and
+    with them files, come again and are laid only once: the same way, for less variety of printers.
+    """
     _world.set(worlds.WORLDS[name])
+    _quick.set(quick)
+
+
+def here() -> worlds.World:
+    """The world that was entered."""
+    return _world.get()
+
+
+def once(key: object, make: Callable[[], T]) -> T:
+    """What was made for this key before, as long as it is among the last few that were asked for."""
+    if key not in _kept:
+        _kept[key] = make()
+        if len(_kept) > MOST_KEPT:
+            _kept.popitem(last=False)
+    _kept.move_to_end(key)
+    made: T = _kept[key]
+    return made
 
 
 @dataclass
 class Tally:
     """Signed errors, one entry a reader; costs, one entry a spool. `values` and `truths` are as they are, errors may be
-    shares of the truth; `new` is what adopting the last reader's result sets.
+    shares of the truth; `new` is what adopting the last reader's result sets. `nothing` is the error of who prints
+    nothing and keeps the starting value; `width` half of the 90 % interval; `failed` and `habit_failed` tell where
+    there was no answer: then the starting value stays, and its error counts.
     """
 
     drumbo: list[float] = field(default_factory=list)
     habit: list[float] = field(default_factory=list)
+    nothing: list[float] = field(default_factory=list)
     inside: list[bool] = field(default_factory=list)
+    width: list[float] = field(default_factory=list)
+    failed: list[bool] = field(default_factory=list)
+    habit_failed: list[bool] = field(default_factory=list)
     prints: list[int] = field(default_factory=list)
     grams: list[float] = field(default_factory=list)
     minutes: list[float] = field(default_factory=list)
@@ -55,20 +89,27 @@ class Tally:
     new: dict[str, Value] = field(default_factory=dict)
 
     def found(
-        self, value: float | None, error: float | None, habit: float, truth: float, drive: str = "", *,
-        shares: bool = False, new: dict[str, Value] | None = None,
+        self, value: float | None, error: float | None, habit: float | None, truth: float, start: float,
+        drive: str = "", *, shares: bool = False, new: dict[str, Value] | None = None,
     ) -> None:  # fmt: skip
-        """One reader's result, unrounded, beside what the habit makes of the same readings."""
-        assert value is not None, "a result without a value has nothing to be judged by"
-        assert error is not None
+        """One reader's result, unrounded, beside what the habit makes of the same readings and what `start` was."""
         unit = truth if shares else 1.0
-        self.drumbo.append((value - truth) / unit)
-        self.habit.append((habit - truth) / unit)
-        self.values.append(value)
+        told = value is not None and error is not None
+        kept = start if value is None else value
+        self.failed.append(not told)
+        self.habit_failed.append(habit is None)
+        self.drumbo.append((kept - truth) / unit)
+        self.habit.append(((start if habit is None else habit) - truth) / unit)
+        self.nothing.append((start - truth) / unit)
+        self.values.append(kept)
         self.truths.append(truth)
         self.new = new or {}
         self.drives.append(drive)
-        self.inside.append(abs(value - truth) <= INTERVAL_90 * error)
+        if error is not None and told:
+            self.inside.append(abs(kept - truth) <= half_90(error))
+            self.width.append(half_90(error) / unit)
+        else:
+            self.inside.append(False)
 
     def cost(self, files: list[Any]) -> None:
         """What one spool took."""
@@ -83,9 +124,11 @@ class Tally:
                 getattr(self, name).extend(getattr(other, name))
 
 
-def drawn_context(rng: np.random.Generator) -> Context:
-    """A printer and a labelled spool, as they come."""
-    kin = FAMILIES[int(rng.integers(len(FAMILIES)))]
+def drawn_context(rng: np.random.Generator, number: int) -> Context:
+    """A printer and a labelled spool, as they come; of few printers where that is to be quick."""
+    kin = FAMILIES[number % FEW_PRINTERS if _quick.get() else int(rng.integers(len(FAMILIES)))]
+    if _quick.get():
+        rng = np.random.default_rng(number % FEW_PRINTERS)
     printer = Printer(
         "bench", drive=str(rng.choice(["direct", "bowden"])), nozzle_max_c=310, bed_max_c=120,
         accel_mm_s2=float(rng.choice([1000, 2000, 4000])),
@@ -109,22 +152,32 @@ class Drawn:
 def drawn(seed: int, number: int) -> Drawn:
     """The spool of that number; the same seed always gives the same."""
     rng = np.random.default_rng([seed, number])
-    context = drawn_context(rng)
+    context = drawn_context(rng, number)
     spool = draw_spool(context.material.family, seed * 10_000 + number, context.printer.drive, _world.get())
     return Drawn(number, seed, context, spool, rng)
 
 
+def file_of(trial: AnyKind[Any, Any], plan: Any, context: Context) -> Any:
+    """The file of a plan."""
+    bound = (context.printer, context.material, sorted(context.profile.numbers().items()))
+    return once(("file", trial.slug, repr(plan), repr(bound)), lambda: trial.print_file(plan, context))
+
+
 def shape_of(gcode: str, machine: Machine | None = None) -> Geometry:
     """What the stand-in makes of a file, up to the melting."""
-    device = machine or Machine()
-    for line in gcode.splitlines():
-        device.run(line)
-    return geometry(device.moves)
+
+    def lay() -> Geometry:
+        device = machine or Machine()
+        for line in gcode.splitlines():
+            device.run(line)
+        return geometry(device.moves)
+
+    return lay() if machine else once(("shape", gcode), lay)
 
 
 def printed(file: PrintFile, spool: Spool, machine: Machine | None = None) -> PrintedObject:
     """A file printed with a spool."""
-    return melt(shape_of(file.gcode, machine), spool, digest=crc32(file.gcode.encode()))
+    return melt(shape_of(file.gcode, machine), spool)
 
 
 def read(trial: AnyKind[Any, Any], plan: Any, context: Context, thing: PrintedObject, seed: int) -> Readings:
@@ -165,13 +218,19 @@ def go(
 ) -> tuple[TrialPlan, Result, Readings]:
     """Print a plan, read it, and go on where it ends too early; the files join those of the spool."""
     while True:
-        file = trial.print_file(plan, spool.context)
+        file = file_of(trial, plan, spool.context)
         files.append(file)
         readings = read(trial, plan, spool.context, printed(file, spool.spool), spool.number * 100 + reader)
         result = trial.evaluate(plan, readings)
         if result.state != "edge" or result.extend is None or extensions == 0:
             return plan, result, readings
-        plan, extensions = trial.plan_type.of(result.extend), extensions - 1
+        further = trial.plan_type.of(result.extend)
+        try:
+            trial.check(further, spool.context)
+        except InvalidInput:
+            # No printer can print what would come next: a maker stops here too.
+            return plan, result, readings
+        plan, extensions = further, extensions - 1
 
 
 def with_values(context: Context, numbers: dict[str, tuple[float, float]]) -> Context:

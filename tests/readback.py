@@ -34,7 +34,7 @@ def _shape(gcode: str, machine: tuple[tuple[str, float], ...]) -> Geometry:
 
 def printed(gcode: str, spool: Spool, bed: Bed = FLAT, **machine: float) -> PrintedObject:
     """What a file makes of a spool, on a plate."""
-    return melt(_shape(gcode, tuple(sorted(machine.items()))), spool, digest=spool.seed, bed=bed)
+    return melt(_shape(gcode, tuple(sorted(machine.items()))), spool, bed=bed)
 
 
 _FILES: dict[tuple[str, str, str], str] = {}

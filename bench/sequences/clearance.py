@@ -9,7 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from bench.rig import Drawn, Tally, printed, read, shape_of
+from bench.habits import first_of_two
+from bench.rig import Drawn, Tally, file_of, printed, read, shape_of
 from bench.sequences.dimensions import at_its_flow
 from drumbo.core.profile import Value
 from drumbo.standins import eye
@@ -21,6 +22,8 @@ SLUG = "clearance"
 TURNS, PRESSES = 3.5, 1.75
 """On the way from one score to the next: half-way to turning freely, and just in by hand."""
 HABIT = {TURNS: 4, PRESSES: 2}
+START_MM = {TURNS: 0.2, PRESSES: 0.1}
+"""What is drawn by those who never tried."""
 
 
 def turns(spool: Drawn, readers: int) -> Tally:
@@ -36,7 +39,7 @@ def presses(spool: Drawn, readers: int) -> Tally:
 def _sequence(spool: Drawn, readers: int, score: float) -> Tally:
     trial, context, tally = kind(SLUG), at_its_flow(spool), Tally()
     plan = replace(trial.suggest(context), low_mm=0.0)
-    file = trial.print_file(plan, context)
+    file = file_of(trial, plan, context)
     thing = printed(file, spool.spool)
     truth = _truth(spool, context, plan, file.gcode, score)
     steps = trial.steps(plan)
@@ -44,11 +47,9 @@ def _sequence(spool: Drawn, readers: int, score: float) -> Tally:
         readings = read(trial, plan, context, thing, spool.number * readers + reader)
         result = trial.evaluate(plan, readings)
         new = trial.changes(plan, result, context, 1)
-        first = next(
-            (s.value for s in steps if (readings.score("fits", s.index) or 0) >= HABIT[score]), steps[-1].value
-        )
+        first = first_of_two([step.value for step in steps], list(readings.column("fits", steps) >= HABIT[score]))
         value, error = _found(new, score, result.value, result.error)
-        tally.found(value, error, first, truth, new=new)
+        tally.found(value, error, first, truth, START_MM[score], new=new)
     tally.cost([file])
     return tally
 

@@ -1,19 +1,22 @@
 """A gantry in bands of fan. The truth is the most fan that costs the exact, noise-free bond no more than the aim
 spends, or the least with which exact slopes and tips are as good as with any, whichever is less. The plain habit takes
-the band with the best total of the same scores.
+the same rule to three-step means of the same scores.
 """
 
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
-from bench.rig import Drawn, Tally, best_step, printed, read, shape_of
+from bench.habits import smoothed
+from bench.rig import Drawn, Tally, file_of, printed, read, shape_of
 from drumbo.standins import eye
 from drumbo.standins.filament.geometry import band
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
+from drumbo.trials.base import Readings
 from drumbo.trials.fan_bands.plan import AIMS
 from drumbo.trials.fan_bands.verdict import BOND, ENOUGH, HELPED
 
@@ -22,23 +25,21 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     """One gantry, read by so many."""
     trial, context = kind("fan-bands"), spool.context
     plan = trial.suggest(context)
-    aspects = [a.key for a in trial.readings(plan).aspects]
     truth = _truth(spool)
-    file = trial.print_file(plan, context)
+    file = file_of(trial, plan, context)
     thing = printed(file, spool.spool)
-    steps = trial.steps(plan)
     tally = Tally()
     for reader in range(readers):
         readings = read(trial, plan, context, thing, spool.number * readers + reader)
         result = trial.evaluate(plan, readings)
         assert result.value is not None
         assert result.error is not None
-        totals = np.sum([readings.column(aspect, steps) for aspect in aspects], axis=0)
         tally.found(
             result.value,
             result.error,
-            steps[best_step(totals)].value,
+            _habit(plan, readings),
             truth,
+            context.profile.number("fan_percent"),
             new=trial.changes(plan, result, spool.context, 1),
         )
         tally.drumbo[-1] = 5 * round(result.value / 5) - truth  # as it is adopted
@@ -46,12 +47,22 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     return tally
 
 
+def _habit(plan: Any, readings: Readings) -> float:
+    steps, aim = kind("fan-bands").steps(plan), next(a for a in AIMS if a.key == plan["aim"])
+    fans = np.array([step.value for step in steps])
+    bond, *helped = (smoothed(readings.column(aspect, steps)) for aspect in (BOND, *HELPED))
+    order = np.argsort(fans)
+    fans, bond, helped = fans[order], bond[order], [h[order] for h in helped]
+    spares = fans[bond >= bond[0] - aim.spends].max()
+    return float(min(spares, max(fans[int(np.argmax(h >= h[-1] - ENOUGH))] for h in helped)))
+
+
 def _truth(spool: Drawn) -> float:
     """% of fan, from one band melted ever again with another fan and no noise."""
     trial, context = kind("fan-bands"), spool.context
     plan = trial.suggest(context)
     place = trial.piece(plan, context).places[2]
-    shape = band(shape_of(trial.print_file(plan, context).gcode), place.low[2], place.high[2])
+    shape = band(shape_of(file_of(trial, plan, context).gcode), place.low[2], place.high[2])
     heat, aim = context.profile.number("nozzle_c"), next(a for a in AIMS if a.key == plan["aim"])
     fans = np.arange(0.0, 1.001, 0.01)
 

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from bench.rig import Drawn, Tally, printed, read, shape_of, with_values
+from bench.rig import Drawn, Tally, file_of, printed, read, shape_of, with_values
 from drumbo.core.profile import OriginKind
 from drumbo.standins import tools
 from drumbo.standins.filament import physics
@@ -33,9 +33,10 @@ def offset(spool: Drawn, readers: int) -> Tally:
 def _sequence(spool: Drawn, readers: int) -> tuple[Tally, Tally]:
     trial, context = kind(SLUG), at_its_flow(spool)
     plan = trial.suggest(context)
-    file = trial.print_file(plan, context)
+    file = file_of(trial, plan, context)
     thing = printed(file, spool.spool)
     tallies = Tally(), Tally()
+    starts = context.profile.number("shrinkage_percent"), 0.0
     truths = 100 * spool.spool.shrink, _truth(spool, context, plan, file.gcode)
     for reader in range(readers):
         readings = read(trial, plan, context, thing, spool.number * readers + reader)
@@ -43,8 +44,9 @@ def _sequence(spool: Drawn, readers: int) -> tuple[Tally, Tally]:
         assert result.value is not None
         assert result.also is not None
         found = (result.value, result.error), (result.also["offset_mm"], result.also["offset_error"])
-        for tally, (value, error), habit, truth in zip(tallies, found, _habit(plan, readings), truths, strict=True):
-            tally.found(value, error, habit, truth, new=trial.changes(plan, result, context, 1))
+        habits = _habit(plan, readings)
+        for tally, (value, error), habit, truth, start in zip(tallies, found, habits, truths, starts, strict=True):
+            tally.found(value, error, habit, truth, start, new=trial.changes(plan, result, context, 1))
     for tally in tallies:
         tally.cost([file])
     return tallies
@@ -59,10 +61,11 @@ def at_its_flow(spool: Drawn) -> Context:
 
 
 def _habit(plan: Any, readings: Readings) -> tuple[float, float]:
-    """One outside size, the mean of both axes: all that it is short of is called shrinkage, and no offset."""
-    long = kind(SLUG).steps(plan)[-1]
-    mean = np.mean([readings.measured("outside", long.index, site) for site in ("x", "y")])
-    return 100 * (1 - float(mean) / long.value), 0.0
+    """Two outside sizes, the mean of both axes, and the line through them."""
+    ends = [kind(SLUG).steps(plan)[k] for k in (0, -1)]
+    short, long = (np.mean([readings.measured("outside", e.index, site) for site in ("x", "y")]) for e in ends)
+    slope = float(long - short) / (ends[1].value - ends[0].value)
+    return 100 * (1 - slope), float(short) - slope * ends[0].value
 
 
 def _truth(spool: Drawn, context: Context, plan: Any, gcode: str) -> float:

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from bench.rig import Drawn, Tally, read, shape_of
+from bench.rig import Drawn, Tally, file_of, read, shape_of
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.bed import draw_bed
 from drumbo.standins.filament.printing import melt
@@ -20,9 +20,9 @@ def correction(spool: Drawn, readers: int) -> Tally:
     """mm."""
     trial, context, tally = kind(SLUG), spool.context, Tally()
     plan = trial.suggest(context)
-    file = trial.print_file(plan, context)
+    file = file_of(trial, plan, context)
     middle, bed = context.printer.bed_middle, draw_bed(spool.seed * 1000 + spool.number + 1, context.printer.bed_middle)
-    thing = melt(shape_of(file.gcode), spool.spool, digest=spool.number, bed=bed)
+    thing = melt(shape_of(file.gcode), spool.spool, bed=bed)
     boxes = [place.box(middle) for place in trial.piece(plan, context).places]
     places = np.array([[(low[0] + high[0]) / 2, (low[1] + high[1]) / 2] for low, high in boxes])
     layer = float(plan["layer_mm"] or 0.0)
@@ -34,6 +34,6 @@ def correction(spool: Drawn, readers: int) -> Tally:
         assert result.value is not None
         assert result.error is not None
         habit = (readings.measured("best", MIDDLE, "here") or 0.0) / 100 - layer
-        tally.found(result.value, result.error, habit, truth, new=trial.changes(plan, result, context, 1))
+        tally.found(result.value, result.error, habit, truth, 0.0, new=trial.changes(plan, result, context, 1))
     tally.cost([file])
     return tally

@@ -8,7 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from bench.rig import Drawn, Tally, best_step, go, shape_of, sure, with_values
+from bench.habits import within_one_mark
+from bench.rig import Drawn, Tally, file_of, go, shape_of, sure, with_values
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
 from drumbo.trials.base import Readings
@@ -31,23 +32,28 @@ def sequence(spool: Drawn, readers: int) -> Tally:
             plan = trial.suggest(context)
             plan, result, readings = go(trial, spool, plan, reader, files)
         tally.found(
-            result.value, result.error, _habit(plan, readings), truth, new=trial.changes(plan, result, spool.context, 1)
+            result.value,
+            result.error,
+            _habit(plan, readings),
+            truth,
+            spool.context.profile.number("flow_ratio"),
+            new=trial.changes(plan, result, spool.context, 1),
         )
         tally.cost(files)
     return tally
 
 
 def _habit(plan: Any, readings: Readings) -> float:
-    """The smoothest pad: the best sum of both scores."""
+    """The middle of all pads within one mark of the best sum of both scores."""
     steps = kind(SLUG).steps(plan)
     totals = readings.column("gaps", steps) + readings.column("ridges", steps)
-    return steps[best_step(totals)].value
+    return within_one_mark([step.value for step in steps], totals)
 
 
 def _truth(spool: Drawn) -> float:
     trial, context = kind(SLUG), spool.context
     plan = trial.suggest(context)
-    shape = shape_of(trial.print_file(plan, context).gcode)
+    shape = shape_of(file_of(trial, plan, context).gcode)
     quiet = melt(shape, spool.spool, nozzle_c=context.profile.number("nozzle_c"))
     x, y = (quiet.geometry.a + quiet.geometry.b).T / 2
     flows, shares = [], []

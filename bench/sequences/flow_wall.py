@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from bench.rig import Drawn, Tally, printed, read, shape_of
+from bench.rig import Drawn, Tally, file_of, printed, read, shape_of
 from drumbo.core.toolpath import settings_for
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
@@ -20,13 +20,13 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     """One print, measured by so many."""
     trial, context = kind(SLUG), spool.context
     plan = trial.suggest(context)
-    file = trial.print_file(plan, context)
+    file = file_of(trial, plan, context)
     thing, truth = printed(file, spool.spool), _truth(spool, plan)
     tally = Tally()
     for reader in range(readers):
         readings = read(trial, plan, context, thing, spool.number * readers + reader)
         result = trial.evaluate(plan, readings)
-        tally.found(result.value, result.error, _habit(plan, readings), truth)
+        tally.found(result.value, result.error, _habit(plan, readings), truth, context.profile.number("flow_ratio"))
     tally.cost([file])
     return tally
 
@@ -40,7 +40,7 @@ def _habit(plan: Any, readings: Readings) -> float:
 
 def _truth(spool: Drawn, plan: Any) -> float:
     trial, context = kind(SLUG), spool.context
-    shape = shape_of(trial.print_file(plan, context).gcode)
+    shape = shape_of(file_of(trial, plan, context).gcode)
     quiet = melt(shape, spool.spool, nozzle_c=context.profile.number("nozzle_c"))
     settings = settings_for(context.profile.numbers(), context.printer)
     height = settings.layer_mm

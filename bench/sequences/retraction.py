@@ -9,7 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from bench.rig import Drawn, Tally, go, shape_of
+from bench.habits import first_of_two
+from bench.rig import Drawn, Tally, file_of, go, shape_of
 from drumbo.core.fit.fade import WITHIN
 from drumbo.standins import eye
 from drumbo.standins.filament import physics
@@ -29,21 +30,20 @@ def sequence(spool: Drawn, readers: int) -> Tally:
         files: list[Any] = []
         plan = trial.suggest(spool.context)
         plan, result, readings = go(trial, spool, plan, reader, files, MOST_EXTENSIONS)
-        habit = _habit(plan, readings)
-        value, error = (habit, 1.0) if result.value is None else (result.value, result.error)
         tally.found(
-            value, error, habit, truth, spool.context.printer.drive, new=trial.changes(plan, result, spool.context, 1)
-        )
+            result.value, result.error, _habit(plan, readings), truth, spool.context.profile.number("retraction_mm"),
+            spool.context.printer.drive, new=trial.changes(plan, result, spool.context, 1),
+        )  # fmt: skip
         tally.cost(files)
     return tally
 
 
-def _habit(plan: Any, readings: Readings) -> float:
-    """The first clean step, counted from the bottom: the first with full marks, or else with the best there are."""
+def _habit(plan: Any, readings: Readings) -> float | None:
+    """The first of two clean steps in a row, counted from the bottom: with full marks, or else the best there are."""
     steps = kind(SLUG).steps(plan)
     scores = readings.column("strings", steps)
     wanted = min(CLEAN_SCORE, scores.max())
-    return next(step.value for step, score in zip(steps, scores, strict=True) if score >= wanted)
+    return first_of_two([step.value for step in steps], list(scores >= wanted))
 
 
 def _truth(spool: Drawn) -> float:
@@ -52,7 +52,7 @@ def _truth(spool: Drawn) -> float:
     plan = trial.suggest(context)
     step = trial.piece(plan, context).places[0]
     heat = context.profile.number("nozzle_c")
-    quiet = melt(shape_of(trial.print_file(plan, context).gcode), spool.spool, nozzle_c=heat)
+    quiet = melt(shape_of(file_of(trial, plan, context).gcode), spool.spool, nozzle_c=heat)
     shape = quiet.geometry
     here = (shape.travel_z > step.low[2]) & (shape.travel_z <= step.high[2])
     lengths = np.linspace(0.0, 12.0 if context.printer.drive == "bowden" else 3.0, 601)

@@ -26,6 +26,7 @@ def sequence(spool: Drawn, readers: int) -> Tally:
             result.error,
             _habit(plan, readings),
             truth,
+            spool.context.profile.number("max_flow_mm3_s"),
             shares=True,
             new=trial.changes(plan, result, spool.context, 1),
         )

@@ -6,7 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from bench.rig import Drawn, Tally, best_step, printed, read, shape_of, sure
+from bench.habits import plateau_middle
+from bench.rig import Drawn, Tally, file_of, once, printed, read, shape_of
 from drumbo.standins import eye
 from drumbo.standins.filament.geometry import band
 from drumbo.standins.filament.printing import melt
@@ -22,7 +23,7 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     aim = next(a for a in AIMS if a.key == plan["aim"])
     weights = np.array([aim.weights[a] for a in aspects])
     truth = best_heat(spool)
-    file = trial.print_file(plan, context)
+    file = file_of(trial, plan, context)
     thing = printed(file, spool.spool)
     steps = trial.steps(plan)
     tally = Tally()
@@ -33,11 +34,12 @@ def sequence(spool: Drawn, readers: int) -> Tally:
         tally.found(
             result.value,
             result.error,
-            steps[best_step(scores @ weights)].value,
+            plateau_middle([step.value for step in steps], scores @ weights),
             truth,
+            context.profile.number("nozzle_c"),
             new=trial.changes(plan, result, spool.context, 1),
         )
-        tally.drumbo[-1] = round(sure(result)[0]) - truth  # as it is adopted
+        tally.drumbo[-1] = round(tally.values[-1]) - truth  # as it is adopted
     tally.cost([file])
     return tally
 
@@ -52,12 +54,13 @@ def best_heat(spool: Drawn) -> float:
     low, high = context.material.nozzle_low_c, context.material.nozzle_high_c
     plan = replace(suggested, hot_c=low + 10.0, cold_c=low, step_c=5.0)
     rung = trial.piece(plan, context).places[1]
-    shape = band(shape_of(trial.print_file(plan, context).gcode), rung.low[2], rung.high[2])
+    whole = file_of(trial, plan, context).gcode
+    shape = once(("rung", whole), lambda: band(shape_of(whole), rung.low[2], rung.high[2]))
 
     def best(heats: np.ndarray) -> float:
         things = (melt(shape, spool.spool, nozzle_c=float(c)) for c in heats)
         quality = [eye.exact_scores(thing, [rung.box((0, 0))], aspects)[0] @ weights for thing in things]
         return float(heats[int(np.argmax(quality))])
 
-    coarse = best(np.arange(low - 5, high + 5.1, 1.0))
-    return best(np.arange(coarse - 1, coarse + 1.05, 0.1))
+    coarse = best(np.arange(low - 5, high + 5.1, 2.0))
+    return best(np.arange(coarse - 2, coarse + 2.1, 0.2))

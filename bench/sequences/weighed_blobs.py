@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from bench.habits import crossing
 from bench.rig import Drawn, Tally, go, sure
 from bench.sequences.rising_wall import limit
 from drumbo.core.profile import Dependency
@@ -53,19 +54,20 @@ def _sequence(spool: Drawn, readers: int, elsewhere: float | None) -> Tally:
             also: dict[str, Any] = dict(result.also)
             value = Dependency("nozzle_c", **also).of(heat)
         assert value is not None
-        tally.found(value, error * value / found, _habit(plan, readings, heat), truth, shares=True)
+        tally.found(value, error * value / found, _habit(plan, readings, heat), truth,
+                    context.profile.number("max_flow_mm3_s"), shares=True)  # fmt: skip
         tally.cost(files)
     return tally
 
 
 def _habit(plan: Any, readings: Readings, heat: float) -> float:
-    """In each row the fastest blob that weighs 95 % of its slowest one; a ruler between the rows."""
+    """In each row where the weights fall below 95 % of its slowest one, by a ruler; and a ruler between the rows."""
     trial = _trial()
     heats, limits = [], []
     for row in trial.rows(plan):
         grams = [readings.measured("blob", s.index, f"row-{row.letter.lower()}") or 0.0 for s in trial.steps(plan)]
-        enough = [s.value for s, g in zip(trial.steps(plan), grams, strict=True) if g >= ENOUGH * grams[0]]
+        flows = [s.value for s in trial.steps(plan)]
         heats.append(row.heat_c)
-        limits.append(max(enough))
+        limits.append(crossing(flows, grams, ENOUGH * grams[0]) or flows[-1])
     order = np.argsort(heats)
     return float(np.interp(heat, np.array(heats)[order], np.array(limits)[order]))

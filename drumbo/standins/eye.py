@@ -88,13 +88,13 @@ def _tip(thing: PrintedObject, band: Mask, _around: Around) -> float:
 def _gaps(thing: PrintedObject, band: Mask, _around: Around) -> float:
     """Lines and pin-holes between the roads of a top: 3 % of it open is plain to see."""
     fill = _top_fill(thing, band)
-    return 4.0 * _falls(float(openness(fill).mean()), 0.03, 1.3) if len(fill) else 0.0
+    return 4.0 * _falls(float(openness(fill, thing.dead).mean()), 0.03, 1.3) if len(fill) else 0.0
 
 
 def _ridges(thing: PrintedObject, band: Mask, _around: Around) -> float:
     """Ridges between the roads of a top: 4 % too much is plain to feel."""
     fill = _top_fill(thing, band)
-    return 4.0 * _falls(float(ridging(fill).mean()), 0.04, 1.3) if len(fill) else 4.0
+    return 4.0 * _falls(float(ridging(fill, thing.dead, thing.leans).mean()), 0.04, 1.3) if len(fill) else 4.0
 
 
 def _top_fill(thing: PrintedObject, band: Mask) -> Floats:
@@ -134,15 +134,15 @@ def _mean(values: Floats, which: Mask) -> float:
 
 def _bulges(thing: PrintedObject, band: Mask, _around: Around) -> float:
     """A road that is wider where the head brakes: 8 % of its width is plain to see from above."""
-    return 4.0 * _falls(max(_swelling(thing, band), 0.0), 0.08, 1.3)
+    return 4.0 * _falls(max(swelling(thing, band), 0.0), 0.08, 1.3)
 
 
 def _thins(thing: PrintedObject, band: Mask, _around: Around) -> float:
     """A road that is thinner where the head brakes and wider where it pulls away."""
-    return 4.0 * _falls(max(-_swelling(thing, band), 0.0), 0.08, 1.3)
+    return 4.0 * _falls(max(-swelling(thing, band), 0.0), 0.08, 1.3)
 
 
-def _swelling(thing: PrintedObject, band: Mask) -> float:
+def swelling(thing: PrintedObject, band: Mask) -> float:
     """How far the width departs where the head brakes or pulls away, as a share of it; above 0 where braking swells.
 
     An eye knows where on the sheet the head brakes: there an untuned nozzle gives too much.

@@ -99,7 +99,7 @@ def test_blobs_lie_where_too_much_is_pushed_back() -> None:
     machine = Machine()
     for line in trial.print_file(plan, context).gcode.splitlines():
         machine.run(line)
-    thing = melt(geometry(machine.moves), SPOOL, digest=1)
+    thing = melt(geometry(machine.moves), SPOOL)
     at, radius, _ = blobs(thing)
     last = trial.piece(plan, context).places[-1]
     low, high = last.box(context.printer.bed_middle)

@@ -20,7 +20,7 @@ def _run(*lines: str, heat: float = 210.0) -> PrintedObject:
     device = Machine()
     for line in ("G21", "G90", "M83", f"M104 S{heat:g}", "G28", *lines):
         device.run(line)
-    return melt(geometry(device.moves), SPOOL, digest=1)
+    return melt(geometry(device.moves), SPOOL)
 
 
 def _circle(turns: int, rise: float, corners: int = 90, radius: float = 20.0) -> list[str]:

@@ -52,6 +52,7 @@ def test_readers_differ_and_keep_their_habits() -> None:
 
 
 def test_a_bench_draws_from_the_world_that_it_entered() -> None:
+    enter("home")
     at_home = drawn(1, 4).spool
     try:
         enter("late-slip")
@@ -59,6 +60,7 @@ def test_a_bench_draws_from_the_world_that_it_entered() -> None:
     finally:
         enter("home")
     assert drawn(1, 4).spool == at_home
+    enter("varied")
 
 
 def test_words_without_spaces_move_the_printer() -> None:

@@ -11,7 +11,6 @@ import time
 from collections import OrderedDict, deque
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from zlib import crc32
 
 from drumbo.standins.filament.bed import FLAT, Bed
 from drumbo.standins.filament.geometry import geometry
@@ -70,7 +69,7 @@ class FilamentPrinter(Faulty):
         self.machine = Machine()
         self.manners = MANNERS
         self.halted = ""
-        self._digest = 0
+        self._looked_at: tuple[int, Loaded, PrintedObject] | None = None
         self._bed_done = True
         self._queue: deque[float] = deque()
         self._end = 0.0
@@ -79,7 +78,7 @@ class FilamentPrinter(Faulty):
         self._paused = threading.Event()
         self.report_every_s = 0.0
         self._lock = threading.Lock()
-        self._shelf: OrderedDict[int, tuple[int, Loaded, PrintedObject]] = OrderedDict()
+        self._shelf: OrderedDict[int, PrintedObject] = OrderedDict()
 
     # -- the object on the bed
 
@@ -88,22 +87,22 @@ class FilamentPrinter(Faulty):
 
         The last `KEPT_OBJECTS` that somebody looked at are put aside when the bed is cleared.
         """
-        if number is not None and number != self._digest:
-            return self._shelf[number][2] if number in self._shelf else None
+        if number is not None and number in self._shelf:
+            return self._shelf[number]
         with self._lock:
             moves = {name: column[:] for name, column in self.machine.moves.items()}
-            digest = self._digest
         count = len(moves["x"])
         if count < 10 or not any(fed > 0 for fed in moves["e"]):
             return None
-        known = self._shelf.get(digest)
-        if known is None or known[:2] != (count, self.loaded):
+        if self._looked_at is None or self._looked_at[:2] != (count, self.loaded):
             spool = draw_spool(self.loaded.family, self.loaded.seed, self.drive)
-            made = melt(geometry(moves), spool, digest=digest, nozzle_mm=self.nozzle_mm, bed=self.bed)
-            self._shelf[digest] = (count, replace(self.loaded), made)
+            made = melt(geometry(moves), spool, nozzle_mm=self.nozzle_mm, bed=self.bed)
+            self._looked_at = (count, replace(self.loaded), made)
+            self._shelf[made.digest] = made
             while len(self._shelf) > KEPT_OBJECTS:
                 self._shelf.popitem(last=False)
-        return self._shelf[digest][2]
+        thing = self._looked_at[2]
+        return thing if number in {None, thing.digest} else None
 
     # -- one line
 
@@ -145,14 +144,12 @@ class FilamentPrinter(Faulty):
         if word == "G28" and self._bed_done:
             with self._lock:
                 self.machine.forget_moves()
-                self._digest = 0
+                self._looked_at = None
                 self._bed_done = False
         if word in {"M600", "M0", "M1", "M226"}:
             self._pause(say)
             return
         with self._lock:
-            if word != "M400":
-                self._digest = crc32(text.encode(), self._digest)
             _, seconds = self.machine.run(text)
         if word == "M104" and self.machine.nozzle.target_c == 0:
             self._bed_done = bool(self.machine.moves["x"])

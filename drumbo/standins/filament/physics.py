@@ -30,10 +30,13 @@ def capability(spool: Spool, t_c: Floats, nozzle_mm: float) -> Floats:
     return spool.melt_mm3_s * np.exp(spool.melt_rate * (t_c - spool.centre_c)) * wide
 
 
-def delivered(flow_mm3_s: Floats, capability_mm3_s: Floats, power: float = 6.0) -> Floats:
-    """Share of the asked flow that arrives: 95 % at capability, plummeting past it, more or less steeply."""
+def delivered(flow_mm3_s: Floats, capability_mm3_s: Floats, power: float = 6.0, onset: float = 0.0) -> Floats:
+    """Share of the asked flow that arrives: 95 % at capability, plummeting past it, more or less steeply; all of it up
+    to the share `onset` of that.
+    """
     load = np.minimum(flow_mm3_s / capability_mm3_s, 8.0)
-    return 1.0 / (1.0 + 0.0526 * load**power)
+    past = np.clip(load - onset, 0.0, None) / (1.0 - onset)
+    return np.asarray(1.0 / (1.0 + 0.0526 * past**power))
 
 
 def fed_share(spool: Spool) -> float:
@@ -49,19 +52,29 @@ def road_width(area_mm2: Floats, height_mm: Floats) -> Floats:
     return area_mm2 / safe + safe * (1 - np.pi / 4)
 
 
-def openness(fill: Floats) -> Floats:
-    """Share of a surface that stays open between roads which fill it to `fill`: it closes at 1."""
-    return np.clip(1.0 - fill, 0.0, None)
+def openness(fill: Floats, dead: float = 0.0) -> Floats:
+    """Share of a surface that stays open between roads which fill it to `fill`: it closes at 1, or so much earlier as
+    half of `dead`, where roads flow together by themselves.
+    """
+    return np.clip(1.0 - dead / 2 - fill, 0.0, None)
 
 
-def ridging(fill: Floats) -> Floats:
-    """Share of material that stands up between roads which overfill it; past 1.06 the nozzle drags it along too."""
-    return np.clip(fill - 1.0, 0.0, None) + 0.6 * np.clip(fill - 1.06, 0.0, None)
+def ridging(fill: Floats, dead: float = 0.0, leans: float = 1.0) -> Floats:
+    """Share of material that stands up between roads which overfill it, `leans` times as plain as gaps are; past 1.06
+    the nozzle drags it along too.
+    """
+    return leans * (np.clip(fill - 1.0 - dead / 2, 0.0, None) + 0.6 * np.clip(fill - 1.06, 0.0, None))
 
 
-def lag_seconds(spool: Spool, t_c: Floats) -> Floats:
-    """How long the pressure in the nozzle takes to follow the drive, s: thinner plastic follows sooner."""
-    return spool.lag_s * np.exp(-spool.lag_rate * (t_c - spool.centre_c))
+USUAL_MM3_S = 4.0
+
+
+def lag_seconds(spool: Spool, t_c: Floats, flow_mm3_s: Floats | float = USUAL_MM3_S) -> Floats:
+    """How long the pressure in the nozzle takes to follow the drive, s: thinner plastic follows sooner, and so may one
+    that is sheared faster.
+    """
+    sheared = (np.clip(flow_mm3_s, 0.5, 20.0) / USUAL_MM3_S) ** -spool.lag_flow if spool.lag_flow else 1.0
+    return np.asarray(spool.lag_s * np.exp(-spool.lag_rate * (t_c - spool.centre_c)) * sheared)
 
 
 def felt_pull(spool: Spool, pulled_mm: Floats, speed_mm_s: Floats) -> Floats:
@@ -91,12 +104,16 @@ def ooze(spool: Spool, t_c: Floats, pulled_mm: Floats, air_s: Floats) -> Floats:
     """Volume of a string over a travel, mm³.
 
     Hot plastic runs; a pull-back of d* holds it all; a longer time in the air lets more out. Moisture foams
-    and leaves a floor that no pull-back takes away.
+    and leaves a floor that no pull-back takes away. Some fade with the pull instead of ending at it.
     """
     full = spool.pull_full_mm * np.exp(0.012 * (t_c - spool.centre_c))
-    free = np.clip(1.0 - pulled_mm / full, 0.0, None) ** spool.ooze_power
+    free = (
+        np.exp(-4.0 * pulled_mm / full)
+        if spool.fades
+        else np.clip(1.0 - pulled_mm / full, 0.0, None) ** spool.ooze_power
+    )
     runs = spool.ooze_mm3 * np.exp(spool.ooze_rate * (t_c - spool.centre_c))
-    return runs * (free + 0.25 * spool.moisture) * (1.0 - np.exp(-air_s / 0.15))
+    return runs * (free + 0.25 * spool.moisture) * (1.0 - np.exp(-air_s / spool.drips_s))
 
 
 def sag(spool: Spool, t_c: Floats, span_mm: Floats, fan: Floats, speed_mm_s: Floats) -> Floats:

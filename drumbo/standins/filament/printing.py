@@ -34,7 +34,7 @@ class PrintedObject:
     drop_mm3: volume of what was extruded standing still; slump: how soft each piece still was when more came on top;
     shrink: share by which sizes are smaller than the roads lay;
     hold: how well each piece of the first layer holds to the plate, 1 above it; corners lift that hold less than
-    `warps`;
+    `warps`; `dead` and `leans` tell how roads that lie too thin or too full show;
     start_surplus_mm (of filament) and end_surplus_mm (of road): what is too much there, or too little below 0.
     """
 
@@ -63,6 +63,8 @@ class PrintedObject:
     hides: float
     shrink: float
     digest: int
+    dead: float = 0.0
+    leans: float = 1.0
 
 
 def lagging_c(ends_s: Floats, target_c: Floats, tau_s: float = 14.0, limit: float = 3.0) -> Floats:
@@ -86,17 +88,16 @@ def melt(
     shape: Geometry,
     spool: Spool,
     *,
-    digest: int = 0,
     nozzle_mm: float = 0.4,
     nozzle_c: float | None = None,
     bed: Bed = FLAT,
 ) -> PrintedObject:
     """What the spool makes of the geometry on a plate. `nozzle_c` overrules the file's heat, for the benchmark's truth.
 
-    Noise is seeded by the file's digest and the spool; with `nozzle_c` there is none.
+    Noise is seeded by what the head does and by the spool; with `nozzle_c` there is none.
     """
     quiet = nozzle_c is not None
-    rng = np.random.default_rng([digest, spool.seed])
+    rng = np.random.default_rng([shape.digest, spool.seed])
     by_move = (
         np.full(len(shape.move_end_s), float(nozzle_c))
         if nozzle_c is not None
@@ -115,7 +116,7 @@ def melt(
     asked = (shape.width - shape.height * (1 - np.pi / 4)) * shape.height
     shape = replace(shape, height=_room(shape, bed))
     plate, bed_c = shape.layer == 0, shape.move_bed_c[shape.move]
-    area = asked * fed * (1.0 - missing) * _drift(len(asked), quiet, rng)
+    area = asked * fed * (1.0 - missing) * _drift(len(asked), quiet, rng) * _wavers(shape, asked, spool, quiet)
     # In a closed surface roads take up from each other what one has too much where the head turns; lag shows in roads
     # that lie alone.
     fill = area / (shape.height * shape.pitch_mm) * rough(len(asked), 0.012)
@@ -159,7 +160,9 @@ def melt(
         warps=spool.warps,
         hides=spool.hides,
         shrink=spool.shrink,
-        digest=digest,
+        digest=shape.digest,
+        dead=spool.dead,
+        leans=spool.leans,
     )
 
 
@@ -178,7 +181,7 @@ def _arriving(shape: Geometry, spool: Spool, by_move_c: Floats, fed: float, nozz
     """(k,) share of what is asked in each move that leaves the nozzle."""
     load = fed * shape.move_flow / physics.capability(spool, by_move_c, nozzle_mm)
     cold = (by_move_c < family(spool.family).nozzle_low_c - physics.TOO_COLD_C) & (load > 0)
-    arrives = physics.delivered(load, np.ones_like(load), spool.slip_power)
+    arrives = physics.delivered(load, np.ones_like(load), spool.slip_power, spool.slip_onset)
     return np.where(physics.grinds(shape.move_seconds, load, cold) | cold, 0.0, arrives)
 
 
@@ -198,7 +201,7 @@ def _lags(shape: Geometry, spool: Spool, by_move_c: Floats) -> tuple[Floats, Flo
     """(n,) share of the asked that leaves the nozzle along each piece, with the file's pressure advance and without."""
     if not shape.move_pieces.any():
         return np.ones(len(shape.a)), np.ones(len(shape.a))
-    slow = physics.lag_seconds(spool, by_move_c)
+    slow = physics.lag_seconds(spool, by_move_c, shape.move_flow)
     advances = (shape.move_pressure_s, np.zeros_like(slow))
     with_it, without = (
         delivered_share(shape.move_motion, shape.move_first, shape.move_pieces, slow, advance) for advance in advances
@@ -236,6 +239,23 @@ def _drift(size: int, quiet: bool, rng: np.random.Generator) -> Floats:
         return np.ones(size)
     knots = np.arange(0, size + 800, 400)
     return np.asarray(np.interp(np.arange(size), knots, rng.normal(1.0, 0.003, len(knots))))
+
+
+WAVES_MM = 800.0
+"""Filament that wavers is as thick as before after so much of it at the earliest."""
+
+
+def _wavers(shape: Geometry, asked: Floats, spool: Spool, quiet: bool) -> Floats:
+    """(n,) share of the usual cross-section along metres of a filament whose diameter is not held well; one spool, one
+    place on it, one file.
+    """
+    if quiet or not spool.wavers_mm or not len(asked):
+        return np.ones(len(asked))
+    rng = np.random.default_rng([shape.digest, spool.seed, 5])
+    used = np.cumsum(asked * np.hypot(*(shape.b - shape.a).T)) / FILAMENT_AREA
+    knots = np.arange(0.0, used[-1] + 2 * WAVES_MM, WAVES_MM)
+    across = np.interp(used, knots, rng.normal(0, spool.wavers_mm, len(knots)))
+    return np.asarray((1 + across / spool.diameter_mm) ** 2)
 
 
 def _bumps(size: int, quiet: bool, rng: np.random.Generator) -> Floats:

@@ -26,7 +26,7 @@ class Spool:
     much more than PLA it loses of its bond in the fan's air; a small layer needs `set_s` to set.
     On a plate of `stick_c` the first layer holds half as well as it can; corners lift that hold less than `warps`. The
     powers say how steeply less arrives past the melt limit, how a string shrinks with the pull, how capacity grows with
-    the nozzle.
+    the nozzle; what may depart beyond that is told in `worlds.World`.
     """
 
     family: str
@@ -66,6 +66,13 @@ class Spool:
     slip_power: float = 6.0
     ooze_power: float = 1.5
     nozzle_power: float = 1.3
+    slip_onset: float = 0.0
+    fades: bool = False
+    drips_s: float = 0.15
+    wavers_mm: float = 0.0
+    dead: float = 0.0
+    leans: float = 1.0
+    lag_flow: float = 0.0
 
 
 def draw_spool(family_key: str, seed: int, drive: str = "direct", world: World = HOME) -> Spool:
@@ -75,6 +82,12 @@ def draw_spool(family_key: str, seed: int, drive: str = "direct", world: World =
     return replace(
         spool, slip_power=drawn_from(world.slip, rng), ooze_power=drawn_from(world.ooze, rng),
         nozzle_power=drawn_from(world.nozzle, rng), moisture=spool.moisture * drawn_from(world.moisture, rng),
+        slip_onset=drawn_from(world.onset, rng), fades=bool(rng.random() < world.fades) if world.fades else False,
+        drips_s=drawn_from(world.drips_s, rng), wavers_mm=drawn_from(world.wavers_mm, rng),
+        dead=drawn_from(world.dead, rng), leans=drawn_from(world.leans, rng),
+        lag_flow=drawn_from(world.lag_flow, rng),
+        bond_width=spool.bond_width * drawn_from(world.bond_wide, rng),
+        damage_c=spool.damage_c + drawn_from(world.browns_c, rng),
     )  # fmt: skip
 
 

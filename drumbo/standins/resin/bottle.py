@@ -6,12 +6,13 @@ Only the physics and the accuracy benchmark may look at it.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from zlib import crc32
 
 import numpy as np
 
 from drumbo.core.resin import resin_class
+from drumbo.standins.worlds import HOME, World, drawn_from
 
 USUAL_MW_CM2 = 4.0
 USUAL_UM = 50.0
@@ -28,7 +29,8 @@ class Bottle:
     for each degree less. Light bleeds sideways by `bleed_mm` (one standard deviation); resin beside a part keeps the
     share `remembers` of a layer's dose until the next. `greens` is how much overdose makes it firm, `thin_mm` the
     thinnest pin that stands a slow lift once it is firm. Stirred resin comes to rest within `settles_s`; gaps under
-    `clogs_mm` do not wash out. A bottom holds half as well as it can at `sticks` times the critical energy.
+    `clogs_mm` do not wash out. A bottom holds half as well as it can at `sticks` times the critical energy. The share
+    `tail` of the light bleeds four times as far; feet flare `flares` times as much as bleeding alone would make them.
     """
 
     family: str
@@ -44,10 +46,17 @@ class Bottle:
     clogs_mm: float
     sticks: float
     tears: float
+    tail: float = 0.0
+    flares: float = 1.0
 
 
-def draw_bottle(family_key: str, seed: int) -> Bottle:
-    """The bottle that stands behind a seed; the same seed always gives the same bottle."""
+def draw_bottle(family_key: str, seed: int, world: World = HOME) -> Bottle:
+    """The bottle that stands behind a seed; the same seed always gives the same bottle in a world."""
+    rng = np.random.default_rng([seed, crc32(family_key.encode()), 7])
+    return replace(_draw(family_key, seed), tail=drawn_from(world.tail, rng), flares=drawn_from(world.foot, rng))
+
+
+def _draw(family_key: str, seed: int) -> Bottle:
     kin = resin_class(family_key)
     rng = np.random.default_rng([seed, crc32(family_key.encode())])
     reach = float(rng.uniform(*DEEP_UM.get(family_key, PIGMENTED_UM)))

@@ -202,7 +202,7 @@ def _left_mm(thing: Cured, number: int, gap: LitSpot) -> float:
     # How far its sides have grown, by the dose a good way into them.
     aside = gap.width_mm / 2 + 4 * thing.bottle.bleed_mm
     deep = float(thing.beside(number, np.array([gap.x + aside, gap.x - aside]), np.array([gap.y, gap.y])).max())
-    grown = physics.growth_mm(deep, thing.bottle.bleed_mm)
+    grown = physics.growth_mm(deep, thing.bottle.bleed_mm, thing.bottle.tail)
     return gap.width_mm - 2 * grown - smear
 
 
@@ -253,7 +253,7 @@ def sticks(over: float, bottle: Bottle) -> float:
 
 def clean(over: float, bottle: Bottle) -> float:
     """0..4: its foot is not flared, and comes off by hand."""
-    flare = max(physics.growth_mm(over, bottle.bleed_mm), 0.0)
+    flare = max(bottle.flares * physics.growth_mm(over, bottle.bleed_mm, bottle.tail), 0.0)
     return float(4.0 / (1 + (flare / FOOT_MM) ** 2.5) / (1 + (over / (STUCK * bottle.sticks)) ** 4))
 
 

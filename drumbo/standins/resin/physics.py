@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import erf, ndtri
+from scipy.special import erf, ndtr, ndtri
 
 Floats = NDArray[np.float64]
 
@@ -36,9 +36,24 @@ def pixel_weights(at: Floats, first: NDArray[np.int64], count: int, pixel_mm: fl
     return np.asarray(np.diff(below, axis=1))
 
 
-def growth_mm(overdose: float, bleed_mm: float) -> float:
-    """How far a long straight face moves outwards: −σ · Φ⁻¹(Ec / D). At twice the critical energy it stands still."""
-    return float(-bleed_mm * ndtri(min(max(1 / max(overdose, 1e-6), 1e-9), 1 - 1e-9)))
+TAIL_FAR = 4.0
+"""How much further the tail of the bleeding reaches."""
+HALVINGS = 40
+
+
+def growth_mm(overdose: float, bleed_mm: float, tail: float = 0.0) -> float:
+    """How far a long straight face moves outwards: −σ · Φ⁻¹(Ec / D). At twice the critical energy it stands still. With
+    a tail, where the sum of both bleedings falls to Ec / D.
+    """
+    wanted = min(max(1 / max(overdose, 1e-6), 1e-9), 1 - 1e-9)
+    if not tail:
+        return float(-bleed_mm * ndtri(wanted))
+    near, far = -10 * TAIL_FAR * bleed_mm, 10 * TAIL_FAR * bleed_mm
+    for _ in range(HALVINGS):
+        middle = (near + far) / 2
+        share = (1 - tail) * ndtr(-middle / bleed_mm) + tail * ndtr(-middle / (TAIL_FAR * bleed_mm))
+        near, far = (middle, far) if share > wanted else (near, middle)
+    return (near + far) / 2
 
 
 def green(overdose: float, greens: float) -> float:

@@ -90,7 +90,15 @@ class Cured:
         found = self.fields[self.which[number]]
         if found is None:
             return np.zeros(len(x))
-        pixel, bleed = self.screen.pixel_mm, self.bottle.bleed_mm
+        near = self._blurred(found, x, y, self.bottle.bleed_mm)
+        tail = self.bottle.tail
+        if tail:
+            near = (1 - tail) * near + tail * self._blurred(found, x, y, physics.TAIL_FAR * self.bottle.bleed_mm)
+        return np.asarray(near * self.lamp.at(x, y, self.screen.size_mm))
+
+    def _blurred(self, found: DoseField, x: Floats, y: Floats, bleed: float) -> Floats:
+        """(n,) seconds of light at places, blurred by one normal distribution."""
+        pixel = self.screen.pixel_mm
         across = x + self.screen.size_mm[0] / 2 - found.column * pixel
         down = self.screen.size_mm[1] / 2 - y - found.row * pixel
         reach = math.ceil(4 * bleed / pixel) + 1
@@ -103,8 +111,7 @@ class Cured:
         high, broad = found.seconds.shape
         inside = ((rows >= 0) & (rows < high))[:, :, None] & ((columns >= 0) & (columns < broad))[:, None, :]
         seconds = found.seconds[np.clip(rows, 0, high - 1)[:, :, None], np.clip(columns, 0, broad - 1)[:, None, :]]
-        blurred = np.einsum("nrc,nr,nc->n", np.where(inside, seconds, 0.0), tall, wide)
-        return np.asarray(blurred * self.lamp.at(x, y, self.screen.size_mm))
+        return np.asarray(np.einsum("nrc,nr,nc->n", np.where(inside, seconds, 0.0), tall, wide))
 
     def beside(self, number: int, x: Floats, y: Floats) -> Floats:
         """Dose half-way down a layer in units of the critical energy, at places (n,): its own light, and what is left

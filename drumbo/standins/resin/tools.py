@@ -77,7 +77,7 @@ def skin(thing: Cured, jaws: JawsOnBed, rng: np.random.Generator) -> float | Non
     """Thickness of a skin half-way between two points, mm; None where none has set."""
     middle = (np.array(jaws.a) + np.array(jaws.b)) / 2
     dose = sum(float(thing.light(n, middle[:1], middle[1:])[0]) for n in range(len(thing.which)))
-    depth = cure_depth_um(dose, thing.critical, thing.bottle.reach_um) / 1000
+    depth = cure_depth_um(dose, thing.critical, thing.bottle.reach_um) / 1000 - who_looks().soft_mm
     if depth <= 0.01:
         return None
     return round(max(depth + float(np.clip(rng.normal(0, SKIN_MM), -3 * SKIN_MM, 3 * SKIN_MM)), 0.01), 3)
