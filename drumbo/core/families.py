@@ -10,7 +10,9 @@ from drumbo.core.errors import NotFound
 
 @dataclass(frozen=True, slots=True)
 class Family:
-    """What is commonly true of a polymer, for a 0.4 mm nozzle and a plain hot end."""
+    """What is commonly true of a polymer, for a 0.4 mm nozzle and a plain hot end. One that is filled, and matt by
+    itself, `hides` its faults.
+    """
 
     key: str
     name: str
@@ -32,6 +34,7 @@ class Family:
     fan_off_layers: int = 1
     fan_full_layer: int = 2
     speed_max_mm_s: float = 0.0
+    hides: bool = False
 
     def facts(self, drive: str, nozzle_mm: float) -> dict[str, float]:
         """What starting values hang on, on a printer with this drive and nozzle."""
@@ -46,7 +49,7 @@ class Family:
 FAMILIES: tuple[Family, ...] = (
     Family("pla", "PLA", 215, 210, 190, 230, 60, 100, 1.00, 0.8, 5.0, 12.0, 1.24, 55, 45, 6, 0.2),
     Family("pla-filled", "PLA, filled (wood, mineral)", 215, 210, 190, 220, 60, 100, 1.00, 1.0, 5.5, 9.0, 1.15,
-           55, 45, 6, 0.2),
+           55, 45, 6, 0.2, hides=True),
     Family("petg", "PETG", 240, 245, 220, 260, 75, 40, 0.97, 0.8, 5.0, 9.0, 1.27, 75, 60, 6, 0.3, 3, 5),
     Family("abs", "ABS", 250, 245, 230, 270, 100, 10, 1.00, 0.8, 5.0, 12.0, 1.04, 95, 70, 4, 0.7, 3, 5),
     Family("asa", "ASA", 255, 250, 235, 270, 100, 15, 1.00, 0.8, 5.0, 11.0, 1.07, 97, 75, 4, 0.6, 3, 5),

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from drumbo.core.catalogue import BY_KEY, FILAMENT
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Field, Scalar
+from drumbo.core.fit.ordinal import USUAL, Leaning
 from drumbo.core.gcode.writer import PrintJob, write
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Origin, OriginKind, Profile, Status, Value, sectors
@@ -126,7 +127,8 @@ class Readings:
 
     `scores` is by aspect, then by step; 0 to 4. `measures` is by measure, step and site, in the measure's unit.
     `firsts` holds the step at which something is seen first, or the number of steps where none shows it. `picked` is
-    the step chosen the quick way.
+    the step chosen the quick way. `reader` is who read, and `leaning` what was known of them when they began: how much
+    higher they score than is usual, with its standard deviation.
     """
 
     scores: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
@@ -134,6 +136,8 @@ class Readings:
     firsts: Mapping[str, int] = field(default_factory=dict)
     picked: int | None = None
     note: str = ""
+    reader: str = ""
+    leaning: Leaning = USUAL
 
     def score(self, aspect: str, step: int) -> int | None:
         """The score given, or None where nothing was scored yet."""
@@ -186,6 +190,8 @@ class Readings:
             "firsts": dict(self.firsts),
             "picked": self.picked,
             "note": self.note,
+            "reader": self.reader,
+            "leaning": [self.leaning.mean, self.leaning.sd],
         }
 
     @classmethod
@@ -197,6 +203,8 @@ class Readings:
             firsts=dict(data.get("firsts", {})),
             picked=data.get("picked"),
             note=data.get("note", ""),
+            reader=data.get("reader", ""),
+            leaning=Leaning(*data["leaning"]) if "leaning" in data else USUAL,
         )
 
 
@@ -205,10 +213,10 @@ class Result:
     """What the readings say.
 
     `state` is "good", or what stands in the way: "few" (too few readings), "flat", "edge", "split".
-    `value` ± `error` (one standard error) lies in `low`..`high`, which is as good. `says` is the verdict in a
+    `value` with its `error` (one standard error) lies in `low`..`high`, which is as good. `says` is the verdict in a
     sentence, `notes` more of it; `also` holds what else was found, for the kind's own `changes`; `extend` fills a
     plan that goes on where this one ends, under the words `extend_says`. A `headline` stands in the number's place
-    where that would say little.
+    where that would say little. `reader` is what is known of whoever read, once these readings are counted in.
     """
 
     state: str
@@ -226,6 +234,7 @@ class Result:
     extend: Mapping[str, Scalar] | None = None
     extend_says: str = "Plan the next range"
     headline: str = ""
+    reader: Leaning | None = None
 
     def to_json(self) -> dict[str, Any]:
         """Plain data; `from_json` gives an equal result back."""
@@ -245,7 +254,9 @@ class Result:
         )
         charts = tuple(Chart.from_json(row) for row in data.get("charts", ()))
         maps = tuple(Map.from_json(row) for row in data.get("maps", ()))
+        reader = data.get("reader")
         more = {
+            "reader": None if reader is None else Leaning(**reader),
             "maps": maps,
             "curve": curve,
             "spreads": spreads,

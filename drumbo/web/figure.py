@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from drumbo.core.piece import Drawing, Place
+from drumbo.core.sure import half_90
 from drumbo.services.pictures import Picture
 from drumbo.trials.base import Result, Step, ToRead
 from drumbo.trials.pictures import Spread
@@ -287,8 +288,8 @@ def spread_picture(spread: Spread) -> SpreadPicture:
         name=spread.name,
         dots=tuple(dots),
         mean=x(spread.mean),
-        mean_says=f"{spread.mean:{show}} ± {spread.error:{show}} {spread.unit}",
-        error=(x(spread.mean - spread.error), x(spread.mean + spread.error)),
+        mean_says=f"{spread.mean:{show}} ± {half_90(spread.error):{show}} {spread.unit}",
+        error=(x(spread.mean - half_90(spread.error)), x(spread.mean + half_90(spread.error))),
         aim=None if spread.aim is None else x(spread.aim),
         aim_says="" if spread.aim is None else f"right: {spread.aim:.{spread.decimals}f}",
         ticks=ticks,

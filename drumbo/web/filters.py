@@ -15,6 +15,7 @@ from drumbo.core.piece import Jaw
 from drumbo.core.processes import FAMILY_NAMES
 from drumbo.core.profile import Dependency, OriginKind, Value
 from drumbo.core.run import Heaters
+from drumbo.core.sure import half_90
 
 _MONTHS = "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split()
 
@@ -72,7 +73,7 @@ def plus_minus(value: Value, key: str) -> str:
     """The error with its sign, or nothing."""
     if value.error is None:
         return ""
-    return f"± {BY_KEY[key].show_error(value.error) if key in BY_KEY else format(value.error, '.1g')}"
+    return f"± {BY_KEY[key].show_error(value.error) if key in BY_KEY else format(half_90(value.error), '.1g')}"
 
 
 _HEATERS: dict[str, str] = {

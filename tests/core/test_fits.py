@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from drumbo.core.fit.fade import WITHIN, fit_fade
 from drumbo.core.fit.ordinal import log_likelihood
 from drumbo.core.fit.vee import fit_vee
-from drumbo.core.fit.wall import fit_wall, nominal_mm, spread_kept
+from drumbo.core.fit.wall import JAWS_MM, fit_wall, nominal_mm, spread_kept
 
 FLOWS = np.round(np.arange(0.90, 1.101, 0.025), 4)
 
@@ -24,7 +24,7 @@ def _scores(best: float, gap: float = 0.03, ridge: float = 0.05, at: np.ndarray 
 @settings(max_examples=25, deadline=None)
 def test_the_v_finds_where_gaps_end_and_ridges_begin(best: float, gap: float, wider: float) -> None:
     found = fit_vee(FLOWS, *_scores(best, gap, gap * wider))
-    assert abs(found.best - best) < min(3 * found.error, 0.018)
+    assert abs(found.best - best) < min(3 * found.error, 0.022)
     assert found.edge == 0
     assert not found.flat
 
@@ -36,7 +36,7 @@ def test_finer_steps_and_what_is_known_make_it_surer() -> None:
     both = fit_vee(fine_at, *_scores(0.973, at=fine_at), known=(coarse.best, coarse.error))
     assert both.error <= fine.error
     assert both.error < 0.8 * coarse.error
-    assert both.best == pytest.approx(0.973, abs=0.005)
+    assert both.best == pytest.approx(0.973, abs=0.008)
 
 
 def test_one_plain_slip_does_not_move_it_far() -> None:
@@ -77,11 +77,12 @@ def test_walls_tell_the_fill_whatever_the_roads_push(fill: float, push: float) -
     spacing, height = 0.41, 0.2
     single = nominal_mm(1, spacing, height) + spacing * (fill - 1)
     double = nominal_mm(2, spacing, height) + spacing * (fill - 1) * (1 + push)
+    single, double = single + JAWS_MM, double + JAWS_MM
     found = fit_wall([single] * 4, [double] * 4, spacing, height)
-    assert found.fill == pytest.approx(fill, abs=max(0.004, 1.5 * found.error))
+    assert found.fill == pytest.approx(fill, abs=max(0.004, 0.6 * found.error))
     assert abs(found.apart) < 1e-6
-    alone = fit_wall([], [nominal_mm(2, spacing, height)] * 4, spacing, height)
-    assert alone.fill == pytest.approx(1.0, abs=1e-6), "a double wall that is right says so alone"
+    alone = fit_wall([], [nominal_mm(2, spacing, height) + JAWS_MM] * 4, spacing, height)
+    assert alone.fill == pytest.approx(1.0, abs=1e-3), "a double wall that is right says so alone"
 
 
 def test_a_misread_digit_has_no_say_and_is_named() -> None:
@@ -109,7 +110,7 @@ def test_the_shortest_clean_length_is_found(full: float, amount: float, floor: f
     last = 4 / (1 + floor**1.1)
     enough = (4 / (last - WITHIN) - 1) ** (1 / 1.1)
     clean = full * (1 - min((enough - floor) / amount, 1) ** (1 / 1.5))
-    assert found.clean == pytest.approx(clean, abs=max(2.5 * found.error, 0.12))
+    assert found.clean == pytest.approx(clean, abs=max(2.5 * found.error_of(found.clean), 0.12))
 
 
 def test_lengths_that_change_nothing_are_flat_and_a_range_that_ends_too_early_is_said() -> None:

@@ -42,7 +42,7 @@ def test_a_ramp_is_found_again_from_whole_scores(middle: float, softness: float,
     truth = float(told_at(np.array([middle]), np.array([softness]), 0.5)[0])
     assert float(np.median(found.places)) == pytest.approx(1 - truth if rising else truth, abs=0.13)
     half = float(np.median(found.crossing(2.0)))
-    assert half == pytest.approx(1 - middle if rising else middle, abs=0.1)
+    assert half == pytest.approx(1 - middle if rising else middle, abs=0.14)
 
 
 @pytest.mark.parametrize("family", ["pla", "petg"])

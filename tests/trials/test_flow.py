@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.fit.wall import JAWS_MM
 from drumbo.core.gcode.reader import read
 from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.trials import kind
@@ -117,7 +118,7 @@ def _walls(plan: dict[str, object], single: float, double: float) -> Readings:
 
 def test_a_wall_that_is_right_keeps_the_flow_and_a_wide_one_lowers_it(context: Context) -> None:
     plan = WALL.suggest(context)
-    one, two = (step.value for step in WALL.steps(plan))
+    one, two = (step.value + JAWS_MM for step in WALL.steps(plan))
     right = WALL.evaluate(plan, _walls(plan, one, two))
     assert right.value == pytest.approx(plan["flow_ratio"], abs=0.002)
     assert "as wide as they should be" in right.says
@@ -125,12 +126,12 @@ def test_a_wall_that_is_right_keeps_the_flow_and_a_wide_one_lowers_it(context: C
     assert wide.value is not None
     assert wide.value < right.value - 0.03
     assert "too full" in wide.says
-    assert [s.aim for s in wide.spreads] == [pytest.approx(one), pytest.approx(two)]
+    assert [s.aim for s in wide.spreads] == [pytest.approx(one - JAWS_MM), pytest.approx(two - JAWS_MM)]
 
 
 def test_a_reading_that_stands_apart_is_named(context: Context) -> None:
     plan = WALL.suggest(context)
-    one, two = (step.value for step in WALL.steps(plan))
+    one, two = (step.value + JAWS_MM for step in WALL.steps(plan))
     slip = _walls(plan, one, two).with_measure("width", 1, "rear-low", two + 0.3)
     result = WALL.evaluate(plan, slip)
     assert result.value == pytest.approx(plan["flow_ratio"], abs=0.004)
@@ -141,13 +142,13 @@ def test_a_reading_that_stands_apart_is_named(context: Context) -> None:
 @pytest.mark.parametrize(("known", "says"), [(1.0, "agrees"), (1.1, "bulge more"), (0.9, "thinner than tops")])
 def test_wall_and_surface_are_held_against_each_other(context: Context, known: float, says: str) -> None:
     plan = replace(WALL.suggest(context), known_ratio=known, known_error=0.004)
-    one, two = (step.value for step in WALL.steps(plan))
+    one, two = (step.value + JAWS_MM for step in WALL.steps(plan))
     assert any(says in note for note in WALL.evaluate(plan, _walls(plan, one, two)).notes)
 
 
 def test_the_result_goes_where_it_was_meant_to(context: Context) -> None:
     plan = WALL.suggest(context)
-    one, two = (step.value for step in WALL.steps(plan))
+    one, two = (step.value + JAWS_MM for step in WALL.steps(plan))
     readings = _walls(plan, one - 0.02, two - 0.03)
     changes = {
         into: WALL.changes(replace(plan, into=into), WALL.evaluate(plan, readings), context, 4)

@@ -93,7 +93,6 @@ def test_a_wall_that_did_not_fail_is_a_ready_plan_for_more(context: Context) -> 
 def test_signs_out_of_order_are_not_believed(context: Context) -> None:
     plan = WALL.suggest(context)
     assert WALL.evaluate(plan, _said(gaps=8, splits=4)).state == "split"
-    assert WALL.evaluate(plan, _said(matt=2, gaps=12)).state == "split"
     matt = WALL.evaluate(plan, _said(matt=6, gaps=len(WALL.steps(plan))))
     assert (matt.state, matt.extend is None) == ("edge", False)
 

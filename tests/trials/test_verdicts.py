@@ -141,8 +141,8 @@ def test_a_stricter_limit_is_a_lower_one_and_what_is_kept_back_is_taken_off() ->
     result = blobs.evaluate(plan, readings)
     kept = {key: blobs.changes(replace(plan, kept_back=key), result, context, 1)["max_flow_mm3_s"].number
             for key in ("none", "twentieth", "tenth", "fifth")}  # fmt: skip
-    assert kept["tenth"] == pytest.approx(0.9 * kept["none"], abs=0.06)
-    assert kept["fifth"] == pytest.approx(0.8 * kept["none"], abs=0.06)
+    assert kept["tenth"] == pytest.approx(0.9 * kept["none"], abs=0.1)
+    assert kept["fifth"] == pytest.approx(0.8 * kept["none"], abs=0.1)
 
 
 def test_a_wall_goes_on_with_as_many_bands_above_or_below() -> None:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
+from drumbo.core.sure import half_90
+
 FILAMENT, RESIN = "filament", "resin"
 
 ELSEWHERE = ("family", "material", "machine", "drive", "nozzle", "screen", "light", "layer")
@@ -112,8 +114,10 @@ class Parameter:
         return text.replace("-", "−") if float(text) else text.replace("-", "")
 
     def show_error(self, error: float) -> str:
-        """A standard error as it is printed after its value: never as less than the last digit shown."""
-        return f"{max(error, 10**-self.decimals):.{self.decimals}f}"
+        """How sure a value is, from its standard error: half of the interval that holds in 90 of 100 cases, and never
+        less than the last digit shown.
+        """
+        return f"{max(half_90(error), 10**-self.decimals):.{self.decimals}f}"
 
     def moved_too_far(self, before: float, after: float) -> bool:
         """Whether a change makes what rests on this parameter doubtful."""

@@ -21,13 +21,13 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
-from drumbo.core.fit.onset import POWER, THRESHOLD, times_at
+from drumbo.core.fit.onset import THRESHOLD, times_at
 
 Floats = NDArray[np.float64]
 
 C = (1 - THRESHOLD) / THRESHOLD
-LOG_POWER, POWER_SD = np.log(POWER), 0.25
-"""log p, held loosely."""
+LOG_POWER, POWER_SD = np.log(4.5), 0.5
+"""log p, held loosely: some plastics slip early and gently, others late and at once."""
 LOG_LIMIT_SD = 3.0
 """ln Q₀ around the flows that were pushed: next to nothing, but blobs that all came still have an answer."""
 RATE, RATE_SD = 0.017, 0.006
@@ -66,7 +66,7 @@ class Melt:
 
     def limit(self, heat_c: float, share: float = THRESHOLD) -> tuple[float, float]:
         """(flow, standard error), mm³/s, at which so much of it still arrives."""
-        reach = np.log(times_at(1 - share, self.power))
+        reach = float(np.log(times_at(1 - share, self.power)))
         slopes = np.array([0.0, -reach, 1.0, heat_c - self.at_c])
         value = float(np.exp(self.ln_q0 + self.rate * (heat_c - self.at_c) + reach))
         return value, value * float(np.sqrt(slopes @ self.cov @ slopes))

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from scipy.special import ndtri
 
 from drumbo.core.fit.evenly import evenly
-from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD, log_likelihood, pick
+from drumbo.core.fit.ordinal import LOOK_SD, USUAL, Leaning, leaned, learned, log_likelihood, pick
 
 Floats = NDArray[np.float64]
 
@@ -41,7 +41,8 @@ class Quality:
     `low`..`high` is as good: its quality differs by less than the scatter of one step's looks. `edge` is −1 or
     +1 where the peak leans on the low or high end of the sweep, else 0. `drop` is how far the quality falls
     within the sweep, in units of one step's scatter. `misfit` is the scatter of the looks against the curves in
-    units of what is usual. `apart` are (step, aspect) of single looks that stand far from their curve.
+    units of what is usual. `apart` are (step, aspect) of single looks that stand far from their curve. `reader` is what
+    is known by then of whoever looked.
     """
 
     x: Floats
@@ -57,10 +58,12 @@ class Quality:
     drop: float
     misfit: float
     apart: tuple[tuple[int, int], ...]
+    reader: Leaning
 
 
-def fit_quality(x: Floats, scores: Floats, weights: Floats, *, seed: int = 0) -> Quality:
-    """Fit scores (n, k) 0..4, NaN where nobody looked, at rising x (n,); weights (k,) sum to 1.
+def fit_quality(x: Floats, scores: Floats, weights: Floats, *, reader: Leaning = USUAL, seed: int = 0) -> Quality:
+    """Fit scores (n, k) 0..4, NaN where nobody looked, at rising x (n,); weights (k,) sum to 1. `reader` is what is
+    known beforehand of whoever looked.
 
     Needs at least three steps with a score in some aspect of weight; ValueError otherwise.
     """
@@ -73,11 +76,13 @@ def fit_quality(x: Floats, scores: Floats, weights: Floats, *, seed: int = 0) ->
     total = np.zeros((DRAWS, GRID))
     parts = np.full((scores.shape[1], GRID), np.nan)
     rests = np.full(scores.shape, np.nan)
+    heard = []
     for k, weight in enumerate(weights):
         seen = np.isfinite(scores[:, k])
         if weight <= 0 or not seen.any():
             continue
-        picked = _draw(at[seen], scores[seen, k], rng)
+        picked = _draw(at[seen], scores[seen, k], reader, rng)
+        heard.append(picked[:, 4])
         curves = _curves(picked, grid)
         total += 25 * weight * curves
         parts[k] = curves.mean(axis=0)
@@ -102,19 +107,20 @@ def fit_quality(x: Floats, scores: Floats, weights: Floats, *, seed: int = 0) ->
         drop=float((mean.max() - mean.min()) / scatter),
         misfit=float(np.sqrt(np.nanmean(rests**2)) / LOOK_SD),
         apart=tuple((int(i), int(k)) for i, k in np.argwhere(np.abs(rests) > APART)),
+        reader=learned(heard, reader),
     )
 
 
 @cache
 def _plausible() -> Floats:
-    """(m, 5) curves spread evenly over what is plausible: both middles, both softnesses, bias."""
+    """(m, 5) curves spread evenly over what is plausible: both middles, both softnesses, how far the lean lies out."""
     even = evenly(5, CURVES_LOG2)
     (near, far), (sharp, soft) = SHOULDER, SOFTNESS
     table = np.empty_like(even)
     table[:, 0] = near + (far - near) * even[:, 0]
     table[:, 1] = 1 - near - (far - near) * even[:, 1]
     table[:, 2:4] = sharp * (soft / sharp) ** even[:, 2:4]
-    table[:, 4] = BIAS_SD * ndtri(np.clip(even[:, 4], 1e-4, 1 - 1e-4))
+    table[:, 4] = ndtri(np.clip(even[:, 4], 1e-4, 1 - 1e-4))
     return np.asarray(table)
 
 
@@ -126,9 +132,10 @@ def _curves(table: Floats, at: Floats) -> Floats:
     return np.asarray(np.clip(4 / both + table[:, 4:5], 0, 4))
 
 
-def _draw(at: Floats, scores: Floats, rng: np.random.Generator) -> Floats:
-    """(DRAWS, 5) curves, drawn by how likely each makes these whole scores."""
-    table = _plausible()
+def _draw(at: Floats, scores: Floats, reader: Leaning, rng: np.random.Generator) -> Floats:
+    """(DRAWS, 5) curves with their lean, drawn by how likely each makes these whole scores."""
+    table = _plausible().copy()
+    table[:, 4] = leaned(table[:, 4], reader)
     return np.asarray(table[pick(log_likelihood(scores, _curves(table, at)), DRAWS, rng)])
 
 

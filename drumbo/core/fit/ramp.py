@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from scipy.special import expit, ndtri
 
 from drumbo.core.fit.evenly import evenly
-from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD, log_likelihood, pick
+from drumbo.core.fit.ordinal import LOOK_SD, USUAL, Leaning, leaned, log_likelihood, pick
 
 Floats = NDArray[np.float64]
 
@@ -31,7 +31,8 @@ CURVES_LOG2, DRAWS, GRID = 14, 1000, 61
 class Ramp:
     """`mean` and `sd` (g,) 0..4 over `x` (g,) 0..1. `places` (d,) are draws of where the better end can be told from
     here: as far as a falling aspect may go, or as far as a rising one has to. `misfit` is the scatter of the looks
-    against what is usual. `curves` (d, 2) are the draws' middles and softnesses, of falling curves.
+    against what is usual. `curves` (d, 2) are the draws' middles and softnesses, of falling curves, `leans` (d,) how
+    they lean.
     """
 
     x: Floats
@@ -41,6 +42,7 @@ class Ramp:
     misfit: float
     curves: Floats
     rising: bool
+    leans: Floats
 
     def crossing(self, score: float) -> Floats:
         """(d,) x at which each draw passes a score between 0 and 4; it may lie outside of 0..1."""
@@ -48,14 +50,18 @@ class Ramp:
         return np.asarray(1 - at if self.rising else at)
 
 
-def fit_ramp(x: Floats, scores: Floats, *, rising: bool, within: float, seed: int = 0) -> Ramp:
+def fit_ramp(
+    x: Floats, scores: Floats, *, rising: bool, within: float, reader: Leaning = USUAL, seed: int = 0
+) -> Ramp:  # fmt: skip
     """Fit scores (n,) 0..4, NaN where nobody looked, at x (n,) from 0 to 1. ValueError for fewer than three."""
     seen = np.isfinite(scores)
     if seen.sum() < 3:
         raise ValueError("a fit needs scores at three steps")
     at = 1 - x[seen] if rising else x[seen]
-    likely = log_likelihood(scores[seen], _scores(_plausible(), at))
-    drawn = _plausible()[pick(likely, DRAWS, np.random.default_rng(seed))]
+    table = _plausible().copy()
+    table[:, 2] = leaned(table[:, 2], reader)
+    likely = log_likelihood(scores[seen], _scores(table, at))
+    drawn = table[pick(likely, DRAWS, np.random.default_rng(seed))]
     grid = np.linspace(0, 1, GRID)
     curves = _scores(drawn, 1 - grid if rising else grid)
     places = told_at(drawn[:, 0], drawn[:, 1], within)
@@ -68,6 +74,7 @@ def fit_ramp(x: Floats, scores: Floats, *, rising: bool, within: float, seed: in
         misfit=float(np.sqrt(np.mean(rests**2)) / LOOK_SD),
         curves=drawn[:, :2],
         rising=rising,
+        leans=drawn[:, 2],
     )
 
 
@@ -80,12 +87,12 @@ def told_at(middle: Floats, softness: Floats, within: float) -> Floats:
 
 @cache
 def _plausible() -> Floats:
-    """(m, 3) falling curves spread evenly: middle, softness, bias."""
+    """(m, 3) falling curves spread evenly: middle, softness, and how far the lean lies out."""
     even = evenly(3, CURVES_LOG2)
     table = np.empty_like(even)
     table[:, 0] = MIDDLE[0] + (MIDDLE[1] - MIDDLE[0]) * even[:, 0]
     table[:, 1] = SOFTNESS[0] * (SOFTNESS[1] / SOFTNESS[0]) ** even[:, 1]
-    table[:, 2] = BIAS_SD * ndtri(np.clip(even[:, 2], 1e-4, 1 - 1e-4))
+    table[:, 2] = ndtri(np.clip(even[:, 2], 1e-4, 1 - 1e-4))
     return np.asarray(table)
 
 

@@ -2,10 +2,12 @@
 
 Below the right flow gaps open, above it ridges rise; each is seen as a fall of its own score from full marks:
 
-    gaps(x)   = 4 / (1 + (max(0, 1 − x/x*) / g)^p) + bias
-    ridges(x) = 4 / (1 + (max(0, x/x* − 1) / r)^q) + bias
+    gaps(x)   = 4 / (1 + (max(0, 1 − d − x/x*) / g)^p) + lean
+    ridges(x) = 4 / (1 + (max(0, x/x* − 1 − d) / r)^q) + lean
 
-`g` and `r` are the departures that halve a score. Both falls begin at the same x*, so that all scores tell where it is.
+`g` and `r` are the departures that halve a score; `d` is how far off roads may be before anything shows, as plastic
+flows together by itself. Both falls begin as far from the same x*, so that all scores tell where it is. A lean is each
+aspect's own, and besides that the same for both: who is strict with gaps is strict with ridges.
 Whatever opens on one side and swells on the other reads the same way: where a road starts, or its width where the head
 brakes; such departures are told in a unit of their own instead of x*. Many pairs are drawn evenly from what is
 plausible and weighed by how likely each makes the scores given.
@@ -21,7 +23,7 @@ from numpy.typing import NDArray
 from scipy.special import ndtri
 
 from drumbo.core.fit.evenly import evenly
-from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD, log_likelihood, pick
+from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD, USUAL, Leaning, log_likelihood, pick, swayed
 
 Floats = NDArray[np.float64]
 
@@ -29,8 +31,10 @@ BEYOND = 2.0
 """How many steps beyond either end of the sweep the answer may lie."""
 HALF_GAP = (0.008, 0.09)
 """Departure from the right flow at which open gaps halve their score, as a share."""
-RIDGE_PER_GAP = (0.9, 2.2)
-"""Ridges are seen and felt a little later than gaps."""
+RIDGE_PER_GAP = (0.6, 2.6)
+"""Ridges are mostly seen and felt a little later than gaps."""
+DEAD = 0.015
+"""Departures of so much may show nothing at all."""
 POWERS = (0.8, 2.5)
 PAIRS_LOG2, DRAWS, GRID = 15, 2000, 161
 FLAT = 0.9
@@ -41,7 +45,8 @@ FLAT = 0.9
 class Vee:
     """`best` ± `error` is the flow at which the surface closes. `x` (g,) with `mean` and `sd` 0..100 is the sum of
     both scores as it was found. `edge` is −1 or +1 where the best lies at or beyond the low or high end, else 0.
-    `flat` where no difference can be told. `misfit` is the scatter against what is usual.
+    `flat` where no difference can be told. `misfit` is the scatter against what is usual. `reader` is
+    what is known by then of whoever looked, `sways` how much more the best would be for somebody stricter than that.
     """
 
     best: float
@@ -52,6 +57,8 @@ class Vee:
     edge: int
     flat: bool
     misfit: float
+    reader: Leaning
+    sways: float
 
 
 def fit_vee(
@@ -62,13 +69,16 @@ def fit_vee(
     unit: float | None = None,
     ratio: tuple[float, float] = RIDGE_PER_GAP,
     known: tuple[float, float] | None = None,
+    dead: float = DEAD,
+    reader: Leaning = USUAL,
     seed: int = 0,
 ) -> Vee:
     """Fit scores (n,) 0..4, NaN where nobody looked, at rising x (n,): of what falls below the best and above it.
 
     A departure is a share of the best, or of `unit` where the best may be 0 or less; a hundredth to a tenth of that
     halves a score; `ratio` bounds how much later the fall above the best is seen. `known` is what an earlier sweep
-    says: a value and its standard error. Needs three steps at which something was scored; ValueError otherwise.
+    says: a value and its standard error; up to `dead` a departure may not show. Needs three steps
+    at which something was scored; ValueError otherwise.
     """
     x = np.asarray(x, float)
     seen_gaps, seen_ridges = np.isfinite(gaps), np.isfinite(ridges)
@@ -76,8 +86,10 @@ def fit_vee(
         raise ValueError("a fit needs scores at three steps")
     step = float(np.diff(x).mean())
     low, high = x[0] - BEYOND * step, x[-1] + BEYOND * step
-    table = _plausible(ratio).copy()
+    table = _plausible(ratio, dead).copy()
     table[:, 0] = low + (high - low) * table[:, 0]
+    table[:, 8] = reader.mean + reader.sd * table[:, 8]
+    table[:, 5:7] = BIAS_SD * table[:, 5:7] + table[:, 8:]
     likely = np.zeros(len(table))
     for scores, seen, side in ((gaps, seen_gaps, -1), (ridges, seen_ridges, 1)):
         if seen.any():
@@ -104,27 +116,33 @@ def fit_vee(
         edge=int(np.sign(outside)) if abs(outside) > 0.4 else 0,
         flat=max(spans) < FLAT,
         misfit=float(np.sqrt(np.mean(rests**2)) / LOOK_SD),
+        reader=Leaning(float(drawn[:, 8].mean()), float(drawn[:, 8].std())),
+        sways=swayed(drawn[:, 0], drawn[:, 8], USUAL.sd),
     )
 
 
 @cache
-def _plausible(ratio: tuple[float, float]) -> Floats:
-    """(m, 7) pairs spread evenly: place 0..1, halves, powers and biases of gaps and ridges."""
-    even = evenly(7, PAIRS_LOG2)
-    table = np.empty_like(even)
+def _plausible(ratio: tuple[float, float], dead: float) -> Floats:
+    """(m, 9) pairs spread evenly: place 0..1, halves, powers and how far the own leans of gaps and ridges lie out; what
+    may not show; and how far the lean of both lies out.
+    """
+    even = evenly(9, PAIRS_LOG2)
+    table = np.empty((len(even), 9))
     table[:, 0] = even[:, 0]
     for column, (least, most) in zip((1, 2, 3, 4), (HALF_GAP, ratio, POWERS, POWERS), strict=True):
         table[:, column] = least * (most / least) ** even[:, column]
     table[:, 2] *= table[:, 1]
-    table[:, 5:] = BIAS_SD * ndtri(np.clip(even[:, 5:], 1e-4, 1 - 1e-4))
+    table[:, 7] = dead * even[:, 8]
+    normal = ndtri(np.clip(even[:, 5:8], 1e-4, 1 - 1e-4))
+    table[:, 5:7], table[:, 8] = normal[:, :2], normal[:, 2]
     return np.asarray(table)
 
 
 def _fall(table: Floats, at: Floats, side: int, unit: float | None) -> Floats:
-    """(m, n) scores of pairs (m, 7) at places (n,): of gaps for side −1, of ridges for side +1."""
+    """(m, n) scores of pairs (m, 9) at places (n,): of gaps for side −1, of ridges for side +1."""
     which = 0 if side < 0 else 1
     best = table[:, 0:1]
-    away = np.clip(side * (at[None, :] - best) / (best if unit is None else unit), 0.0, None)
+    away = np.clip(side * (at[None, :] - best) / (best if unit is None else unit) - table[:, 7:8], 0.0, None)
     ratio = away / table[:, 1 + which, None]
     # exp(p·log(r)) is what r**p computes, at half the cost for a whole table; a departure of 0 leaves full marks.
     with np.errstate(divide="ignore"):

@@ -4,9 +4,10 @@ A road of height h that is filled to u is u·s + c wide, with s the spacing at w
 c = h·(1 − π/4) what its round sides add. A single wall is one road. Two neighbouring roads lie s apart; what they have
 too much or too little shows on both outsides, and the more so the more they push each other (g, 0 to 1, unknown):
 
-    single = c + s·u          double = c + 2·s + s·(u − 1)·(1 + g)
+    single = c + s·u + j      double = c + 2·s + s·(u − 1)·(1 + g) + j
 
-Near u = 1 both say the same whatever g is, so the double wall counts in full there and less further away.
+Near u = 1 both say the same whatever g is, so the double wall counts in full there and less further away. Jaws bear on
+a wall's ridges and are not quite sharp: whatever they close on reads a little more than it is, by an unknown j.
 """
 
 from __future__ import annotations
@@ -23,6 +24,8 @@ CALLIPER_SD_MM = 0.012
 """What a calliper that repeats to ± 0.02 mm scatters at least."""
 COMMON_SD_MM = 0.003
 """Error that all readings of one calliper share."""
+JAWS_MM, JAWS_SD_MM = 0.012, 0.010
+"""What callipers commonly read too much over a printed wall, both jaws together: 0.00 to 0.03 mm."""
 APART_MM = 0.06
 """Readings of one wall that lie no further than this from the middle one are never thrown out."""
 
@@ -65,16 +68,16 @@ def fit_wall(single: Sequence[float], double: Sequence[float], spacing_mm: float
         raise ValueError("a wall needs at least two readings")
     kept = (spread_kept(readings[0]), spread_kept(readings[1]))
     walls = (_mean(readings[0][kept[0]]), _mean(readings[1][kept[1]]))
-    fill, push = np.linspace(0.6, 1.4, 1601), np.linspace(0.0, 1.0, 21)
-    likely = np.zeros((len(fill), len(push)))
+    fill, push, jaws = np.linspace(0.6, 1.4, 801), np.linspace(0.0, 1.0, 11), JAWS_SD_MM * np.linspace(-2.5, 2.5, 11)
+    likely = np.zeros((len(fill), len(push), len(jaws))) - 0.5 * (jaws / JAWS_SD_MM) ** 2
     expected = (
-        np.broadcast_to((nominal_mm(1, spacing_mm, height_mm) + spacing_mm * (fill - 1))[:, None], likely.shape),
+        (nominal_mm(1, spacing_mm, height_mm) + spacing_mm * (fill - 1))[:, None],
         nominal_mm(2, spacing_mm, height_mm) + spacing_mm * np.outer(fill - 1, 1 + push),
     )
     for (mean, error), width in zip(walls, expected, strict=True):
         if np.isfinite(mean):
-            likely -= 0.5 * ((width - mean) / error) ** 2
-    weight = np.exp(likely - likely.max()).sum(axis=1)
+            likely -= 0.5 * ((width[..., None] + JAWS_MM + jaws - mean) / error) ** 2
+    weight = np.exp(likely - likely.max()).sum(axis=(1, 2))
     weight /= weight.sum()
     best = float(fill @ weight)
     sd = float(np.sqrt(((fill - best) ** 2) @ weight))
@@ -98,8 +101,8 @@ def _mean(numbers: Floats) -> tuple[float, float]:
 
 def _apart(single: tuple[float, float], double: tuple[float, float], spacing_mm: float, height_mm: float) -> float:
     """Standard errors by which the walls contradict each other, whatever the push; positive if the single is fuller."""
-    one = (single[0] - nominal_mm(1, spacing_mm, height_mm)) / spacing_mm
-    two = (double[0] - nominal_mm(2, spacing_mm, height_mm)) / spacing_mm
+    one = (single[0] - JAWS_MM - nominal_mm(1, spacing_mm, height_mm)) / spacing_mm
+    two = (double[0] - JAWS_MM - nominal_mm(2, spacing_mm, height_mm)) / spacing_mm
     if not (np.isfinite(one) and np.isfinite(two)):
         return 0.0
     low, high = sorted((one, 2 * one))

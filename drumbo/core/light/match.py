@@ -8,9 +8,11 @@ moved outwards by
 which is 0 at t*, where half of the light that falls on an edge is just enough. What stands is then wider by 2 g, a gap
 narrower by as much, and both share what has nothing to do with light, such as shrinkage or a calliper's zero:
 
-    error of what stands = o + 2 g,      error of a gap = o − 2 g.
+    error of what stands = o + 2 g + 2 j,      error of a gap = o − 2 g − 2 j.
 
-At u = 0.2 and b = 0.03 mm: Φ⁻¹(0.4094) = −0.2292, so g = 0.0069 mm.
+At u = 0.2 and b = 0.03 mm: Φ⁻¹(0.4094) = −0.2292, so g = 0.0069 mm. Jaws are never quite sharp: by j a side they read
+what stands too wide and a gap too narrow, as more light would. They cannot tell themselves from light; what is known of
+callipers beforehand has its say, and what is not makes the answer less sure.
 """
 
 from __future__ import annotations
@@ -28,6 +30,8 @@ Floats = NDArray[np.float64]
 CALLIPER_SD_MM = 0.013
 USUAL_BLEED_MM, BLEED_LOG_SD = 0.026, 0.45
 OFFSET_SD_MM = 0.03
+JAW_MM, JAW_SD_MM = 0.008, 0.006
+"""What jaws commonly add a side: a few to fifteen thousandths of a millimetre."""
 FAR = 4.0
 """Residuals beyond so many standard deviations are named and left out."""
 LEAST_SHARE = 0.02
@@ -93,20 +97,22 @@ def fit_match(seconds: Floats, sign: Floats, error_mm: Floats) -> Match | None:
 
 
 def _model(found: Floats, x: Floats, sign: Floats) -> Floats:
-    return np.asarray(found[2] + 2 * sign * math.exp(found[1]) * _moved(x - found[0]))
+    return np.asarray(found[2] + 2 * sign * (math.exp(found[1]) * _moved(x - found[0]) + found[3]))
 
 
 def _rests(found: Floats, x: Floats, sign: Floats, error_mm: Floats) -> Floats:
-    """Residuals in standard deviations, and what is known beforehand of bleed and offset as two more."""
-    before = [(found[1] - math.log(USUAL_BLEED_MM)) / BLEED_LOG_SD, found[2] / OFFSET_SD_MM]
+    """Residuals in standard deviations, and what is known beforehand of bleed, offset and jaws as three more."""
+    before = [
+        (found[1] - math.log(USUAL_BLEED_MM)) / BLEED_LOG_SD, found[2] / OFFSET_SD_MM, (found[3] - JAW_MM) / JAW_SD_MM
+    ]  # fmt: skip
     return np.append((error_mm - _model(found, x, sign)) / CALLIPER_SD_MM, before)
 
 
 def _fit(x: Floats, sign: Floats, error_mm: Floats, kept: NDArray[np.bool_]) -> Floats:
-    start = np.array([float(np.median(x)), math.log(USUAL_BLEED_MM), float(np.median(error_mm))])
+    start = np.array([float(np.median(x)), math.log(USUAL_BLEED_MM), float(np.median(error_mm)), JAW_MM])
     least, most = float(x.min()), float(x.max())
     room = 0.6 * (most - least) + 0.1
-    bounds = ([least - room, math.log(0.004), -0.3], [most + room, math.log(0.2), 0.3])
+    bounds = ([least - room, math.log(0.004), -0.3, -0.02], [most + room, math.log(0.2), 0.3, 0.04])
     found = least_squares(
         _rests, np.clip(start, *bounds), args=(x[kept], sign[kept], error_mm[kept]), bounds=bounds, loss="soft_l1",
         f_scale=2.0,
@@ -115,11 +121,11 @@ def _fit(x: Floats, sign: Floats, error_mm: Floats, kept: NDArray[np.bool_]) -> 
 
 
 def _spread(found: Floats, x: Floats, sign: Floats) -> Floats:
-    """Covariance (3, 3) of ln t*, ln b and the offset, by numerical slopes."""
+    """Covariance (4, 4) of ln t*, ln b, the offset and what jaws add, by numerical slopes."""
     zero = np.zeros(len(x))
-    slopes = np.empty((len(x) + 2, 3))
-    for column in range(3):
-        step = np.zeros(3)
+    slopes = np.empty((len(x) + 3, 4))
+    for column in range(4):
+        step = np.zeros(4)
         step[column] = 1e-4
         up, down = (_rests(found + way * step, x, sign, zero) for way in (1, -1))
         slopes[:, column] = (up - down) / 2e-4

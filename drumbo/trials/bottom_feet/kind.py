@@ -40,7 +40,7 @@ ASPECTS = (
 )  # fmt: skip
 WEIGHTS = np.array([0.5, 0.5])
 FEWEST = 4
-TELLS = BestStep("s", "feet", ("shorter", "longer"), "ones", least_error=0.5)
+TELLS = BestStep("s", "feet", ("shorter", "longer"), "ones", least_error=0.5, kind="bottom-feet")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

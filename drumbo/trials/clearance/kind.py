@@ -13,6 +13,7 @@ from drumbo.core.fields import Scalar
 from drumbo.core.fit.ramp import Ramp, fit_ramp
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Value
+from drumbo.core.sure import half_90
 from drumbo.core.toolpath import Toolpath
 from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.clearance import rail
@@ -135,7 +136,18 @@ class Clearance(Kind[Plan]):
         press, _ = _told(presses, plan)
         state, says, extend = _state(plan, value, press, found, steps)
         also = {} if press is None else {"clearance_press_mm": press}
-        return Result(state, value, error, value - error, value + error, says, (), curve, also=also, extend=extend)
+        return Result(
+            state,
+            value,
+            error,
+            value - half_90(error),
+            value + half_90(error),
+            says,
+            (),
+            curve,
+            also=also,
+            extend=extend,
+        )
 
     def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
         """Both gaps, rounded up to the next hundredth."""

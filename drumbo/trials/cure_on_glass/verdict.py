@@ -8,6 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from drumbo.core.light.curve import WorkingCurve, fit
+from drumbo.core.sure import half_90
 from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.cure_on_glass.plan import Plan
 from drumbo.trials.pictures import Axis, Chart, Series
@@ -44,7 +45,8 @@ def verdict(plan: Plan, steps: Sequence[Step], rows: Sequence[tuple[str, str]], 
     return Result(
         state=_state(found),
         value=found.reach_um, error=found.reach_error_um,
-        low=found.reach_um - found.reach_error_um, high=found.reach_um + found.reach_error_um,
+        low=found.reach_um - half_90(found.reach_error_um),
+        high=found.reach_um + half_90(found.reach_error_um),
         says=_says(plan, found), notes=tuple(_notes(plan, found, names, depth, also)),
         charts=(_line(found, seconds, depth), _by_height(found)), also=also,
     )  # fmt: skip
@@ -66,14 +68,14 @@ def _says(plan: Plan, found: WorkingCurve) -> str:
     depth = height * (1 + over / 100)
     seconds = found.seconds(depth)
     error = seconds * found.log_error(depth)
-    return f"{seconds:.2f} ± {error:.2f} s set {height:g} µm and {over:g} % more."
+    return f"{seconds:.2f} ± {half_90(error):.2f} s set {height:g} µm and {over:g} % more."
 
 
 def _notes(
     plan: Plan, found: WorkingCurve, names: Sequence[str], depth: np.ndarray, also: dict[str, float]
 ) -> list[str]:
     unsure = found.critical_s * found.log_critical_error
-    onset = f"It sets from {found.critical_s:.2f} ± {unsure:.2f} s on"
+    onset = f"It sets from {found.critical_s:.2f} ± {half_90(unsure):.2f} s on"
     if "critical_mj_cm2" in also:
         onset += f", which is {also['critical_mj_cm2']:.1f} mJ/cm²"
     notes = [f"{onset}."]
@@ -115,7 +117,11 @@ def _by_height(found: WorkingCurve) -> Chart:
         seconds = np.array([found.seconds(d) for d in depths])
         if over == 50:
             error = seconds * np.array([found.log_error(d) for d in depths])
-            series.append(Series("", "band", _tuple(HEIGHTS_UM), _tuple(seconds - error), _tuple(seconds + error)))
+            series.append(
+                Series(
+                    "", "band", _tuple(HEIGHTS_UM), _tuple(seconds - half_90(error)), _tuple(seconds + half_90(error))
+                )
+            )
         series.append(Series(f"+{over} %", "line", _tuple(HEIGHTS_UM), _tuple(seconds), tone=tone))
     return Chart("The light for a layer height and so much overcure", Axis("Layer", "µm"), Axis("Exposure", "s"),
                  tuple(series))  # fmt: skip

@@ -11,6 +11,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.sizes import CALLIPER_SD_MM, SizeFit, Sizes, Square, fit_height, fit_sizes, fit_square
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Value
+from drumbo.core.sure import half_90
 from drumbo.core.toolpath import Toolpath
 from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.dimensions import rake
@@ -142,7 +143,7 @@ class Dimensions(Kind[Plan]):
         percent, error = 100 * found.shrink, 100 * found.error
         return Result(
             state="split" if found.kept.mean() < 0.7 else "good",
-            value=percent, error=error, low=percent - error, high=percent + error, says=_says(found),
+            value=percent, error=error, low=percent - half_90(error), high=percent + half_90(error), says=_says(found),
             notes=_notes(found, up, square, taken), charts=(_chart(found, meant, value, axis, side),),
             also={"offset_mm": found.offset_mm, "offset_error": found.offset_error},
         )  # fmt: skip
@@ -182,9 +183,9 @@ class Dimensions(Kind[Plan]):
 
 def _says(found: Sizes) -> str:
     shrink = f"shrinks by {100 * found.shrink:.2f} %"
-    if abs(found.shrink) < 1.645 * found.error:
+    if abs(found.shrink) < half_90(found.error):
         shrink = "hardly shrinks, as far as these sizes can tell"
-    if abs(found.offset_mm) < 1.645 * found.offset_error:
+    if abs(found.offset_mm) < half_90(found.offset_error):
         return f"It {shrink}; beyond that, outside sizes are right."
     way = "large" if found.offset_mm > 0 else "small"
     return f"It {shrink}; outside sizes are {abs(found.offset_mm):.2f} mm too {way} whatever their length."
@@ -212,7 +213,7 @@ def _notes(
     else:
         notes.append("If another material departs by the same, it is the printer's scale and not the plastic.")
     if square is not None:
-        told = f"{1000 * abs(square.skew):.1f} ± {1000 * square.error:.1f} mm in a metre"
+        told = f"{1000 * abs(square.skew):.1f} ± {1000 * half_90(square.error):.1f} mm in a metre"
         if abs(square.skew) < PLAINLY * square.error:
             notes.append(f"X and Y are square to each other, as far as the diagonals tell ({told}).")
         else:
@@ -222,7 +223,7 @@ def _notes(
                 "That is the frame's, not the plastic's."
             )
     if up is not None:
-        told = f"{100 * up.shrink:.2f} ± {100 * up.error:.2f} %"
+        told = f"{100 * up.shrink:.2f} ± {100 * half_90(up.error):.2f} %"
         nothing = abs(up.shrink) < PLAINLY * up.error
         notes.append(
             f"Upwards these heights are too short to tell any ({told})." if nothing else f"Upwards it is {told}."

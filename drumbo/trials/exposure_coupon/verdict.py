@@ -11,6 +11,7 @@ import numpy as np
 
 from drumbo.core.fields import Scalar
 from drumbo.core.light.match import CALLIPER_SD_MM, Match, fit_match
+from drumbo.core.sure import half_90
 from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.exposure_coupon.plan import Plan
 from drumbo.trials.pictures import Axis, Chart, Series
@@ -60,7 +61,7 @@ def _result(plan: Plan, steps: Sequence[Step], taken: Sequence[Taken], found: Ma
     error = chosen * log_error
     also = {"true_s": true, "grown_mm": grown, "grown_error_mm": _grown_error(found, chosen, log_error)}
     return Result(
-        state=state, value=chosen, error=error, low=chosen - error, high=chosen + error, says=says,
+        state=state, value=chosen, error=error, low=chosen - half_90(error), high=chosen + half_90(error), says=says,
         notes=tuple(_notes(plan, found, taken, support, binding, grown, true, log_error)),
         charts=(_chart(steps, taken, found),), also=also, extend=extend,
         extend_says="Plan the next exposures",
@@ -155,7 +156,7 @@ def _notes(
             f"All sizes share an error of {found.offset_mm * 1000:+.0f} µm that no exposure takes away: shrinkage, "
             "or the calliper's zero."
         )
-    notes.append(f"Light bleeds {found.bleed_mm * 1000:.0f} ± {found.bleed_error_mm * 1000:.0f} µm sideways.")
+    notes.append(f"Light bleeds {found.bleed_mm * 1000:.0f} ± {half_90(found.bleed_error_mm) * 1000:.0f} µm sideways.")
     return notes
 
 

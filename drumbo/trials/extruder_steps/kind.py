@@ -12,6 +12,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.piece import Part, Piece, Place, block, union
 from drumbo.core.piece.piece import Jaw
+from drumbo.core.sure import half_90
 from drumbo.core.toolpath import Role, Toolpath
 from drumbo.core.toolpath.columns import Event, Set
 from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
@@ -175,7 +176,7 @@ class ExtruderSteps(Kind[Plan]):
         error = value * error_mm / mean
         return Result(
             state="split" if abs(mean / asked - 1) > FAR_OFF else "good",
-            value=value, error=error, low=value - error, high=value + error,
+            value=value, error=error, low=value - half_90(error), high=value + half_90(error),
             says=_says(mean, asked, error_mm), notes=_notes(moved, scatter),
             spreads=(Spread("Fed", "mm", 1, tuple((name, round(mark - left, 2), True) for name, left in runs),
                             mean, error_mm, asked),),
@@ -217,7 +218,7 @@ def _says(moved: float, asked: float, error_mm: float) -> str:
             f"{moved:.1f} mm came where {asked:g} were asked: that is no matter of steps. Look whether the drive slips "
             "or the mark was mistaken."
         )
-    if abs(moved - asked) < 1.645 * error_mm:
+    if abs(moved - asked) < half_90(error_mm):
         return f"{moved:.1f} mm came where {asked:g} were asked: right, as far as a pen mark can tell."
     way = "much" if share > 0 else "little"
     return f"{moved:.1f} mm came where {asked:g} were asked, {abs(share) * 100:.1f} % too {way}."

@@ -12,11 +12,13 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from drumbo.core.fit.ordinal import learned
 from drumbo.core.fit.ramp import Ramp, fit_ramp
 from drumbo.trials.base import Aspect, Readings, Result, Step
 from drumbo.trials.fan_bands.plan import AIMS, Aim, Plan
 from drumbo.trials.pictures import Axis, Chart, Curve, Series
 from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, contradict, open_scores
+from drumbo.trials.toolkit.wider import holding
 
 Floats = NDArray[np.float64]
 
@@ -38,14 +40,16 @@ def verdict(plan: Plan, steps: Sequence[Step], aspects: Sequence[Aspect], readin
     if missing[BOND] or all(missing[key] for key in HELPED):
         return Result("few", says="Score the bond and the slopes or tips of three bands or more.")
     ramps = {
-        key: fit_ramp(x, column, rising=key != BOND, within=aim.spends if key == BOND else ENOUGH)
+        key: fit_ramp(
+            x, column, rising=key != BOND, within=aim.spends if key == BOND else ENOUGH, reader=readings.leaning
+        )
         for key, column in scores.items()
         if not missing[key]
     }
     spare = ramps[BOND].places
     needed = np.max([ramps[key].places for key in HELPED if key in ramps], axis=0)
     drawn = np.minimum(spare, needed)
-    value, error = float(np.median(drawn)), max(float(drawn.std()), LEAST_ERROR)
+    value, error = float(np.median(drawn)), max(holding("fan-bands", float(drawn.std())), LEAST_ERROR)
     worst = max(ramp.misfit for ramp in ramps.values())
     bound = "bond" if float(np.median(spare)) <= float(np.median(needed)) else "need"
     says = _says(value, bound, ramps[BOND], aim)
@@ -56,6 +60,7 @@ def verdict(plan: Plan, steps: Sequence[Step], aspects: Sequence[Aspect], readin
         "split" if worst > SPLIT_MISFIT else "good", 100 * value, 100 * error, 100 * min(low, value),
         100 * max(high, value), says, _notes(plan, value, ramps, scores), _likely(drawn),
         charts=(_trade_off(value, ramps, x, scores, {a.key: a.name for a in aspects}),), also=_also(plan, value, ramps),
+        reader=learned([ramp.leans for ramp in ramps.values()], readings.leaning),
     )  # fmt: skip
 
 
@@ -114,7 +119,7 @@ def _notes(plan: Plan, value: float, ramps: Mapping[str, Ramp], scores: Mapping[
 
 def _likely(drawn: Floats) -> Curve:
     """How likely each fan is the one to take, against the likeliest, 0..100."""
-    grid, spread = np.linspace(0, 1, 61), max(float(drawn.std()), LEAST_ERROR)
+    grid, spread = np.linspace(0, 1, 61), max(holding("fan-bands", float(drawn.std())), LEAST_ERROR)
     height = np.exp(-0.5 * ((grid[:, None] - drawn[None, ::10]) / spread) ** 2).mean(axis=1)
     likely = 100 * height / height.max()
     return Curve.of(100 * grid, likely, np.zeros_like(likely), np.empty(0), np.empty(0))

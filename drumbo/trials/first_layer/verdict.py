@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.plane import Plane, fit_plane
+from drumbo.core.sure import half_90
 from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.first_layer.plan import Plan
 from drumbo.trials.pictures import Map, MapSpot
@@ -49,7 +50,7 @@ def verdict(plan: Plan, heights: Sequence[int], steps: Sequence[Step], readings:
     end = _end(found_mm, heights)
     extend, extend_says = _next(plan, end, holds)
     return Result(
-        "edge" if end else "good", value, error, value - error, value + error,
+        "edge" if end else "good", value, error, value - half_90(error), value + half_90(error),
         _says(value, error, plan.raise_mm, end), _notes(plane, found_mm, lifted, holds),
         maps=(_map(plane, best, at, layer, readings),), also={"holds": float(holds)},
         extend=extend, extend_says=extend_says,
@@ -99,7 +100,7 @@ def _says(value: float, error: float, now: float, end: int) -> str:
         way = "lowest" if end < 0 else "highest"
         return f"The {way} patches are the best: the right height may lie beyond them."
     away = value - now
-    if abs(away) < 1.645 * error:
+    if abs(away) < half_90(error):
         return "The nozzle runs at the right height, as far as patches can tell."
     way, do = ("low", "higher") if away > 0 else ("high", "lower")
     return f"The nozzle runs {abs(away):.2f} mm too {way}: let it run {do}."

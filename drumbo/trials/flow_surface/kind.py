@@ -5,6 +5,7 @@ from __future__ import annotations
 from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import Piece
 from drumbo.core.profile import OriginKind
+from drumbo.core.sure import half_90
 from drumbo.core.toolpath import PrintSettings, Toolpath, Zone
 from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead, check_known
 from drumbo.trials.flow_surface import strip
@@ -141,7 +142,7 @@ class FlowSurface(Kind[Plan]):
         coarse = super().wants(context)
         held = context.profile.values["flow_ratio"]
         if coarse is None and held.error is not None and held.error > COARSE_ERROR:
-            return f"So far flow is known to ± {held.error:.3f} only; a fine strip tells more."
+            return f"So far flow is known to ± {half_90(held.error):.3f} only; a fine strip tells more."
         return coarse
 
 

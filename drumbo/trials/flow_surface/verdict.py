@@ -12,17 +12,26 @@ from numpy.typing import NDArray
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.quality import as_good
 from drumbo.core.fit.vee import Vee, fit_vee
+from drumbo.core.sure import half_90
 from drumbo.trials.base import Readings, Result, Step, known_before, weighed
 from drumbo.trials.flow_surface.plan import Plan
 from drumbo.trials.pictures import Curve
-from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, all_alike, contradict, few, open_scores
+from drumbo.trials.toolkit.verdict import (
+    FILAMENT_SHARE,
+    SPLIT_MISFIT,
+    all_alike,
+    contradict,
+    few,
+    if_strict,
+    open_scores,
+)
+from drumbo.trials.toolkit.wider import holding
 
 Floats = NDArray[np.float64]
 
 COARSE_ERROR = 0.007
 """A flow known no better than this is worth a fine strip."""
 FINE_STEP = 0.005
-LEAST_ERROR = 0.0015
 PICK_STEPS, PICK_SEES = 0.55, 0.008
 """A pick of the smoothest pad errs by about half a step, and by what an eye can tell apart."""
 
@@ -41,24 +50,25 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
 
 def _by_scores(plan: Plan, x: Floats, gaps: Floats, ridges: Floats, readings: Readings) -> Result:
     known = known_before(plan.known_ratio, plan.known_error)
-    found = fit_vee(x, gaps, ridges, known=known)
+    found = fit_vee(x, gaps, ridges, known=known, reader=readings.leaning)
     step = plan.step_ratio
-    error = max(found.error, LEAST_ERROR, 0.12 * step)
+    error = holding("flow-surface", math.hypot(max(found.error, 0.12 * step), FILAMENT_SHARE * found.best))
     low, high = as_good(found.x, found.mean, 5.0)
     curve = Curve.of(found.x, found.mean, found.sd, x, 12.5 * (gaps + ridges))
     state, says, extend, words = _state(plan, found, error)
     notes = []
     if known is not None:
-        notes.append(f"The earlier {known[0]:.3f} ± {known[1]:.3f} has its say in this.")
+        notes.append(f"The earlier {known[0]:.3f} ± {half_90(known[1]):.3f} has its say in this.")
         if abs(found.best - known[0]) > 2.5 * known[1]:
             notes.append("Yet this strip says something else; was it printed under the same conditions?")
     if readings.picked is not None and abs(x[readings.picked] - found.best) > 2 * error + step / 2:
         notes.append(f"You picked {x[readings.picked]:.3f}; the scores say otherwise.")
     missing = int(np.isnan(gaps).sum() + np.isnan(ridges).sum())
     notes += open_scores(missing, 2 * len(x))
+    notes += if_strict(found.best, found.sways, error, "", 3)
     return Result(
         state=state, value=found.best, error=error, low=min(low, found.best), high=max(high, found.best),
-        says=says, notes=tuple(notes), curve=curve, extend=extend, extend_says=words,
+        says=says, notes=tuple(notes), curve=curve, extend=extend, extend_says=words, reader=found.reader,
     )  # fmt: skip
 
 
@@ -105,8 +115,8 @@ def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
     notes = ["Picked by eye; scoring gaps and ridges of all pads makes it surer."]
     if known is not None:
         value, error = weighed((value, error), known)
-        notes.append(f"The earlier {known[0]:.3f} ± {known[1]:.3f} has its say in this.")
-    low, high = value - error, value + error
+        notes.append(f"The earlier {known[0]:.3f} ± {half_90(known[1]):.3f} has its say in this.")
+    low, high = value - half_90(error), value + half_90(error)
     if picked in {0, len(steps) - 1}:
         edge = 1 if picked else -1
         says = f"The pad at the end is the smoothest; print a strip with {'more' if edge > 0 else 'less'} flow next."

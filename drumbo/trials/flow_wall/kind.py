@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -9,12 +10,15 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.wall import WallFill, fit_wall, nominal_mm
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import OriginKind, Value
+from drumbo.core.sure import half_90
 from drumbo.core.toolpath import PrintSettings, RawPath, Role, Toolpath
 from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead, check_known
 from drumbo.trials.flow_wall import frames
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import Bounds, TrialPlan, ask
 from drumbo.trials.toolkit.roads import check_bed, on_bed, usual_settings
+from drumbo.trials.toolkit.verdict import FILAMENT_SHARE
+from drumbo.trials.toolkit.wider import holding
 
 FEWEST_READINGS = 4
 CONTRADICTION = 4.0
@@ -161,10 +165,11 @@ class FlowWall(Kind[Plan]):
         single, double = ([value for _, value in numbers] for numbers in taken)
         found = fit_wall(single, double, spacing, layer)
         flow = plan.flow_ratio
-        value, error = flow / found.fill, flow / found.fill * found.error / found.fill
+        value = flow / found.fill
+        error = holding("flow-wall", value * math.hypot(found.error / found.fill, FILAMENT_SHARE))
         return Result(
             state="split" if abs(found.apart) > CONTRADICTION else "good",
-            value=value, error=error, low=value - error, high=value + error,
+            value=value, error=error, low=value - half_90(error), high=value + half_90(error),
             says=_says(found), notes=_notes(plan, found, taken, value, error),
             spreads=_spreads(found, taken, self._widths(plan)),
         )  # fmt: skip
@@ -204,7 +209,7 @@ def _says(found: WallFill) -> str:
     if abs(found.apart) > CONTRADICTION:
         return "The two rings contradict each other; measure again, above all where the seam is."
     departs = (found.fill - 1) * 100
-    if abs(departs) < 1.645 * found.error * 100:
+    if abs(departs) < 100 * half_90(found.error):
         return "The walls are as wide as they should be, as far as callipers can tell."
     return f"The walls' lines are {abs(departs):.1f} % {'too full' if departs > 0 else 'too empty'}."
 
@@ -227,7 +232,7 @@ def _against_surface(value: float, error: float, known: float, known_error: floa
     """Whether walls and tops agree, and what it means if they do not."""
     both = (error**2 + known_error**2) ** 0.5
     if abs(value - known) < 2 * both:
-        return f"It agrees with the surface ({known:.3f} ± {known_error:.3f})."
+        return f"It agrees with the surface ({known:.3f} ± {half_90(known_error):.3f})."
     if value < known:
         return (
             f"The surface closes at {known:.3f} only: walls bulge more than tops need. Take it for outer walls "

@@ -8,6 +8,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import OriginKind
+from drumbo.core.sure import half_90
 from drumbo.core.toolpath import PrintSettings, RawPath, Role, Toolpath
 from drumbo.trials.base import (
     Aspect,
@@ -170,7 +171,7 @@ class PressureAdvance(Kind[Plan]):
         held = context.profile.values["pressure_advance_s"]
         coarse = super().wants(context)
         if coarse is None and held.error is not None and is_coarse(held.number, held.error):
-            return f"So far it is known to ± {held.error:.3f} s only; a fine sheet tells more."
+            return f"So far it is known to ± {half_90(held.error):.3f} s only; a fine sheet tells more."
         return coarse
 
 

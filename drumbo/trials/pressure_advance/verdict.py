@@ -10,12 +10,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.fields import Scalar
+from drumbo.core.fit.ordinal import Leaning
 from drumbo.core.fit.quality import as_good
 from drumbo.core.fit.vee import Vee, fit_vee
+from drumbo.core.sure import half_90
 from drumbo.trials.base import Readings, Result, Step, known_before, weighed
 from drumbo.trials.pictures import Curve, Spread
 from drumbo.trials.pressure_advance.plan import Plan
 from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, all_alike, contradict, few
+from drumbo.trials.toolkit.wider import holding
 
 Floats = NDArray[np.float64]
 
@@ -30,6 +33,7 @@ EVEN = (0.65, 1.6)
 FEWEST_WIDTHS, WIDTH_SD_MM = 3, 0.015
 """Two readings of a calliper differ by so much at least."""
 PICK_STEPS, PICK_SHARE = 0.5, 0.05
+KEEPS = "Here a line keeps its width where the head brakes and pulls away."
 
 
 def is_coarse(value: float, error: float) -> bool:
@@ -44,7 +48,7 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
     bulges, thins = (readings.column(aspect, steps) for aspect in ("bulges", "thins"))
     scored = int((np.isfinite(bulges) | np.isfinite(thins)).sum())
     if scored >= 3:
-        seen = _by_scores(plan, x, bulges, thins)
+        seen = _by_scores(plan, x, bulges, thins, readings.leaning)
         return seen if measured is None or seen.state != "good" else _both(plan, seen, measured)
     if measured is not None:
         return measured
@@ -79,7 +83,7 @@ def _by_widths(steps: Sequence[Step], readings: Readings) -> Result | None:
     spread = Spread("wider where it brakes by", "mm", 2, points, float(apart.mean()), scatter / len(x) ** 0.5, 0.0)
     edge = not x[0] - 0.5 * (x[1] - x[0]) <= value <= x[-1] + 0.5 * (x[-1] - x[-2])
     says = "Both widths are alike beyond the end of the sheet." if edge else "Here both widths are alike."
-    return Result("edge" if edge else "good", best, error, max(best - error, 0.0), best + error, says,
+    return Result("edge" if edge else "good", best, error, max(best - half_90(error), 0.0), best + half_90(error), says,
                   (f"From the widths of {len(x)} lines.",), spreads=(spread,))  # fmt: skip
 
 
@@ -88,33 +92,34 @@ def _both(plan: Plan, seen: Result, measured: Result) -> Result:
     if measured.value is None or measured.error is None or seen.value is None or seen.error is None:
         return seen
     value, sure = weighed((seen.value, seen.error), (measured.value, measured.error))
-    note = (
-        f"The widths say {measured.value:.3f} ± {measured.error:.3f} s, the scores {seen.value:.3f} ± {seen.error:.3f}."
-    )
+    by_widths, by_eye = (f"{one.value:.3f} ± {half_90(one.error or 0.0):.3f}" for one in (measured, seen))
+    note = f"The widths say {by_widths} s, the scores {by_eye}."
     error = max(sure, 0.12 * plan.step_s)
     low, high = min(seen.low or value, value), max(seen.high or value, value)
-    return replace(
+    both = replace(
         seen, value=value, error=error, low=low, high=high, notes=(*seen.notes, note), spreads=measured.spreads
     )
+    return both if is_coarse(value, error) else replace(both, says=KEEPS, extend=None)
 
 
-def _by_scores(plan: Plan, x: Floats, bulges: Floats, thins: Floats) -> Result:
+def _by_scores(plan: Plan, x: Floats, bulges: Floats, thins: Floats, reader: Leaning) -> Result:
     known = known_before(plan.known_s, plan.known_error)
-    found = fit_vee(x, bulges, thins, unit=UNIT_SHARE * float(x.mean()), ratio=EVEN, known=known)
+    unit = UNIT_SHARE * float(x.mean())
+    found = fit_vee(x, bulges, thins, unit=unit, ratio=EVEN, known=known, dead=0.0, reader=reader)
     step = plan.step_s
-    error = max(found.error, 0.12 * step)
+    error = holding("pressure-advance", max(found.error, 0.12 * step))
     low, high = as_good(found.x, found.mean, 5.0)
     curve = Curve.of(found.x, found.mean, found.sd, x, 12.5 * (bulges + thins), digits=5)
     state, says, extend, words = _state(plan, found, error)
     notes = []
     if known is not None:
-        notes.append(f"The earlier {known[0]:.3f} ± {known[1]:.3f} s has its say in this.")
+        notes.append(f"The earlier {known[0]:.3f} ± {half_90(known[1]):.3f} s has its say in this.")
         if abs(found.best - known[0]) > 2.5 * known[1]:
             notes.append("Yet this sheet says something else; was it printed under the same conditions?")
     best = max(found.best, 0.0)
     return Result(
         state=state, value=best, error=error, low=min(low, best), high=max(high, best), says=says,
-        notes=tuple(notes), curve=curve, extend=extend, extend_says=words,
+        notes=tuple(notes), curve=curve, extend=extend, extend_says=words, reader=found.reader,
     )  # fmt: skip
 
 
@@ -132,7 +137,7 @@ def _state(plan: Plan, found: Vee, error: float) -> tuple[str, str, Mapping[str,
     if is_coarse(found.best, error):
         says = "Known coarsely; a fine sheet around it tells more."
         return "good", says, fine_plan(found.best, error, plan.roads, plan.fast_mm_s, plan.slow_mm_s).to_json(), fine
-    return "good", "Here a line keeps its width where the head brakes and pulls away.", None, fine
+    return "good", KEEPS, None, fine
 
 
 def fine_plan(value: float, error: float, count: int, fast_mm_s: float, slow_mm_s: float) -> Plan:
@@ -159,8 +164,8 @@ def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
     notes = ["Picked by eye; scoring all lines makes it surer."]
     if known is not None:
         value, error = weighed((value, error), known)
-        notes.append(f"The earlier {known[0]:.3f} ± {known[1]:.3f} s has its say in this.")
-    low, high = max(value - error, 0.0), value + error
+        notes.append(f"The earlier {known[0]:.3f} ± {half_90(known[1]):.3f} s has its say in this.")
+    low, high = max(value - half_90(error), 0.0), value + half_90(error)
     if picked == len(steps) - 1 or (picked == 0 and steps[0].value > 0):
         edge = -1 if picked == 0 else 1
         says = f"The line at the end is the most even; print a sheet with {'more' if edge > 0 else 'less'} next."

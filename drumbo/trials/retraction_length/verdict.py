@@ -10,10 +10,13 @@ from numpy.typing import NDArray
 
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.fade import Fade, fit_fade
+from drumbo.core.fit.ordinal import Leaning
+from drumbo.core.sure import half_90
 from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.pictures import Curve
 from drumbo.trials.retraction_length.plan import Plan
-from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, contradict, few
+from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, contradict, few, if_strict
+from drumbo.trials.toolkit.wider import holding
 
 Floats = NDArray[np.float64]
 
@@ -30,40 +33,46 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
     strings = readings.column("strings", steps)
     scored = int(np.isfinite(strings).sum())
     if scored >= 3:
-        return _by_scores(plan, x, strings, readings.column("restart", steps))
+        return _by_scores(plan, x, strings, readings.column("restart", steps), readings.leaning)
     if readings.picked is not None:
         return _by_pick(plan, steps, readings.picked)
     return few(scored, then=", or pick the first clean one.")
 
 
-def _by_scores(plan: Plan, x: Floats, strings: Floats, restarts: Floats) -> Result:
-    found = fit_fade(x, strings)
+def _by_scores(plan: Plan, x: Floats, strings: Floats, restarts: Floats, reader: Leaning) -> Result:
+    found = fit_fade(x, strings, reader=reader)
     step = plan.step_length_mm
     curve = Curve.of(found.x, 25 * found.mean, 25 * found.sd, x, 25 * strings)
     gaps_from = _gaps_from(x, restarts)
     notes = _notes(found, gaps_from)
+    value = _within(found, x)
+    error = _error(found, value, step)
+    notes += if_strict(value, found.sways, error, "mm", 2)
     if found.misfit > SPLIT_MISFIT:
         says = contradict()
-        return Result("split", _within(found, x), _error(found, step), says=says, notes=notes, curve=curve)
+        return Result("split", value, error, says=says, notes=notes, curve=curve, reader=found.reader)
     if found.flat:
         return _flat(plan, found, x, step, curve)
-    value, error = _within(found, x), _error(found, step)
     if found.beyond > 0.5:
         says = "Still not clean at the longest length; print longer ones next."
         extend = _longer(plan)
-        return Result("edge", value, error, value, value + error, says, notes, curve, extend=extend)
+        return Result(
+            "edge", value, error, value, value + half_90(error), says, notes, curve, extend=extend, reader=found.reader
+        )
     says = f"From {value:.2f} mm on longer pulls make nothing cleaner."
     if gaps_from is not None and gaps_from <= value + 0.5 * step:
         says = f"Clean from {value:.2f} mm on, but from {gaps_from:g} mm on starts have gaps: take care with either."
-    return Result("good", value, error, value - error, value + error, says, notes, curve)
+    return Result(
+        "good", value, error, value - half_90(error), value + half_90(error), says, notes, curve, reader=found.reader
+    )
 
 
 def _within(found: Fade, x: Floats) -> float:
     return min(max(found.clean, float(x[0])), float(x[-1]))
 
 
-def _error(found: Fade, step: float) -> float:
-    return max(found.error, 0.15 * step)
+def _error(found: Fade, value: float, step: float) -> float:
+    return max(holding("retraction-length", found.error_of(value)), 0.15 * step)
 
 
 def _flat(plan: Plan, found: Fade, x: Floats, step: float, curve: Curve) -> Result:
@@ -71,11 +80,12 @@ def _flat(plan: Plan, found: Fade, x: Floats, step: float, curve: Curve) -> Resu
     if found.reaches >= CLEAN or float(found.mean.mean()) >= CLEAN:
         says = "Clean at every length; the shortest will do."
         extend = _shorter(plan) if x[0] > 0 else None
-        return Result("flat", float(x[0]), step, float(x[0]), float(x[-1]), says, (), curve, extend=extend,
-                      extend_says="Plan shorter ones")  # fmt: skip
+        error = _error(found, float(x[0]), step)
+        return Result("flat", float(x[0]), error, float(x[0]), float(x[-1]), says, (), curve, extend=extend,
+                      extend_says="Plan shorter ones", reader=found.reader)  # fmt: skip
     says = "The strings do not depend on length."
     note = "That is moisture or heat: dry the spool, or lower the temperature, then print this again."
-    return Result("flat", says=says, notes=(note,), curve=curve)
+    return Result("flat", says=says, notes=(note,), curve=curve, reader=found.reader)
 
 
 def _notes(found: Fade, gaps_from: float | None) -> tuple[str, ...]:
@@ -118,7 +128,7 @@ def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
     step, value = plan.step_length_mm, steps[picked].value
     error = PICK_STEPS * step
     notes = ("Picked by eye; scoring the strings of all steps makes it surer.",)
-    low, high = max(value - error, 0.0), value + error
+    low, high = max(value - half_90(error), 0.0), value + half_90(error)
     if picked == 0 and value > 0:
         says = "The shortest step is clean already; print shorter ones next."
         return Result("edge", value, error, low, high, says, notes, extend=_shorter(plan),

@@ -12,6 +12,7 @@ from drumbo.core.fit.quality import as_good
 from drumbo.core.fit.vee import Vee, fit_vee
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import OriginKind, Value
+from drumbo.core.sure import half_90
 from drumbo.core.toolpath import PrintSettings, RawPath, Role, Toolpath
 from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
 from drumbo.trials.pictures import Curve
@@ -158,7 +159,15 @@ class RetractionRestart(Kind[Plan]):
             return Result("few", says="Score three arches, or pick the cleanest.")
         value, error = steps[picked].value, max(PICK_STEPS * plan.step_mm, 0.03)
         notes = ("Picked by eye; scoring all arches makes it surer.",)
-        return Result("good", value, error, value - error, value + error, "The cleanest arch, as you picked it.", notes)
+        return Result(
+            "good",
+            value,
+            error,
+            value - half_90(error),
+            value + half_90(error),
+            "The cleanest arch, as you picked it.",
+            notes,
+        )
 
     def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
         """The one that was swept, to a hundredth."""

@@ -15,7 +15,7 @@ from drumbo.trials.toolkit import posts
 from drumbo.trials.toolkit.sweep import count_between, even_steps
 from drumbo.trials.toolkit.verdict import BestStep, few
 
-TELLS = BestStep("mm/s", step_share=0.0, flat_drop=1.2)
+TELLS = BestStep("mm/s", step_share=0.0, flat_drop=1.2, kind="retraction-speed")
 
 ASPECTS: tuple[Aspect, ...] = (
     Aspect("strings", "Strings", ("a web", "heavy threads", "threads", "a few wisps", "none"),

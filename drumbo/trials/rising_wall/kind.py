@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import replace
 
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.families import family
+from drumbo.core.fields import Scalar
 from drumbo.core.motion import plan_moves
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import Value
@@ -37,6 +40,7 @@ class RisingWall(Kind[Plan]):
 
     slug = "rising-wall"
     plan_type = Plan
+    version = 2
     title = "Max flow by a wall"
     sets = ("max_flow_mm3_s",)
     group = "max_flow"
@@ -72,6 +76,7 @@ class RisingWall(Kind[Plan]):
             band_mm=4.0,
             layer_mm=layer,
             width_mm=width,
+            looks="matt" if family(context.material.family).hides else "plain",
             margin="tenth",
         )
 
@@ -168,6 +173,10 @@ class RisingWall(Kind[Plan]):
             gentle,
             turns=turns,
         )
+
+    def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
+        """Version 1 took every plastic for one that shows its faults."""
+        return {"looks": "plain", **plan} if version < 2 else plan
 
     def readings(self, plan: Plan) -> ToRead:
         """Where each sign begins."""

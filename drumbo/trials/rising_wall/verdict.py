@@ -2,23 +2,33 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import replace
 
 from drumbo.core.fields import Scalar
-from drumbo.core.fit.onset import Onset, Sign, fit_onset, times_at
+from drumbo.core.fit.onset import Onset, Seen, Sign, fit_onset
+from drumbo.core.fit.ordinal import Leaning
 from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.pictures import Spread
 from drumbo.trials.rising_wall.plan import MARGINS, Plan
+from drumbo.trials.toolkit.verdict import if_strict
+from drumbo.trials.toolkit.wider import holding
 
 SIGNS = {
-    "matt": Sign("matt", 1.03, 0.12),
-    "gaps": Sign("gaps", times_at(0.08), 0.06),
-    "splits": Sign("splits", times_at(0.35), 0.08),
+    "matt": Sign("matt", 0.06, 0.6),
+    "gaps": Sign("gaps", 0.08, 0.35),
+    "splits": Sign("splits", 0.35, 0.25),
 }
 """A wall loses its gloss as it nears the limit; holes are seen once 8 % or so is missing, and layers part when a third
-and more is. How sharply each is seen is told by its spread.
+and more is; how well that is known is told by its spread.
 """
+HIDDEN = {
+    "matt": Sign("matt", 0.12, 0.8),
+    "gaps": Sign("gaps", 0.16, 0.5),
+    "splits": Sign("splits", 0.5, 0.3),
+}
+"""The same on plastic that is filled and matt by itself: it hides its faults, and shows them late."""
 NAMES = {"matt": "matt", "gaps": "gaps", "splits": "split"}
 CONTRADICTION = 2.6
 
@@ -36,7 +46,7 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
         return Result("few", says="Say where the wall turns matt, gapes or splits; or that it does not.")
     within = {key: at for key, at in said.items() if 0 < at < len(steps)}
     if within:
-        return _limit(plan, steps, said, within)
+        return _limit(plan, steps, said, within, readings.leaning)
     if any(at == 0 for at in said.values()):
         return _failed_at_once(plan, steps)
     if said.get("gaps") == len(steps) or said.get("splits") == len(steps):
@@ -44,15 +54,22 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
     return Result("few", says="Not matt anywhere; does it show gaps anywhere? Say so, then the wall has told all.")
 
 
-def _limit(plan: Plan, steps: Sequence[Step], said: dict[str, int], within: dict[str, int]) -> Result:
+def _limit(
+    plan: Plan, steps: Sequence[Step], said: dict[str, int], within: dict[str, int], reader: Leaning
+) -> Result:  # fmt: skip
     flows = [step.value for step in steps]
-    signs = [SIGNS[key] for key in within]
-    found = fit_onset(signs, [(flows[at - 1], flows[at]) for at in within.values()])
+    signs = HIDDEN if plan.looks == "matt" else SIGNS
+    seen = [
+        Seen(signs[key], flows[at - 1] if at else 0.0, flows[at] if at < len(flows) else math.inf)
+        for key, at in said.items()
+    ]
+    found = fit_onset(seen, reader)
+    found = replace(found, error=holding("rising-wall", found.error))
     points = tuple((f"by {NAMES[key]}", round(value, 2), True) for key, value, _ in found.each)
     spread = Spread("Limit by each sign", "mm³/s", 0, points, found.limit, found.error)
     common = {
         "value": found.limit, "error": found.error, "low": found.limit - found.error, "high": found.limit + found.error,
-        "spreads": (spread,),
+        "spreads": (spread,), "reader": found.reader,
     }  # fmt: skip
     disorder = _disorder(said)
     if found.apart > CONTRADICTION or disorder:
@@ -125,4 +142,4 @@ def _notes(plan: Plan, found: Onset, steps: Sequence[Step]) -> tuple[str, ...]:
     notes = [f"With {margin} kept back, {found.limit * kept:.1f} goes into the profile."]
     if len(found.each) == 1:
         notes.append("One sign alone; a second one makes it surer.")
-    return tuple(notes)
+    return (*notes, *if_strict(found.limit, found.sways, found.error, "mm³/s", 1))

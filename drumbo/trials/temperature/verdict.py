@@ -16,7 +16,7 @@ from drumbo.trials.toolkit.verdict import BestStep, few
 
 Floats = NDArray[np.float64]
 
-TELLS = BestStep("°C", ways=("a cooler", "a hotter"), piece="ladder", least_error=0.5)
+TELLS = BestStep("°C", ways=("a cooler", "a hotter"), piece="ladder", least_error=0.5, kind="temperature")
 
 
 def verdict(plan: Plan, steps: Sequence[Step], aspects: Sequence[Aspect], readings: Readings) -> Result:

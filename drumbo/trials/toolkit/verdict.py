@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from drumbo.core.fit.quality import Quality, fit_quality
 from drumbo.trials.base import Aspect, Readings, Result, Step
 from drumbo.trials.pictures import Curve
+from drumbo.trials.toolkit.wider import holding
 
 Floats = NDArray[np.float64]
 
@@ -18,6 +19,10 @@ NEEDED = 3
 """Steps that make a curve."""
 SPLIT_MISFIT = 1.9
 """Looks that scatter this much more than usual contradict each other."""
+FILAMENT_SHARE = 0.004
+"""What one strip's flow is commonly off by, as a share, since the filament that went into it was thicker or thinner
+than the spool is on the mean: makers hold it to ± 0.02 mm, and it wavers along metres.
+"""
 FLAT_DROP = 2.5
 """Below this many times one step's scatter, the steps cannot be told apart."""
 
@@ -45,6 +50,22 @@ def all_alike(low: float, high: float, unit: str, decimals: int = 0, so: str = "
     return f"No clear difference between {low:.{decimals}f} and {high:.{decimals}f}{unit}; {so}."
 
 
+def if_strict(value: float, sways: float, error: float, unit: str, decimals: int) -> tuple[str, ...]:
+    """A note of what the answer is for somebody who reads more strictly than is usual, where that matters.
+
+    >>> if_strict(216.0, -2.0, 3.0, "°C", 0)
+    ('If your readings run strict, it is 214 rather than 216 °C.',)
+    """
+    told, usual = f"{value + sways:.{decimals}f}", f"{value:.{decimals}f}"
+    if abs(sways) < MATTERS * error or told == usual:
+        return ()
+    return (f"If your readings run strict, it is {told} rather than {usual}{f' {unit}' if unit else ''}.",)
+
+
+MATTERS = 0.3
+"""Share of a standard error from which on the reader's severity is spoken of."""
+
+
 def open_scores(missing: int, of: int) -> tuple[str, ...]:
     """A note of what was not scored, if anything."""
     return (f"{missing} of {of} scores are open; the error counts that in.",) if missing else ()
@@ -64,6 +85,7 @@ class BestStep:
     least_error: float = 0.0
     step_share: float = 0.2
     flat_drop: float = FLAT_DROP
+    kind: str = ""
 
     def of(
         self, steps: Sequence[Step], aspects: Sequence[Aspect], weights: Floats, readings: Readings
@@ -76,9 +98,9 @@ class BestStep:
         scores = np.column_stack([readings.column(aspect.key, steps) for aspect in aspects])[order]
         if self.seen(scores, weights) < NEEDED:
             return None
-        found = fit_quality(x, scores, _of_seen(weights, scores))
+        found = fit_quality(x, scores, _of_seen(weights, scores), reader=readings.leaning)
         step = float(x[1] - x[0])
-        error = max(float(np.hypot(1.15 * found.error, self.step_share * step)), self.least_error)
+        error = max(holding(self.kind, float(np.hypot(1.15 * found.error, self.step_share * step))), self.least_error)
         state, says = self._told(found)
         low, high = (float(x[0]), float(x[-1])) if state == "flat" else (found.low, found.high)
         notes = tuple(
@@ -87,7 +109,7 @@ class BestStep:
         )
         notes += open_scores(int(np.isnan(scores).sum()), scores.size)
         curve = Curve.of(found.x, found.mean, found.sd, x, found.points)
-        return Result(state, found.best, error, low, high, says, notes, curve), found
+        return Result(state, found.best, error, low, high, says, notes, curve, reader=found.reader), found
 
     @staticmethod
     def seen(scores: Floats, weights: Floats) -> int:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.fit.melt import BLOB_SD, FEWEST, NOTHING, Melt, fit_melt
+from drumbo.core.sure import half_90
 from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.pictures import Axis, Chart, Series
 from drumbo.trials.weighed_blobs.plan import KEPT, THRESHOLDS, Plan
@@ -86,7 +87,7 @@ def _result(plan: Plan, steps: Sequence[Step], found: Melt, weighed: _Weighed) -
         extend = replace(plan, low_mm3_s=round(0.7 * top, 1), high_mm3_s=round(1.9 * top, 1)).to_json()
         low = min(value, top)
         return Result("edge", low, max(error, 0.1 * top), low, value, says, notes, charts=charts, extend=extend)
-    low, high = value - error, value + error
+    low, high = value - half_90(error), value + half_90(error)
     if found.misfit > POORLY:
         says = "The weights scatter more than blobs do; weigh those again that stand apart."
         return Result("split", value, error, low, high, says, notes, charts=charts)
@@ -162,7 +163,7 @@ def _capability(found: Melt, weighed: _Weighed, at: float, wanted: float, value:
     scale = value / found.limit(at)[0]
     heats, own, errors = (np.array(c) for c in zip(*found.own, strict=True)) if found.own else (np.empty(0),) * 3
     series = (
-        Series("", "band", _rounded(grid), _rounded(mean - 1.645 * sd), _rounded(mean + 1.645 * sd)),
+        Series("", "band", _rounded(grid), _rounded(mean - half_90(1) * sd), _rounded(mean + half_90(1) * sd)),
         Series("", "line", _rounded(grid), _rounded(mean)),
         Series("this row by itself", "points", _rounded(heats), _rounded(own * scale), _rounded(errors * scale),
                (True,) * len(heats)),
