@@ -7,10 +7,11 @@ from dataclasses import replace
 
 from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.core.fields import number
+from drumbo.services import readers
 from drumbo.services.convert import readings_of, trial_of
 from drumbo.services.trials import find_trial, get_trial
 from drumbo.store.database import Workshop
-from drumbo.trials.base import Measure
+from drumbo.trials.base import Measure, Readings
 from drumbo.trials.trial import Trial, TrialState
 
 WORST, BEST = 0, 4
@@ -134,6 +135,16 @@ def set_note(workshop: Workshop, trial_id: int, note: str) -> None:
         row.readings = {**readings_of(row).to_json(), "note": note.strip()}
 
 
+def set_reader(workshop: Workshop, trial_id: int, name: str) -> None:
+    """Say who read: what is known of them has its say anew. An empty name is that of all who give none."""
+    with workshop.reading() as session:
+        found = readers.read_by(session, trial_id, Readings(), name)
+    _read_anew(
+        workshop, trial_id,
+        lambda trial: trial.read(replace(trial.readings, reader=found.reader, leaning=found.leaning)),
+    )  # fmt: skip
+
+
 def set_choice(workshop: Workshop, trial_id: int, field: str, value: str) -> None:
     """Judge the same readings for something else: a choice of the plan that does not touch the piece."""
 
@@ -154,6 +165,7 @@ def _read_anew(workshop: Workshop, trial_id: int, change: Callable[[Trial], Tria
         with workshop.reading() as session:
             row = get_trial(session, trial_id)
             before, trial = (row.plan, row.readings), trial_of(row)
+            trial = replace(trial, readings=readers.begun(session, row, trial.readings))
         if printed and trial.state is TrialState.PLANNED:
             raise NotNow("print the piece first; then there is something to read")
         after = change(trial)

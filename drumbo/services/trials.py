@@ -19,6 +19,7 @@ from drumbo.core.run import BROKEN, UNSURE, Heaters, RunState
 from drumbo.exchange.meshes import MESHES
 from drumbo.links.journal import last_entry
 from drumbo.links.runs import Runs
+from drumbo.services import readers
 from drumbo.services.convert import context_of, latest, trial_of
 from drumbo.services.files import as_bytes, file_of
 from drumbo.services.pictures import Picture, pictures_of
@@ -87,6 +88,7 @@ class TrialSheet:
     steps: tuple[Step, ...]
     to_read: ToRead
     readings: Readings
+    readers: tuple[str, ...]
     result: Result | None
     facts: dict[str, Any]
     drawing: Drawing
@@ -216,7 +218,8 @@ def sheet(workshop: Workshop, trial_id: int) -> TrialSheet:
             revision=trial.revision,
             steps=trial.steps,
             to_read=trial.to_read,
-            readings=trial.readings,
+            readings=readers.begun(session, row, trial.readings),
+            readers=readers.names(session),
             result=trial.result,
             facts=row.facts,
             drawing=_drawing(row.file_digest, lambda: trial.piece),

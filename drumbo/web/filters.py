@@ -11,6 +11,7 @@ from flask import Flask
 from markupsafe import Markup, escape
 
 from drumbo.core.catalogue import BY_KEY, RESIN, Parameter
+from drumbo.core.fit.ordinal import USUAL, Leaning
 from drumbo.core.piece import Jaw
 from drumbo.core.processes import FAMILY_NAMES
 from drumbo.core.profile import Dependency, OriginKind, Value
@@ -74,6 +75,20 @@ def plus_minus(value: Value, key: str) -> str:
     if value.error is None:
         return ""
     return f"± {BY_KEY[key].show_error(value.error) if key in BY_KEY else format(half_90(value.error), '.1g')}"
+
+
+RUNS = 0.2
+"""Scores that somebody may differ by without a word."""
+
+
+def runs(leaning: Leaning) -> str:
+    """How somebody scores, in words."""
+    if leaning == USUAL:
+        return ""
+    if abs(leaning.mean) < RUNS:
+        return "scores as most do"
+    way = "lower" if leaning.mean < 0 else "higher"
+    return f"scores about {abs(leaning.mean):.1f} {way} than most; that is counted in"
 
 
 _HEATERS: dict[str, str] = {
@@ -173,6 +188,7 @@ def register(app: Flask) -> None:
         day,
         shown,
         plus_minus,
+        runs,
         words_of,
         along,
         state_of,

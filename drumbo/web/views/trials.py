@@ -245,6 +245,12 @@ def choice(number: int) -> Any:
     return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
+@pages.post("/trials/<int:number>/reader")
+def reader(number: int) -> Any:
+    reading.set_reader(workshop(), number, request.form.get("reader", ""))
+    return redirect(url_for("trials.leaf", number=number, leaf="read"))
+
+
 @pages.post("/trials/<int:number>/note")
 def note(number: int) -> Any:
     reading.set_note(workshop(), number, request.form.get("note", ""))
