@@ -57,7 +57,7 @@ def summary(key: str, tally: Tally) -> dict[str, object]:
         "habit": _spread(tally.habit),
         "nothing": _spread(tally.nothing),
         "failed": {"drumbo": int(np.sum(tally.failed)), "habit": int(np.sum(tally.habit_failed))},
-        "coverage90": round(float(np.mean(tally.inside)), 3),
+        "coverage90": round(float(np.mean(np.array(tally.inside)[~np.array(tally.failed)])), 3),
         "width90": round(float(np.mean(tally.width)), 4) if tally.width else None,
         "prints": round(float(np.mean(tally.prints)), 2),
         "grams": round(float(np.mean(tally.grams)), 1),

@@ -112,14 +112,19 @@ def curve(one: DrawnBottle, readers: int) -> tuple[Tally, Tally]:
     for reader in range(readers):
         plan, result, readings = go("cure-on-glass", one, one.context, reader, files)
         slope, crossing = _plain_line(plan, readings)
-        deep.found(result.value, result.error, slope, truth[0], one.context.profile.number("penetration_um"),
+        deep.found(result.value, result.error, slope, truth[0], USUAL_REACH_UM,
                    shares=True)  # fmt: skip
         at = None if result.also is None else result.also["critical_s"]
         error = None if result.also is None or at is None else at * result.also["critical_log_error"]
-        onset.found(at, error, crossing, truth[1], one.context.profile.number("critical_s"), shares=True)
+        onset.found(at, error, crossing, truth[1], _usual_onset_s(one), shares=True)
     for tally in (deep, onset):
         tally.cost(files)
     return deep, onset
+
+
+def _usual_onset_s(one: DrawnBottle) -> float:
+    """What the label's exposure makes of a usual depth, where nothing was measured."""
+    return one.context.profile.number("exposure_s") * math.exp(-1.2 * LAYER_UM / USUAL_REACH_UM)
 
 
 def _plain_line(plan: Any, readings: Readings) -> tuple[float, float]:

@@ -109,7 +109,7 @@ class Tally:
             self.inside.append(abs(kept - truth) <= half_90(error))
             self.width.append(half_90(error) / unit)
         else:
-            self.inside.append(False)
+            self.inside.append(False)  # only what is told can hold
 
     def cost(self, files: list[Any]) -> None:
         """What one spool took."""

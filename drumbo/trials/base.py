@@ -23,6 +23,7 @@ from drumbo.core.fit.ordinal import USUAL, Leaning
 from drumbo.core.gcode.writer import PrintJob, write
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Origin, OriginKind, Profile, Status, Value, sectors
+from drumbo.core.sure import half_90
 from drumbo.core.toolpath import Toolpath, path_motion
 from drumbo.core.workshop import Material, Printer
 from drumbo.trials.pictures import Chart, Curve, Map, Spread
@@ -235,6 +236,14 @@ class Result:
     extend_says: str = "Plan the next range"
     headline: str = ""
     reader: Leaning | None = None
+
+    @property
+    def as_good(self) -> bool:
+        """Whether all of `low`..`high` is as good, and not only where the right value lies."""
+        if self.value is None or self.error is None or self.low is None or self.high is None or self.low == self.high:
+            return False
+        sides = (self.high - self.value, self.value - self.low)
+        return not any(math.isclose(side, half_90(self.error), rel_tol=0.02) for side in sides)
 
     def to_json(self) -> dict[str, Any]:
         """Plain data; `from_json` gives an equal result back."""

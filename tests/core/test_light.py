@@ -28,7 +28,7 @@ NUMBERS = resin_context().profile.numbers()
 
 def test_a_worked_curve_and_what_it_foretells() -> None:
     seconds = np.array([2.0, 4.0, 8.0, 16.0])
-    found = curve.fit(seconds, 100 * np.log(seconds))
+    found = curve.fit(seconds, 100 * np.log(seconds) - curve.PRESSED_UM)
     assert found is not None
     assert found.reach_um == pytest.approx(100, rel=1e-6)
     assert found.critical_s == pytest.approx(1, rel=1e-6)

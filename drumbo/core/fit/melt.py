@@ -2,12 +2,13 @@
 
 Of a flow Q that is asked at T only a share arrives, and the hotter, the more can be had:
 
-    share(Q, T) = g / (1 + c · (Q / Q₉₅(T))^p)        c = (1 − 0.95) / 0.95
+    share(Q, T) = g / (1 + c · ((Q / Q₉₅(T) − o)₊ / (1 − o))^p)        c = (1 − 0.95) / 0.95
     Q₉₅(T)      = Q₀ · e^(k · (T − T₀))
 
 g is what any slow blob weighs against what is reckoned: grip, diameter and density are in it, and none of them is a
-matter of melting. All four numbers are fitted to all weights at once; a weight that stands apart loses its say. p and k
-are held loosely where they commonly lie. Each temperature is fitted by itself too, with the same g and p, which shows
+matter of melting; o is the share of the limit up to which nothing is lost at all. All five numbers are fitted to all
+weights at once; a weight that stands apart loses its say. p, o and k are held loosely where they commonly lie.
+Each temperature is fitted by itself too, with the same g and p, which shows
 whether the curve does it justice.
 
 Q₉₅ = 12, p = 6: at Q = 12 the share is 0.95 g, at 15 it is 0.83 g.
@@ -28,6 +29,7 @@ Floats = NDArray[np.float64]
 C = (1 - THRESHOLD) / THRESHOLD
 LOG_POWER, POWER_SD = np.log(4.5), 0.5
 """log p, held loosely: some plastics slip early and gently, others late and at once."""
+ONSET, ONSET_SD, MOST_ONSET = 0.15, 0.2, 0.7
 LOG_LIMIT_SD = 3.0
 """ln Q₀ around the flows that were pushed: next to nothing, but blobs that all came still have an answer."""
 RATE, RATE_SD = 0.017, 0.006
@@ -42,7 +44,7 @@ FEWEST = 4
 
 @dataclass(frozen=True, slots=True)
 class Melt:
-    """g, p, k and ln Q₀ at `at_c`, with their covariance (4, 4) in the order ln g, ln p, ln Q₀, k.
+    """g, p, k, o and ln Q₀ at `at_c`, with their covariance (5, 5) in the order ln g, ln p, ln Q₀, k, o.
 
     `own` are (temperature, Q₉₅, standard error) of each temperature by itself; `kept` (n,) tells which weights had a
     say; `misfit` is the scatter against what is usual.
@@ -52,6 +54,7 @@ class Melt:
     power: float
     ln_q0: float
     rate: float
+    onset: float
     at_c: float
     cov: Floats
     own: tuple[tuple[float, float, float], ...]
@@ -60,16 +63,22 @@ class Melt:
 
     def share(self, flow: Floats, heat_c: Floats) -> Floats:
         """Share that arrives, against a slow blob."""
-        return np.asarray(
-            1.0 / (1.0 + C * (flow / np.exp(self.ln_q0 + self.rate * (heat_c - self.at_c))) ** self.power)
-        )
+        load = flow / np.exp(self.ln_q0 + self.rate * (heat_c - self.at_c))
+        return np.asarray(1.0 / (1.0 + C * past(load, self.onset) ** self.power))
 
     def limit(self, heat_c: float, share: float = THRESHOLD) -> tuple[float, float]:
         """(flow, standard error), mm³/s, at which so much of it still arrives."""
-        reach = float(np.log(times_at(1 - share, self.power)))
-        slopes = np.array([0.0, -reach, 1.0, heat_c - self.at_c])
-        value = float(np.exp(self.ln_q0 + self.rate * (heat_c - self.at_c) + reach))
+        beyond = float(times_at(1 - share, self.power))
+        times = self.onset + (1 - self.onset) * beyond
+        by_power = -(1 - self.onset) * beyond * float(np.log(beyond)) / times
+        slopes = np.array([0.0, by_power, 1.0, heat_c - self.at_c, (1 - beyond) / times])
+        value = float(np.exp(self.ln_q0 + self.rate * (heat_c - self.at_c))) * times
         return value, value * float(np.sqrt(slopes @ self.cov @ slopes))
+
+
+def past(load: Floats, onset: float | Floats) -> Floats:
+    """How far flows lie past what is lost nothing of, as shares of the limit: 0 at the onset, 1 at the limit."""
+    return np.asarray(np.maximum(load - onset, 1e-9) / (1 - onset))
 
 
 def fit_melt(flow: Floats, heat_c: Floats, share: Floats, weighed_sd: Floats) -> Melt:
@@ -84,19 +93,21 @@ def fit_melt(flow: Floats, heat_c: Floats, share: Floats, weighed_sd: Floats) ->
     q, t, s, sd = flow[kept], heat_c[kept], share[kept], np.hypot(BLOB_SD, weighed_sd[kept])
     at = float(rows.mean())
     slow = float(np.median(s[q <= np.quantile(q, 0.3)]))
-    start = np.array([np.log(slow), LOG_POWER, np.log(np.median(q)), RATE])
+    start = np.array([np.log(slow), LOG_POWER, np.log(np.median(q)), RATE, ONSET])
 
-    held, held_sd = start.copy(), np.array([GAIN_SD, POWER_SD, LOG_LIMIT_SD, RATE_SD])
+    held, held_sd = start.copy(), np.array([GAIN_SD, POWER_SD, LOG_LIMIT_SD, RATE_SD, ONSET_SD])
     held[0] = 0.0
 
     def model(theta: Floats, log_limits: Floats) -> Floats:
-        return np.asarray(np.exp(theta[0]) / (1.0 + C * np.exp(np.exp(theta[1]) * (np.log(q) - log_limits))))
+        lost = C * past(q / np.exp(log_limits), theta[4]) ** np.exp(theta[1])
+        return np.asarray(np.exp(theta[0]) / (1.0 + lost))
 
     def rests(theta: Floats) -> Floats:
         off = (model(theta, theta[2] + theta[3] * (t - at)) - s) / sd
         return np.concatenate([_tamed(off), (theta - held) / held_sd])
 
-    found = least_squares(rests, start, x_scale=(0.05, 0.2, 0.2, 0.005))
+    low, high = np.array([[-1.0, 0.0, -5.0, -0.1, 0.0], [1.0, 3.0, 8.0, 0.1, MOST_ONSET]])
+    found = least_squares(rests, start, x_scale=(0.05, 0.2, 0.2, 0.005, 0.1), bounds=(low, high))
     theta = found.x
     off = (model(theta, theta[2] + theta[3] * (t - at)) - s) / sd
     misfit = float(np.sqrt(np.mean(np.minimum(np.abs(off), OUT) ** 2)))
@@ -105,6 +116,7 @@ def fit_melt(flow: Floats, heat_c: Floats, share: Floats, weighed_sd: Floats) ->
     say[kept] = np.abs(off) < OUT * max(1.0, misfit)
     return Melt(
         gain=float(np.exp(theta[0])), power=float(np.exp(theta[1])), ln_q0=float(theta[2]), rate=float(theta[3]),
+        onset=float(theta[4]),
         at_c=at, cov=cov, own=_by_itself(theta, rows, which, q, s, sd, misfit), kept=say, misfit=misfit,
     )  # fmt: skip
 
@@ -128,7 +140,8 @@ def _by_itself(
         mine = which == index
 
         def rests(log_limit: Floats, mine: NDArray[np.bool_] = mine) -> Floats:
-            model = np.exp(theta[0]) / (1.0 + C * np.exp(np.exp(theta[1]) * (np.log(q[mine]) - log_limit[0])))
+            lost = C * past(q[mine] / np.exp(log_limit[0]), theta[4]) ** np.exp(theta[1])
+            model = np.exp(theta[0]) / (1.0 + lost)
             return _tamed((model - s[mine]) / sd[mine])
 
         found = least_squares(rests, [np.log(q[mine].max())], x_scale=0.2)

@@ -7,7 +7,7 @@ A size n that is meant comes out as
 with a shrinkage s for each axis of the plate and constants c and g that do not grow with the size: roads that bulge.
 One cube cannot tell them apart; a line through many sizes can. c and g are alike where all faces are, but a face on
 which every layer starts may differ, so each is found by itself. 100 mm that measure 99.85 and 20 mm that measure 20.01:
-s = 0.2 %, c = 0.05 mm.
+s = 0.2 %, and 0.05 mm, of which the jaws that read it have added some.
 """
 
 from __future__ import annotations
@@ -17,6 +17,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import least_squares
+
+from drumbo.core.fit.wall import JAWS_MM, JAWS_SD_MM
 
 Floats = NDArray[np.float64]
 
@@ -94,8 +96,9 @@ def fit_sizes(meant: Floats, measured: Floats, axis: NDArray[np.str_], side: Flo
     if slopes == 2:
         both = float(np.sqrt(max(cov[0, 0] + cov[1, 1] - 2 * cov[0, 1], 1e-18)))
         apart = abs(axes[0].shrink - axes[1].shrink) / both
-    offset, offset_error = float(found[slopes]), float(np.sqrt(cov[slopes, slopes]))
-    gap = float(found[-1]) if sides[-1] < 0 else None
+    # Jaws read what they close on too wide, and what they open in too narrow: both constants hold that as well.
+    offset, offset_error = float(found[slopes]) - JAWS_MM, float(np.hypot(np.sqrt(cov[slopes, slopes]), JAWS_SD_MM))
+    gap = float(found[-1]) - JAWS_MM if sides[-1] < 0 else None
     return Sizes(shrink, error, axes, apart, offset, offset_error, gap, kept, rests)
 
 

@@ -22,6 +22,7 @@ from drumbo.trials.plan import TrialPlan, ask
 from drumbo.trials.toolkit.roads import on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import count_between, even_steps
 from drumbo.trials.toolkit.verdict import few
+from drumbo.trials.toolkit.wider import holding
 
 FEWEST_STEPS, MOST_STEPS = 4, 12
 PRESSES, TURNS = 1.75, 3.5
@@ -133,6 +134,7 @@ class Clearance(Kind[Plan]):
         turns, presses = (low + span * found.crossing(score) for score in (TURNS, PRESSES))
         curve = Curve.of(low + span * found.x, 25 * found.mean, 25 * found.sd, low + span * x, 25 * scores)
         value, error = _told(turns, plan)
+        error = holding(self.slug, error)
         press, _ = _told(presses, plan)
         state, says, extend = _state(plan, value, press, found, steps)
         also = {} if press is None else {"clearance_press_mm": press}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -12,6 +13,7 @@ from drumbo.core.sure import half_90
 from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.cure_on_glass.plan import Plan
 from drumbo.trials.pictures import Axis, Chart, Series
+from drumbo.trials.toolkit.wider import holding
 
 FEWEST = 4
 OVERCURES = (20, 50, 100)
@@ -37,6 +39,11 @@ def verdict(plan: Plan, steps: Sequence[Step], rows: Sequence[tuple[str, str]], 
     found = fit(seconds, depth)
     if found is None:
         return Result("few", says="Thickness does not grow with the light; check which skin is which.")
+    found = replace(
+        found,
+        reach_error_um=holding("cure-on-glass", found.reach_error_um),
+        log_critical_error=holding("cure-on-glass", found.log_critical_error),
+    )
     names = [f"{step.label} s, {name}" for step, name, _ in taken]
     intensity = plan.intensity_mw_cm2
     also = {"critical_s": found.critical_s, "critical_log_error": found.log_critical_error}

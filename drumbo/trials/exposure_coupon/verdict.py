@@ -15,6 +15,7 @@ from drumbo.core.sure import half_90
 from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.exposure_coupon.plan import Plan
 from drumbo.trials.pictures import Axis, Chart, Series
+from drumbo.trials.toolkit.wider import holding
 
 SITES = ("narrow", "wide")
 SIDES = (("blade", 1.0), ("slit", -1.0))
@@ -50,7 +51,7 @@ def verdict(plan: Plan, steps: Sequence[Step], drawn: Drawn, readings: Readings)
 
 
 def _result(plan: Plan, steps: Sequence[Step], taken: Sequence[Taken], found: Match, readings: Readings) -> Result:
-    true, log_error = found.exposure_s, max(found.log_error, LEAST_ERROR)
+    true, log_error = found.exposure_s, holding("exposure-coupon", max(found.log_error, LEAST_ERROR))
     support = _supports_from(steps, readings)
     binding = _binding_s(plan)
     chosen, why = _chosen(plan, true, support, binding)

@@ -18,6 +18,7 @@ from drumbo.core.toolpath.columns import Event, Set
 from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import TrialPlan, ask
+from drumbo.trials.toolkit.wider import holding
 
 CHUNK_MM = 5.0
 MARK_SD_MM = 0.4
@@ -171,7 +172,7 @@ class ExtruderSteps(Kind[Plan]):
         if mean <= 0:
             return Result("few", says=f"Nothing moved by these numbers: the mark was {mark:g} mm above the drive.")
         scatter = max(float(moved.std(ddof=1)) if len(moved) > 1 else 0.0, MARK_SD_MM)
-        error_mm = scatter / math.sqrt(len(moved))
+        error_mm = holding(self.slug, scatter / math.sqrt(len(moved)))
         value = now * asked / mean
         error = value * error_mm / mean
         return Result(

@@ -14,6 +14,7 @@ from drumbo.core.sure import half_90
 from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.first_layer.plan import Plan
 from drumbo.trials.pictures import Map, MapSpot
+from drumbo.trials.toolkit.wider import holding
 
 Floats = NDArray[np.float64]
 
@@ -42,7 +43,8 @@ def verdict(plan: Plan, heights: Sequence[int], steps: Sequence[Step], readings:
         plane = fit_plane(at, found_mm - layer, step)
     except ValueError:
         return Result("few", says="Read a comb of another row too; these lie in a line.")
-    value, error = plane.middle_mm, float(np.hypot(plane.error_mm, _unsure(found_mm[plane.kept], step)))
+    value = plane.middle_mm
+    error = holding("first-layer", float(np.hypot(plane.error_mm, _unsure(found_mm[plane.kept], step))))
     # Where the nozzle is too high for even the lowest patch, corners lift on the warmest plate.
     pressed = [i for i, height in best.items() if height > heights[0]]
     lifted = [n for i in pressed if (n := readings.measured("lifted", i, "here")) is not None]

@@ -33,6 +33,10 @@ EVEN = (0.65, 1.6)
 FEWEST_WIDTHS, WIDTH_SD_MM = 3, 0.015
 """Two readings of a calliper differ by so much at least."""
 PICK_STEPS, PICK_SHARE = 0.5, 0.05
+FORM_SHARE, PLACE_SHARE = 0.015, 0.03
+"""One value never makes a line even everywhere: the lag itself depends on flow. So much of it is left to chance; and
+more where widths of two places speak for all of it.
+"""
 KEEPS = "Here a line keeps its width where the head brakes and pulls away."
 
 
@@ -78,6 +82,7 @@ def _by_widths(steps: Sequence[Step], readings: Readings) -> Result | None:
     away = -float(apart.mean()) / slope
     value = middle + away
     error = float(np.hypot(scatter / np.sqrt(len(x)), away * slope_error)) / abs(slope)
+    error = math.hypot(error, PLACE_SHARE * value)
     best = max(value, 0.0)
     points = tuple((f"{v:g} s", round(float(d), 3), True) for v, d in zip(x, apart, strict=True))
     spread = Spread("wider where it brakes by", "mm", 2, points, float(apart.mean()), scatter / len(x) ** 0.5, 0.0)
@@ -94,7 +99,7 @@ def _both(plan: Plan, seen: Result, measured: Result) -> Result:
     value, sure = weighed((seen.value, seen.error), (measured.value, measured.error))
     by_widths, by_eye = (f"{one.value:.3f} ± {half_90(one.error or 0.0):.3f}" for one in (measured, seen))
     note = f"The widths say {by_widths} s, the scores {by_eye}."
-    error = max(sure, 0.12 * plan.step_s)
+    error = holding("pressure-advance", max(sure, 0.12 * plan.step_s))
     low, high = min(seen.low or value, value), max(seen.high or value, value)
     both = replace(
         seen, value=value, error=error, low=low, high=high, notes=(*seen.notes, note), spreads=measured.spreads
@@ -107,7 +112,7 @@ def _by_scores(plan: Plan, x: Floats, bulges: Floats, thins: Floats, reader: Lea
     unit = UNIT_SHARE * float(x.mean())
     found = fit_vee(x, bulges, thins, unit=unit, ratio=EVEN, known=known, dead=0.0, reader=reader)
     step = plan.step_s
-    error = holding("pressure-advance", max(found.error, 0.12 * step))
+    error = holding("pressure-advance", math.hypot(max(found.error, 0.12 * step), FORM_SHARE * found.best))
     low, high = as_good(found.x, found.mean, 5.0)
     curve = Curve.of(found.x, found.mean, found.sd, x, 12.5 * (bulges + thins), digits=5)
     state, says, extend, words = _state(plan, found, error)

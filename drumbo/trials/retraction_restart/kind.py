@@ -21,6 +21,7 @@ from drumbo.trials.retraction_restart import arches
 from drumbo.trials.toolkit.roads import foot_mm, on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import even_steps
 from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, all_alike, contradict
+from drumbo.trials.toolkit.wider import holding
 
 FEWEST, MOST = 4, 13
 BASE_LAYERS = 3
@@ -148,7 +149,7 @@ class RetractionRestart(Kind[Plan]):
             return self._by_pick(plan, steps, readings.picked)
         x = np.array([step.value for step in steps])
         found = fit_vee(x, below, above, unit=UNIT_MM, ratio=EVEN)
-        error = max(found.error, 0.15 * plan.step_mm)
+        error = holding(self.slug, max(found.error, 0.15 * plan.step_mm))
         low, high = as_good(found.x, found.mean, 5.0)
         state, says = _state(plan, found)
         curve = Curve.of(found.x, found.mean, found.sd, x, 12.5 * (below + above))

@@ -21,6 +21,7 @@ from drumbo.trials.base import First, Readings, Result, Step, ToRead
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import TrialPlan, ask
 from drumbo.trials.toolkit.layered import PIN_SEGMENTS, LayerKind, ResinContext, base_mm, check_room, screen_of
+from drumbo.trials.toolkit.wider import holding
 
 WIDE, DEEP, STOREY, FLOOR = 22.0, 9.0, 4.6, 0.7
 WALL, DIGITS_HIGH, STROKE = 8.5, 3.2, 0.6
@@ -112,7 +113,7 @@ class StoreyKind(LayerKind[S]):
                           extend_says=f"Plan {near} ones")  # fmt: skip
         if at >= len(steps):
             value, extend = values[-1], self.further(plan, values, on=True)
-            error = self.misread * abs(values[-1] - values[-2])
+            error = holding(self.slug, self.misread * abs(values[-1] - values[-2]))
             spread = Spread("Held up to", "", 0, ((steps[-1].label, value, True),), value, error)
             more = f"; {far} ones may hold too" if extend else ""
             return Result(
@@ -124,6 +125,7 @@ class StoreyKind(LayerKind[S]):
         limit, error = (good + bad) / 2, self.misread * abs(bad - good)
         kept = max(self.margin * limit, error)
         value = max(limit + math.copysign(kept, good - bad), limit / 2)
+        told = holding(self.slug, error)
         points = ((f"{steps[at - 1].label} still holds", good, True), (f"{steps[at].label} does not", bad, True))
         says = (
             f"It begins between {steps[at - 1].label} and {steps[at].label}, give or take a storey; "
@@ -132,8 +134,8 @@ class StoreyKind(LayerKind[S]):
         finer = self._finer(plan, limit, good - bad) if error > self.margin * limit else None
         notes = ("On a finer tower less need be kept back.",) if finer else ()
         return Result(
-            "good", value=value, error=error, low=min(value, good), high=max(value, good), says=says, notes=notes,
-            spreads=(Spread("Where it begins", "", 0, points, limit, error),),
+            "good", value=value, error=told, low=min(value, good), high=max(value, good), says=says, notes=notes,
+            spreads=(Spread("Where it begins", "", 0, points, limit, told),),
             extend=finer, extend_says="Plan a finer one",
         )  # fmt: skip
 

@@ -13,6 +13,7 @@ from drumbo.core.fit.melt import BLOB_SD, FEWEST, NOTHING, Melt, fit_melt
 from drumbo.core.sure import half_90
 from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.pictures import Axis, Chart, Series
+from drumbo.trials.toolkit.wider import holding
 from drumbo.trials.weighed_blobs.plan import KEPT, THRESHOLDS, Plan
 
 Floats = NDArray[np.float64]
@@ -79,6 +80,7 @@ def _result(plan: Plan, steps: Sequence[Step], found: Melt, weighed: _Weighed) -
     wanted = next(t.share for t in THRESHOLDS if t.key == plan.threshold)
     at = plan.nozzle_c
     value, error = found.limit(at, wanted)
+    error = holding("weighed-blobs", error)
     notes = _notes(found, weighed, at, wanted)
     charts = (_delivered(found, weighed, wanted), _capability(found, weighed, at, wanted, value))
     if float(weighed.share[found.kept].min()) / found.gain > HELD:

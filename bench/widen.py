@@ -1,0 +1,76 @@
+"""How much wider each kind's answers have to be told: from spools, bottles and readers of the varied world.
+
+For every kind it takes how far answers lay from the truth, in the standard errors that were told, and finds the factor
+with which nine of ten lie within 1.645. What is printed belongs into `drumbo/trials/toolkit/wider.json`; `--write` puts
+it there. Seeds that had no say in it tell whether it holds: `python bench/accuracy.py --quick`.
+
+    python -m bench.widen --seed 101 --spools 90 [--only nozzle_c …] [--write]
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from concurrent.futures import ProcessPoolExecutor
+from itertools import repeat
+from pathlib import Path
+
+import click
+import numpy as np
+
+from bench.accuracy import BOTTLES, one
+from bench.rig import Tally
+from bench.sequences import ALONG, BY_WEIGHT, SEQUENCES
+from drumbo.standins.worlds import VARIED
+
+KINDS = {
+    "first_layer_z_mm": "first-layer", "nozzle_c": "temperature", "flow_ratio": "flow-surface",
+    "flow_outer_share": "flow-wall", "retraction_mm": "retraction-length", "pressure_advance_s": "pressure-advance",
+    "max_flow_mm3_s": "rising-wall", BY_WEIGHT: "weighed-blobs", ALONG: "weighed-blobs", "fan_percent": "fan-bands",
+    "clearance_turn_mm": "clearance", "extruder_steps_mm": "extruder-steps", "critical_s": "cure-on-glass",
+    "penetration_um": "cure-on-glass", "exposure_s": "exposure-coupon", "bottom_exposure_s": "bottom-feet",
+    "lift_speed_mm_min": "lift-speed", "rest_before_s": "rest-before-light",
+}  # fmt: skip
+"""Which kind tells what; where several answers are of one kind, the worst of them sets its factor."""
+PATH = Path(__file__).parents[1] / "drumbo" / "trials" / "toolkit" / "wider.json"
+WITHIN = 0.9
+
+
+def factor(tally: Tally) -> float:
+    """By how much errors must grow, or may shrink, for nine of ten answers to hold."""
+    told = ~np.array(tally.failed)
+    away = np.abs(np.array(tally.drumbo)[told])
+    half = np.array(tally.width)
+    return float(np.quantile(away / half, WITHIN))
+
+
+@click.command()
+@click.option("--seed", default=101, show_default=True)
+@click.option("--spools", default=90, show_default=True)
+@click.option("--only", multiple=True, help="A catalogue key; may be given again.")
+@click.option("--write", is_flag=True, help="Keep what was found.")
+def main(seed: int, spools: int, only: tuple[str, ...], write: bool) -> None:
+    """Print, by kind, the factor that stands now and the one that holds."""
+    kept = json.loads(PATH.read_text())
+    now, found = dict(kept["wider"]), dict[str, float]()
+    with ProcessPoolExecutor(os.cpu_count()) as pool:
+        for key in [k for k in only if k in KINDS] or KINDS:
+            assert key in SEQUENCES or key in BOTTLES
+            tally = Tally()
+            for part in pool.map(one, repeat(key), repeat(seed), repeat(1), repeat(VARIED.name), repeat(True),
+                                 range(spools)):  # fmt: skip
+                tally.join(part)
+            kind = KINDS[key]
+            before = now.get(kind, 1.0)
+            wanted = before * factor(tally)
+            found[kind] = max(found.get(kind, 0.0), wanted)
+            inside = float(np.mean(np.array(tally.inside)[~np.array(tally.failed)]))
+            print(f"{kind:20} {key:34} inside {inside:.0%} at {before:.2f}; holds at {wanted:.2f}", flush=True)
+    if write:
+        kept["wider"] = {kind: round(by, 2) for kind, by in sorted({**now, **found}.items())}
+        kept["made"] = f"python -m bench.widen --seed {seed} --spools {spools}"
+        PATH.write_text(json.dumps(kept, indent=2) + "\n")
+
+
+if __name__ == "__main__":
+    main()
