@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from bench.rig import Tally, here, looked_by
+from bench.rig import Tally, here, looked_by, once
 from drumbo.core.copying import Surroundings, copied
 from drumbo.core.profile import changed, start
 from drumbo.core.resin import RESIN_CLASSES, Resin, ResinPrinter
@@ -81,6 +81,16 @@ def _read(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, thing: Cur
     return readings
 
 
+def printed(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, one: DrawnBottle) -> tuple[Any, Cured]:
+    """A plan's file, and what becomes of it."""
+
+    def make() -> tuple[Any, Cured]:
+        file = trial.print_file(plan, context)
+        return file, cure(package_bytes(file), one.bottle, one.lamp)
+
+    return once((trial.slug, repr(plan), repr(one), repr(sorted(context.profile.numbers().items()))), make)
+
+
 def go(
     slug: str, one: DrawnBottle, context: ResinContext, reader: int, files: list[Any], extensions: int = 0
 ) -> tuple[TrialPlan, Result, Readings]:
@@ -88,9 +98,8 @@ def go(
     trial = kind(slug)
     plan = trial.suggest(context)
     while True:
-        file = trial.print_file(plan, context)
+        file, thing = printed(trial, plan, context, one)
         files.append(file)
-        thing = cure(package_bytes(file), one.bottle, one.lamp)
         readings = read(trial, plan, context, thing, one.number * 100 + reader)
         result = trial.evaluate(plan, readings)
         if result.state != "edge" or result.extend is None or extensions == 0:

@@ -13,14 +13,13 @@ from typing import Any
 
 import numpy as np
 
-from bench.bottles import LAYER_UM, DrawnBottle, go
+from bench.bottles import LAYER_UM, DrawnBottle, go, printed
 from bench.rig import Tally
 from drumbo.core.light.job import Layer
-from drumbo.exchange.layer_package import package_bytes
 from drumbo.standins.eye import PLAIN
 from drumbo.standins.resin import look
 from drumbo.standins.resin.bottle import true_exposure_s
-from drumbo.standins.resin.thing import Cured, cure
+from drumbo.standins.resin.thing import Cured
 from drumbo.trials import kind
 from drumbo.trials.base import Readings
 from drumbo.trials.toolkit.layered import ResinContext
@@ -59,7 +58,7 @@ def bottom(one: DrawnBottle, readers: int) -> Tally:
 def _true_bottom(one: DrawnBottle, context: ResinContext) -> float:
     trial = kind("bottom-feet")
     plan = trial.suggest(context)
-    thing = cure(package_bytes(trial.print_file(plan, context)), one.bottle, one.lamp)
+    _, thing = printed(trial, plan, context, one)
     boxes = [place.box((0.0, 0.0)) for place in trial.piece(plan, context).places]
     each_s = np.median([look.overdose(thing, b) / s.value for b, s in zip(boxes, trial.steps(plan), strict=True)])
     worth = [look.sticks(s * each_s, one.bottle) + look.clean(s * each_s, one.bottle) for s in BOTTOMS_S]
@@ -104,7 +103,7 @@ def _true_limit(
     ends: tuple[float, float],
 ) -> float:
     plan = trial.suggest(context)
-    thing = cure(package_bytes(trial.print_file(plan, context)), one.bottle, one.lamp)
+    _, thing = printed(trial, plan, context, one)
     box = trial.piece(plan, context).places[0].box((0.0, 0.0))
 
     def whole(value: float) -> float:

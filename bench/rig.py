@@ -30,6 +30,7 @@ T = TypeVar("T")
 FEW_PRINTERS = 9
 """So many printers, one a polymer, are all that the quick path has."""
 MOST_KEPT = 40
+"""Files and shapes that are kept; a tower of resin takes room of its own."""
 
 _world: ContextVar[worlds.World] = ContextVar("world", default=worlds.VARIED)
 _quick: ContextVar[bool] = ContextVar("quick", default=False)

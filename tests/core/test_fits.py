@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from drumbo.core.fit.fade import WITHIN, fit_fade
-from drumbo.core.fit.ordinal import log_likelihood
+from drumbo.core.fit.ordinal import BIAS_SD, SEVERITY_SD, USUAL, Leaning, learned, log_likelihood
 from drumbo.core.fit.vee import fit_vee
 from drumbo.core.fit.wall import JAWS_MM, fit_wall, nominal_mm, spread_kept
 
@@ -117,3 +117,39 @@ def test_lengths_that_change_nothing_are_flat_and_a_range_that_ends_too_early_is
     assert fit_fade(LENGTHS, np.full(len(LENGTHS), 2.0)).flat
     rising = fit_fade(LENGTHS, np.array([0, 0, 0, 0, 0, 0, 0, 1, 1, 1, 1, 2, 2], float))
     assert rising.beyond > 0.5
+
+
+@given(st.floats(-1.2, 1.2), st.integers(0, 1000))
+@settings(max_examples=20, deadline=None)
+def test_how_somebody_scores_is_told_from_the_leans_of_several_aspects(severity: float, seed: int) -> None:
+    """Posteriors as wide as fits commonly leave them, around the person's severity and each aspect's own lean."""
+    rng = np.random.default_rng(seed)
+    own = rng.normal(0, BIAS_SD, 6)
+    drawn = []
+    for lean in own:
+        known, prior = 0.3, np.hypot(BIAS_SD, SEVERITY_SD)
+        seen = severity + lean + rng.normal(0, known)
+        weight = known**-2 / (known**-2 + prior**-2)
+        drawn.append(rng.normal(weight * seen, (known**-2 + prior**-2) ** -0.5, 4000))
+    found = learned(drawn, USUAL)
+    assert found.sd < 0.3
+    assert abs(found.mean - severity) < 4 * found.sd
+    assert learned(drawn, Leaning(0.0, 0.05)).sd <= 0.05, "who is well known is not known worse for it"
+
+
+def test_a_known_reader_makes_a_strict_strip_no_wider_than_a_usual_one() -> None:
+    gaps, ridges = (np.clip(scores - 1, 0, 4) for scores in _scores(1.0))
+    unknown, known = (fit_vee(FLOWS, gaps, ridges, reader=reader) for reader in (USUAL, Leaning(-1.0, 0.2)))
+    assert unknown.reader.mean < -0.4, "full marks nowhere"
+    assert known.error < 1.1 * unknown.error
+    assert known.best == pytest.approx(1.0, abs=2 * known.error)
+
+
+def test_strings_that_fade_and_strings_that_end_are_both_told_how_sure_that_is() -> None:
+    ends = 6 * np.clip(1 - LENGTHS / 0.8, 0, None) ** 1.5 + 0.05
+    fades = 6 * np.exp(-4 * LENGTHS / 0.8) + 0.05
+    for left in (ends, fades):
+        found = fit_fade(LENGTHS, np.rint(4 / (1 + left**1.1)))
+        clean = LENGTHS[np.argmax(4 / (1 + left**1.1) > 4 / (1 + left[-1] ** 1.1) - WITHIN)]
+        assert abs(found.clean - clean) < 2.5 * found.error_of(found.clean)
+    assert found.error_of(found.clean + 1) > 1

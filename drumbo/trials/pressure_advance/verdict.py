@@ -53,7 +53,8 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
     scored = int((np.isfinite(bulges) | np.isfinite(thins)).sum())
     if scored >= 3:
         seen = _by_scores(plan, x, bulges, thins, readings.leaning)
-        return seen if measured is None or seen.state != "good" else _both(plan, seen, measured)
+        told = seen if measured is None or seen.state != "good" else _both(plan, seen, measured)
+        return replace(told, error=holding("pressure-advance", told.error or 0.0))
     if measured is not None:
         return measured
     if readings.picked is not None:
@@ -99,7 +100,7 @@ def _both(plan: Plan, seen: Result, measured: Result) -> Result:
     value, sure = weighed((seen.value, seen.error), (measured.value, measured.error))
     by_widths, by_eye = (f"{one.value:.3f} ± {half_90(one.error or 0.0):.3f}" for one in (measured, seen))
     note = f"The widths say {by_widths} s, the scores {by_eye}."
-    error = holding("pressure-advance", max(sure, 0.12 * plan.step_s))
+    error = max(sure, 0.12 * plan.step_s)
     low, high = min(seen.low or value, value), max(seen.high or value, value)
     both = replace(
         seen, value=value, error=error, low=low, high=high, notes=(*seen.notes, note), spreads=measured.spreads
@@ -112,7 +113,7 @@ def _by_scores(plan: Plan, x: Floats, bulges: Floats, thins: Floats, reader: Lea
     unit = UNIT_SHARE * float(x.mean())
     found = fit_vee(x, bulges, thins, unit=unit, ratio=EVEN, known=known, dead=0.0, reader=reader)
     step = plan.step_s
-    error = holding("pressure-advance", math.hypot(max(found.error, 0.12 * step), FORM_SHARE * found.best))
+    error = math.hypot(max(found.error, 0.12 * step), FORM_SHARE * found.best)
     low, high = as_good(found.x, found.mean, 5.0)
     curve = Curve.of(found.x, found.mean, found.sd, x, 12.5 * (bulges + thins), digits=5)
     state, says, extend, words = _state(plan, found, error)

@@ -1,0 +1,48 @@
+"""What a kind tells after ± is scaled by one file's figure, and by nothing else."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from drumbo.core.sure import half_90
+from drumbo.trials import kinds
+from drumbo.trials.base import AnyKind, Readings, Result
+from drumbo.trials.toolkit import wider
+from tests.trials import known
+
+FIGURES = json.loads((Path(wider.__file__).parent / "wider.json").read_text())
+KNOWN = json.loads(known.FILE.read_text())
+
+
+def test_the_figures_are_of_kinds_and_say_how_they_were_made() -> None:
+    assert set(FIGURES["wider"]) <= set(kinds())
+    assert all(0.4 < by < 4 for by in FIGURES["wider"].values())
+    assert "bench.widen" in FIGURES["made"]
+
+
+def _results(kind: AnyKind[Any, Any]) -> list[Result]:
+    plan = kind.suggest(known.contexts(kind.process)["usual"])
+    return [kind.evaluate(plan, Readings.from_json(readings)) for readings in KNOWN[kind.slug]["readings"]]
+
+
+@pytest.mark.parametrize("slug", sorted(FIGURES["wider"]))
+def test_every_figure_is_heard_by_its_kind(slug: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    kind = kinds()[slug]
+    told = []
+    for by in (1.0, 3.0):
+        monkeypatch.setattr(wider, "_wider", lambda by=by: {slug: by})
+        told.append(_results(kind))
+    pairs = [(one.error, other.error) for one, other in zip(*told, strict=True) if one.error and other.error]
+    assert pairs
+    assert any(other > 1.5 * one for one, other in pairs), "told wider"
+    assert [r.value for r in told[0]] == [r.value for r in told[1]], "and not moved"
+
+
+def test_what_is_as_good_is_told_from_where_the_right_value_lies() -> None:
+    assert Result("good", 215.0, 2.0, 211.0, 221.0).as_good
+    assert not Result("good", 215.0, 2.0, 215.0 - half_90(2.0), 215.0 + half_90(2.0)).as_good
+    assert not Result("good", 215.0, 2.0).as_good
