@@ -2,12 +2,13 @@
 
 Below the right flow gaps open, above it ridges rise; each is seen as a fall of its own score from full marks:
 
-    gaps(x)   = 4 / (1 + (max(0, 1 − d − x/x*) / g)^p) + lean
-    ridges(x) = 4 / (1 + (max(0, x/x* − 1 − d) / r)^q) + lean
+    gaps(x)   = 4 − h · (4 − 4 / (1 + (max(0, 1 − d − x/x*) / g)^p)) + lean
+    ridges(x) = 4 − h · (4 − 4 / (1 + (max(0, x/x* − 1 − d) / r)^q)) + lean
 
 `g` and `r` are the departures that halve a score; `d` is how far off roads may be before anything shows, as plastic
-flows together by itself. Both falls begin as far from the same x*, so that all scores tell where it is. A lean is each
-aspect's own, and besides that the same for both: who is strict with gaps is strict with ridges.
+flows together by itself; `h` is 1, or less where a plastic is filled and hides its faults. Both falls begin as far
+from the same x*, so that all scores tell where it is. A lean is each aspect's own, and besides that the same for
+both: who is strict with gaps is strict with ridges.
 Whatever opens on one side and swells on the other reads the same way: where a road starts, or its width where the head
 brakes; such departures are told in a unit of their own instead of x*. Many pairs are drawn evenly from what is
 plausible and weighed by how likely each makes the scores given.
@@ -31,12 +32,14 @@ BEYOND = 2.0
 """How many steps beyond either end of the sweep the answer may lie."""
 HALF_GAP = (0.008, 0.09)
 """Departure from the right flow at which open gaps halve their score, as a share."""
-RIDGE_PER_GAP = (0.6, 2.6)
+RIDGE_PER_GAP = (0.5, 4.0)
 """Ridges are mostly seen and felt a little later than gaps."""
+SHOWN = (0.3, 0.8)
+"""How much of a fault shows on plastic that hides it."""
 DEAD = 0.015
 """Departures of so much may show nothing at all."""
 POWERS = (0.8, 2.5)
-PAIRS_LOG2, DRAWS, GRID = 15, 2000, 161
+PAIRS_LOG2, DRAWS, GRID = 14, 2000, 161
 FLAT = 0.9
 """Below so many whole scores between the best and the worst step, the steps cannot be told apart."""
 
@@ -70,6 +73,7 @@ def fit_vee(
     ratio: tuple[float, float] = RIDGE_PER_GAP,
     known: tuple[float, float] | None = None,
     dead: float = DEAD,
+    hides: bool = False,
     reader: Leaning = USUAL,
     seed: int = 0,
 ) -> Vee:
@@ -77,7 +81,8 @@ def fit_vee(
 
     A departure is a share of the best, or of `unit` where the best may be 0 or less; a hundredth to a tenth of that
     halves a score; `ratio` bounds how much later the fall above the best is seen. `known` is what an earlier sweep
-    says: a value and its standard error; up to `dead` a departure may not show. Needs three steps
+    says: a value and its standard error; up to `dead` a departure may not show; a plastic
+    may be one that `hides` its faults. Needs three steps
     at which something was scored; ValueError otherwise.
     """
     x = np.asarray(x, float)
@@ -88,8 +93,9 @@ def fit_vee(
     low, high = x[0] - BEYOND * step, x[-1] + BEYOND * step
     table = _plausible(ratio, dead).copy()
     table[:, 0] = low + (high - low) * table[:, 0]
+    table[:, 9] = SHOWN[0] + (SHOWN[1] - SHOWN[0]) * table[:, 9] if hides else 1.0
     table[:, 8] = reader.mean + reader.sd * table[:, 8]
-    table[:, 5:7] = BIAS_SD * table[:, 5:7] + table[:, 8:]
+    table[:, 5:7] = BIAS_SD * table[:, 5:7] + table[:, 8:9]
     likely = np.zeros(len(table))
     for scores, seen, side in ((gaps, seen_gaps, -1), (ridges, seen_ridges, 1)):
         if seen.any():
@@ -123,23 +129,24 @@ def fit_vee(
 
 @cache
 def _plausible(ratio: tuple[float, float], dead: float) -> Floats:
-    """(m, 9) pairs spread evenly: place 0..1, halves, powers and how far the own leans of gaps and ridges lie out; what
-    may not show; and how far the lean of both lies out.
+    """(m, 10) pairs spread evenly: place 0..1, halves, powers and how far the own leans of gaps and ridges lie out;
+    what may not show; how far the lean of both lies out; and 0..1 for how much shows of what is hidden.
     """
-    even = evenly(9, PAIRS_LOG2)
-    table = np.empty((len(even), 9))
+    even = evenly(10, PAIRS_LOG2)
+    table = np.empty((len(even), 10))
     table[:, 0] = even[:, 0]
     for column, (least, most) in zip((1, 2, 3, 4), (HALF_GAP, ratio, POWERS, POWERS), strict=True):
         table[:, column] = least * (most / least) ** even[:, column]
     table[:, 2] *= table[:, 1]
     table[:, 7] = dead * even[:, 8]
+    table[:, 9] = even[:, 9]
     normal = ndtri(np.clip(even[:, 5:8], 1e-4, 1 - 1e-4))
     table[:, 5:7], table[:, 8] = normal[:, :2], normal[:, 2]
     return np.asarray(table)
 
 
 def _fall(table: Floats, at: Floats, side: int, unit: float | None) -> Floats:
-    """(m, n) scores of pairs (m, 9) at places (n,): of gaps for side −1, of ridges for side +1."""
+    """(m, n) scores of pairs (m, 10) at places (n,): of gaps for side −1, of ridges for side +1."""
     which = 0 if side < 0 else 1
     best = table[:, 0:1]
     away = np.clip(side * (at[None, :] - best) / (best if unit is None else unit) - table[:, 7:8], 0.0, None)
@@ -147,4 +154,5 @@ def _fall(table: Floats, at: Floats, side: int, unit: float | None) -> Floats:
     # exp(p·log(r)) is what r**p computes, at half the cost for a whole table; a departure of 0 leaves full marks.
     with np.errstate(divide="ignore"):
         fallen = np.exp(table[:, 3 + which, None] * np.log(ratio))
-    return np.asarray(np.clip(4.0 / (1.0 + fallen) + table[:, 5 + which, None], 0.0, 4.0))
+    lost = 4.0 * table[:, 9:10] * (1.0 - 1.0 / (1.0 + fallen))
+    return np.asarray(np.clip(4.0 - lost + table[:, 5 + which, None], 0.0, 4.0))

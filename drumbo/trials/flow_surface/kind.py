@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Scalar
 from drumbo.core.piece import Piece
 from drumbo.core.profile import OriginKind
 from drumbo.core.sure import half_90
@@ -12,6 +15,7 @@ from drumbo.trials.flow_surface import strip
 from drumbo.trials.flow_surface.plan import FEWEST_PADS, MOST_PADS, USUAL_PADS, Plan
 from drumbo.trials.flow_surface.verdict import COARSE_ERROR, fine_plan, verdict
 from drumbo.trials.plan import Bounds
+from drumbo.trials.toolkit.looks import usual_looks, with_looks
 from drumbo.trials.toolkit.roads import on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import even_steps
 
@@ -30,6 +34,7 @@ class FlowSurface(Kind[Plan]):
 
     slug = "flow-surface"
     plan_type = Plan
+    version = 2
     title = "Flow by surface"
     sets = ("flow_ratio",)
     group = "flow"
@@ -61,7 +66,7 @@ class FlowSurface(Kind[Plan]):
         pads -= 1 - pads % 2
         held = context.profile.values["flow_ratio"]
         if held.origin.kind == OriginKind.TRIAL and not held.recheck and held.error:
-            return fine_plan(held.number, held.error, pads)
+            return fine_plan(held.number, held.error, pads, usual_looks(context.material))
         step = 0.025 if pads == USUAL_PADS else round(COARSE_REACH / (pads // 2) / 0.005) * 0.005
         middle = round(held.number / 0.005) * 0.005
         return Plan(
@@ -70,6 +75,7 @@ class FlowSurface(Kind[Plan]):
             pads=pads,
             known_ratio=None,
             known_error=None,
+            looks=usual_looks(context.material),
         )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
@@ -127,6 +133,10 @@ class FlowSurface(Kind[Plan]):
                 for p in piece.places
             ],
         )
+
+    def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
+        """Version 1 took every plastic for one that shows its faults."""
+        return with_looks(plan) if version < 2 else plan
 
     def readings(self, plan: Plan) -> ToRead:
         """Gaps and ridges; or the smoothest pad."""

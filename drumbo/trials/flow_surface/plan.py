@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from drumbo.trials.plan import TrialPlan, ask
+from drumbo.trials.toolkit.looks import ask_looks
 
 FEWEST_PADS, MOST_PADS, USUAL_PADS = 5, 13, 9
 
@@ -30,3 +31,4 @@ class Plan(TrialPlan):
         help="What an earlier strip found has a say in the result; empty if this strip is to speak alone.",
     )
     known_error: float | None = ask("give or take", low=0.0005, high=0.2, required=False)
+    looks: str = ask_looks()

@@ -16,6 +16,7 @@ from drumbo.core.sure import half_90
 from drumbo.trials.base import Readings, Result, Step, known_before, weighed
 from drumbo.trials.flow_surface.plan import Plan
 from drumbo.trials.pictures import Curve
+from drumbo.trials.toolkit.looks import HIDING
 from drumbo.trials.toolkit.verdict import (
     FILAMENT_SHARE,
     SPLIT_MISFIT,
@@ -50,7 +51,7 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
 
 def _by_scores(plan: Plan, x: Floats, gaps: Floats, ridges: Floats, readings: Readings) -> Result:
     known = known_before(plan.known_ratio, plan.known_error)
-    found = fit_vee(x, gaps, ridges, known=known, reader=readings.leaning)
+    found = fit_vee(x, gaps, ridges, known=known, hides=plan.looks == HIDING, reader=readings.leaning)
     step = plan.step_ratio
     error = holding("flow-surface", math.hypot(max(found.error, 0.12 * step), FILAMENT_SHARE * found.best))
     low, high = as_good(found.x, found.mean, 5.0)
@@ -86,16 +87,16 @@ def _state(plan: Plan, found: Vee, error: float) -> tuple[str, str, Mapping[str,
     if error > COARSE_ERROR:
         pads = plan.pads
         says = "Known coarsely; a fine strip around it tells more."
-        return "good", says, fine_plan(found.best, error, pads).to_json(), fine
+        return "good", says, fine_plan(found.best, error, pads, plan.looks).to_json(), fine
     return "good", "Here gaps just close and ridges do not rise yet.", None, fine
 
 
-def fine_plan(value: float, error: float, pads: int) -> Plan:
+def fine_plan(value: float, error: float, pads: int, looks: str) -> Plan:
     """Fine steps around what is known."""
     middle = round(value / FINE_STEP) * FINE_STEP
     return Plan(
         low_ratio=round(middle - pads // 2 * FINE_STEP, 4), step_ratio=FINE_STEP, pads=pads,
-        known_ratio=round(value, 4), known_error=round(error, 4),
+        known_ratio=round(value, 4), known_error=round(error, 4), looks=looks,
     )  # fmt: skip
 
 
@@ -122,6 +123,6 @@ def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
         says = f"The pad at the end is the smoothest; print a strip with {'more' if edge > 0 else 'less'} flow next."
         return Result("edge", value, error, low, high, says, tuple(notes), extend=_further(plan, edge))
     finer = error > COARSE_ERROR and step > FINE_STEP
-    extend = fine_plan(value, error, len(steps)).to_json() if finer else None
+    extend = fine_plan(value, error, len(steps), plan.looks).to_json() if finer else None
     return Result("good", value, error, low, high, "The smoothest pad, as you picked it.", tuple(notes),
                   extend=extend, extend_says="Plan the fine strip")  # fmt: skip

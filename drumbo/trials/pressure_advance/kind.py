@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Scalar
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import OriginKind
@@ -26,6 +28,7 @@ from drumbo.trials.plan import Bounds
 from drumbo.trials.pressure_advance import sheet
 from drumbo.trials.pressure_advance.plan import FEWEST, MOST, USUAL, Plan
 from drumbo.trials.pressure_advance.verdict import fine_plan, is_coarse, verdict
+from drumbo.trials.toolkit.looks import usual_looks, with_looks
 from drumbo.trials.toolkit.roads import foot_mm, on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import even_steps
 
@@ -49,6 +52,7 @@ class PressureAdvance(Kind[Plan]):
 
     slug = "pressure-advance"
     plan_type = Plan
+    version = 2
     title = "Pressure advance"
     sets = ("pressure_advance_s",)
     group = "pressure"
@@ -79,6 +83,11 @@ class PressureAdvance(Kind[Plan]):
         fast = min(FASTEST_MM_S, context.printer.speed_max_mm_s, 0.8 * settings.max_flow_mm3_s / area)
         fast = max(20.0, round(fast / 5) * 5.0)
         slow = max(5.0, round(fast * SLOW_SHARE))
+        low, span = (0.1, 0.8) if context.printer.drive == "bowden" else (0.0, 0.08)
+        coarse = Plan(
+            low_s=low, step_s=round(span / (count - 1), 3), roads=count, known_s=None, known_error=None,
+            fast_mm_s=fast, slow_mm_s=slow, looks=usual_looks(context.material),
+        )  # fmt: skip
         held = context.profile.values["pressure_advance_s"]
         if (
             held.origin.kind == OriginKind.TRIAL
@@ -86,10 +95,8 @@ class PressureAdvance(Kind[Plan]):
             and held.error
             and is_coarse(held.number, held.error)
         ):
-            return fine_plan(held.number, held.error, count, fast, slow)
-        low, span = (0.1, 0.8) if context.printer.drive == "bowden" else (0.0, 0.08)
-        step = round(span / (count - 1), 3)
-        return Plan(low_s=low, step_s=step, roads=count, known_s=None, known_error=None, fast_mm_s=fast, slow_mm_s=slow)
+            return fine_plan(held.number, held.error, coarse)
+        return coarse
 
     def hindered(self, context: Context) -> str | None:
         """Needs a firmware that has a word for it."""
@@ -154,6 +161,10 @@ class PressureAdvance(Kind[Plan]):
             settings,
             strokes={BASE_LAYERS: strokes},
         )
+
+    def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
+        """Version 1 took every plastic for one that shows its faults."""
+        return with_looks(plan) if version < 2 else plan
 
     def readings(self, plan: Plan) -> ToRead:
         """Bulges and thinning; or the most even road; or widths, from a photo or under a magnifier."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from drumbo.trials.plan import TrialPlan, ask
+from drumbo.trials.toolkit.looks import ask_looks
 
 FEWEST, MOST, USUAL = 5, 13, 9
 
@@ -29,3 +30,4 @@ class Plan(TrialPlan):
         help="What an earlier sheet found has a say in the result; empty if this one is to speak alone.",
     )
     known_error: float | None = ask("give or take", "s", low=0.0001, high=0.5, required=False)
+    looks: str = ask_looks()

@@ -17,6 +17,7 @@ from drumbo.core.sure import half_90
 from drumbo.trials.base import Readings, Result, Step, known_before, weighed
 from drumbo.trials.pictures import Curve, Spread
 from drumbo.trials.pressure_advance.plan import Plan
+from drumbo.trials.toolkit.looks import HIDING
 from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, all_alike, contradict, few
 from drumbo.trials.toolkit.wider import holding
 
@@ -111,7 +112,9 @@ def _both(plan: Plan, seen: Result, measured: Result) -> Result:
 def _by_scores(plan: Plan, x: Floats, bulges: Floats, thins: Floats, reader: Leaning) -> Result:
     known = known_before(plan.known_s, plan.known_error)
     unit = UNIT_SHARE * float(x.mean())
-    found = fit_vee(x, bulges, thins, unit=unit, ratio=EVEN, known=known, dead=0.0, reader=reader)
+    found = fit_vee(
+        x, bulges, thins, unit=unit, ratio=EVEN, known=known, dead=0.0, hides=plan.looks == HIDING, reader=reader
+    )
     step = plan.step_s
     error = math.hypot(max(found.error, 0.12 * step), FORM_SHARE * found.best)
     low, high = as_good(found.x, found.mean, 5.0)
@@ -142,17 +145,15 @@ def _state(plan: Plan, found: Vee, error: float) -> tuple[str, str, Mapping[str,
         return "edge", says, _further(plan, found.edge), next_range
     if is_coarse(found.best, error):
         says = "Known coarsely; a fine sheet around it tells more."
-        return "good", says, fine_plan(found.best, error, plan.roads, plan.fast_mm_s, plan.slow_mm_s).to_json(), fine
+        return "good", says, fine_plan(found.best, error, plan).to_json(), fine
     return "good", KEEPS, None, fine
 
 
-def fine_plan(value: float, error: float, count: int, fast_mm_s: float, slow_mm_s: float) -> Plan:
-    """Fine steps around what is known."""
+def fine_plan(value: float, error: float, like: Plan) -> Plan:
+    """Fine steps around what is known, as many and as fast as those of another plan."""
     step = max(round(value / FINE_STEPS / 2, 3), 0.001)
-    return Plan(
-        low_s=max(0.0, round(value - count // 2 * step, 3)), step_s=step, roads=count, fast_mm_s=fast_mm_s,
-        slow_mm_s=slow_mm_s, known_s=round(value, 4), known_error=round(error, 4),
-    )  # fmt: skip
+    low = max(0.0, round(value - like.roads // 2 * step, 3))
+    return replace(like, low_s=low, step_s=step, known_s=round(value, 4), known_error=round(error, 4))
 
 
 def _further(plan: Plan, edge: int) -> dict[str, Scalar]:
@@ -178,6 +179,6 @@ def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
         return Result("edge", value, error, low, high, says, tuple(notes), extend=_further(plan, edge))
     extend = None
     if is_coarse(value, error):
-        extend = fine_plan(value, error, len(steps), plan.fast_mm_s, plan.slow_mm_s).to_json()
+        extend = fine_plan(value, error, plan).to_json()
     return Result("good", value, error, low, high, "The most even line, as you picked it.", tuple(notes),
                   extend=extend, extend_says="Plan the fine sheet")  # fmt: skip

@@ -9,7 +9,6 @@ from dataclasses import replace
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.families import family
 from drumbo.core.fields import Scalar
 from drumbo.core.motion import plan_moves
 from drumbo.core.piece import Piece, union
@@ -20,6 +19,7 @@ from drumbo.trials.plan import Bounds
 from drumbo.trials.rising_wall import pod
 from drumbo.trials.rising_wall.plan import Plan
 from drumbo.trials.rising_wall.verdict import kept_share, verdict
+from drumbo.trials.toolkit.looks import usual_looks, with_looks
 from drumbo.trials.toolkit.roads import check_bed, on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import count_between, even_steps
 
@@ -76,7 +76,7 @@ class RisingWall(Kind[Plan]):
             band_mm=4.0,
             layer_mm=layer,
             width_mm=width,
-            looks="matt" if family(context.material.family).hides else "plain",
+            looks=usual_looks(context.material),
             margin="tenth",
         )
 
@@ -176,7 +176,7 @@ class RisingWall(Kind[Plan]):
 
     def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
         """Version 1 took every plastic for one that shows its faults."""
-        return {"looks": "plain", **plan} if version < 2 else plan
+        return with_looks(plan) if version < 2 else plan
 
     def readings(self, plan: Plan) -> ToRead:
         """Where each sign begins."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from drumbo.trials.plan import TrialPlan, ask
+from drumbo.trials.toolkit.looks import ask_looks
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,9 +39,4 @@ class Plan(TrialPlan):
     layer_mm: float = ask("Layer height", "mm", step=0.02, help="Thick layers reach more flow at the same speed.")
     width_mm: float = ask("Width of a line", "mm", step=0.02)
     margin: str = ask("Keep back", kind="choice", choices=tuple((m.key, m.name) for m in MARGINS), late=True)
-    looks: str = ask(
-        "The plastic by itself",
-        kind="choice",
-        choices=(("plain", "smooth, shows its faults"), ("matt", "filled or matt, hides them")),
-        late=True,
-    )
+    looks: str = ask_looks()

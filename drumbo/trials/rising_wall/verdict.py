@@ -12,6 +12,7 @@ from drumbo.core.fit.ordinal import Leaning
 from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.pictures import Spread
 from drumbo.trials.rising_wall.plan import MARGINS, Plan
+from drumbo.trials.toolkit.looks import HIDING
 from drumbo.trials.toolkit.verdict import if_strict
 from drumbo.trials.toolkit.wider import holding
 
@@ -58,7 +59,7 @@ def _limit(
     plan: Plan, steps: Sequence[Step], said: dict[str, int], within: dict[str, int], reader: Leaning
 ) -> Result:  # fmt: skip
     flows = [step.value for step in steps]
-    signs = HIDDEN if plan.looks == "matt" else SIGNS
+    signs = HIDDEN if plan.looks == HIDING else SIGNS
     seen = [
         Seen(signs[key], flows[at - 1] if at else 0.0, flows[at] if at < len(flows) else math.inf)
         for key, at in said.items()

@@ -3,7 +3,7 @@
 A fit knows what scatters; it does not know in what ways its curves are not those of the world. So every kind was run on
 spools, bottles, printers and readers whose forms and constants differ as widely as the trade knows them to, and its
 error is scaled so that nine of ten right answers lie within what is told. Below 1 a fit was more careful than it had to
-be. The figures stand in `wider.json`, with how they were made; `python -m bench.widen` makes them.
+be. The figures stand in `wider.json`, with what they were made of; `python -m bench.widen` makes them.
 """
 
 from __future__ import annotations
