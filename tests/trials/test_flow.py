@@ -15,7 +15,7 @@ from drumbo.trials.base import AnyKind, Context, Readings, weighed
 from tests.conftest import plain_context
 
 SURFACE, WALL, STEPS = kind("flow-surface"), kind("flow-wall"), kind("extruder-steps")
-COARSE = SURFACE.plan_type(low_ratio=0.9, step_ratio=0.025, pads=9, known_ratio=None, known_error=None)
+COARSE = SURFACE.plan_type(low_ratio=0.9, step_ratio=0.025, pads=9, known_ratio=None, known_error=None, looks="plain")
 
 
 def _strip(gaps: str, ridges: str, picked: int | None = None) -> Readings:

@@ -45,8 +45,8 @@ class Geometry:
     with what was pushed beyond what was pulled, end_* those where one ends before a pull-back, with the way gone there
     without extrusion; start_piece and end_piece are the first and the last piece of that road; drop_* is what is
     extruded while the head stands still, beyond what was pulled back: where, in which move, and the volume asked for;
-    fed_mm is all filament that the drive moved, asked as in `volume_mm3`; digest is the same for all files that do the
-    same.
+    fed_mm is all filament that the drive moved, asked as in `volume_mm3`; digest is the same for all files
+    that take the head the same way.
     """
 
     a: Floats
@@ -146,7 +146,7 @@ def geometry(moves: Mapping[str, Sequence[float]]) -> Geometry:
         },
         total_s=float(ends[-1]) if len(ends) else 0.0, volume_mm3=float(volume.sum()),
         fed_mm=float((e * column["feed_factor"]).sum()),
-        digest=crc32((np.round(np.stack([*column.values()]), 6) + 0.0).tobytes()) if len(x) else 0,
+        digest=crc32((np.round(np.stack([x, y, z, e]), 6) + 0.0).tobytes()) if len(x) else 0,
     )  # fmt: skip
 
 

@@ -28,7 +28,7 @@ from it, and how well that tells. Set once, on stand-in spools whose heat was ri
 shows how it does on others.
 """
 MOVED_C = 5.0
-MOVED_STEPS = 0.65
+MOVED_STEPS = 1.2
 """A flow whose best lies more than so much of a step away counts as moved, if that is more than its error."""
 SURE = 0.7
 CLEAN, BETTER = 3, 2
