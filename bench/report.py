@@ -17,14 +17,25 @@ import click
 
 from bench.accuracy import BOTTLES, one, summary
 from bench.rig import Tally
-from bench.sequences import SEQUENCES
+from bench.sequences import ALONG, BY_WEIGHT, SEQUENCES
 from drumbo.core.catalogue import BY_KEY
 from drumbo.standins.worlds import HOME, VARIED, WORLDS
 
 PATH = Path(__file__).parents[1] / "docs" / "accuracy.md"
-LIGHT = ("blunt", "uneven")
-"""Worlds besides home and varied in which resin differs."""
+EYES = ("strict", "mild", "tails", "mixed")
+TOUCHED = {
+    "first_layer_z_mm": ("uneven",), "nozzle_c": (*EYES, "asymmetric", "wet"),
+    "flow_ratio": (*EYES, "asymmetric", "uneven"), "flow_outer_share": ("blunt", "uneven"),
+    "retraction_mm": (*EYES, "asymmetric", "wet"), "pressure_advance_s": (*EYES, "asymmetric"),
+    "max_flow_mm3_s": (*EYES, "early-slip", "late-slip"), BY_WEIGHT: ("early-slip", "late-slip", "uneven"),
+    ALONG: ("early-slip", "late-slip", "uneven"), "fan_percent": (*EYES, "asymmetric"), "shrinkage_percent": ("blunt",),
+    "offset_mm": ("blunt", "uneven"), "clearance_turn_mm": ("strict", "mild"), "penetration_um": ("blunt", "uneven"),
+    "critical_s": ("blunt", "uneven"), "exposure_s": ("blunt", "uneven"),
+    "bottom_exposure_s": ("strict", "mild", "uneven"),
+}  # fmt: skip
+"""Worlds besides home and varied in which an answer has reason to differ."""
 SLOW = ("lift_speed_mm_min", "rest_before_s")
+"""Hours of towers: of these the varied world has to do."""
 NO_WORSE = 1.15
 
 HEAD = """\
@@ -33,7 +44,8 @@ HEAD = """\
 Made by `python -m bench.report --seed {seed} --spools {spools}`: hidden spools, bottles, printers and readers are
 drawn, every trial is planned, printed on the stand-in, read with a person's noise, and its answer held against the
 truth, which is computed from the stand-in's physics without noise. `docs/physics.md` tells what differs in each
-world; *varied* draws all of it at once, as wide as the trade knows it.
+world; *varied* draws all of it at once, as wide as the trade knows it. An answer is shown in the worlds in which it
+has reason to differ.
 
 Each row has the median distance from the truth: of Drumbo; of a careful maker without a program, who takes the same
 readings and the usual rules (`bench/habits.py`); and of who prints nothing and keeps the starting value. *Inside* is
@@ -52,9 +64,7 @@ def rows_of(pool: ProcessPoolExecutor, key: str, seed: int, spools: int) -> dict
     """World → figures of one answer."""
     found = {}
     for world in WORLDS:
-        if key in BOTTLES and world not in {HOME.name, VARIED.name, *LIGHT}:
-            continue
-        if key in SLOW and world != VARIED.name:
+        if world not in {VARIED.name, *(() if key in SLOW else (HOME.name, *TOUCHED.get(key, ())))}:
             continue
         tally = Tally()
         asked = (repeat(key), repeat(seed), repeat(1), repeat(world), repeat(True), range(spools))

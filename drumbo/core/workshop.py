@@ -71,6 +71,7 @@ class Printer:
     baud: str = str(BAUDS[0])
     after_stop: str = "park"
     after_crash: str = "off"
+    waits_h: str = "2"
     clearance_radius_mm: float | None = None
     clearance_height_mm: float | None = None
     tool_change_s: float | None = None
@@ -121,6 +122,11 @@ class Printer:
         """Middle of the bed, mm."""
         (x0, y0), (x1, y1) = self.bed_low, self.bed_high
         return ((x0 + x1) / 2, (y0 + y1) / 2)
+
+    @property
+    def waits_s(self) -> float | None:
+        """How long it may wait for somebody with its heaters on, s; None for as long as it takes."""
+        return float(self.waits_h) * 3600 if self.waits_h.isdecimal() else None
 
     def park_lines(self) -> tuple[str, ...]:
         """What a stopped print does with the head: nothing, or up and aside."""
@@ -308,6 +314,9 @@ PRINTER_FIELDS: tuple[Field, ...] = (
     Field("after_crash", "If sending is cut off", kind="choice", required=False,
           choices=(("off", "switch the heaters off at once"), ("ask", "ask me first")),
           help="When the process that sends a print was killed."),
+    Field("waits_h", "Waiting for you, it stays hot for at most", kind="choice", required=False,
+          choices=(("2", "two hours"), ("1", "an hour"), ("8", "eight hours"), ("never-ends", "as long as it takes")),
+          help="At a pause or a change of filament. Then the print is ended and all heaters are switched off."),
     Field("camera_url", "Camera", kind="text", required=False, help="http://address:port of a stand-in's camera."),
     Field("start_gcode", "Start G-code", kind="lines",
           help="Names in braces are filled in: {nozzle_first_c}, {nozzle_c}, {bed_first_c}, {bed_c}, {nozzle_mm}, "

@@ -79,6 +79,7 @@ class Sending:
         self._lines: FileLines | None = None
         self._flight: Flight | None = None
         self._touched = False
+        self._waits_since: float | None = None
 
     def run(self) -> None:
         """Print, and close down whatever comes."""
@@ -127,8 +128,19 @@ class Sending:
         if self._orders.go_on:
             self._orders.done(self._folder)
             talk.go_on()
-        said = " ".join(filter(None, (talk.waits_for, self._silence(talk)))) or talk.note
+        said = " ".join(filter(None, (talk.waits_for, self._patience(talk), self._silence(talk)))) or talk.note
         self._note(RunState.PAUSED if talk.waits_for else RunState.SENDING, said)
+
+    def _patience(self, talk: Talk) -> str:
+        """For how long it may still wait, hot and with nobody there; past that the print is ended."""
+        now = time.monotonic()
+        self._waits_since = (self._waits_since or now) if talk.waits_for else None
+        if self._waits_since is None or self._job.waits_s is None:
+            return ""
+        left = self._waits_since + self._job.waits_s - now
+        if left <= 0:
+            raise Ended(RunState.FAILED, f"It waited {_span(self._job.waits_s)} for somebody, hot, and nobody came.")
+        return f"It stays hot for {_span(left)} more; then the print is ended."
 
     def _silence(self, talk: Talk) -> str:
         quiet = talk.silence_s
@@ -181,6 +193,13 @@ class Sending:
         if heats is not None:
             self._journal.note(heat=heats.to_json())
         return heaters
+
+
+def _span(seconds: float) -> str:
+    """A time to wait: 2 h, 45 min, 30 s."""
+    if seconds >= 5400:
+        return f"{seconds / 3600:.0f} h"
+    return f"{seconds / 60:.0f} min" if seconds >= 90 else f"{seconds:.0f} s"
 
 
 def _sentence(text: str) -> str:

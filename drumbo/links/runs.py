@@ -45,7 +45,7 @@ PRINT, PACKAGE, OFF, LOOK = "print", "package", "off", "look"
 @dataclass(frozen=True, slots=True)
 class RunOrder:
     """What a process is to do: PRINT a G-code file, PACKAGE over HTTP; OFF: ask a printer, and with `switch_off` switch
-    its heaters off; LOOK for printers at `ports`.
+    its heaters off; LOOK for printers at `ports`. One that waits for somebody longer than `waits_s` is ended.
     """
 
     kind: str
@@ -57,6 +57,7 @@ class RunOrder:
     park: tuple[str, ...] = ()
     switch_off: bool = True
     ports: tuple[str, ...] = ()
+    waits_s: float | None = None
     timing: dict[str, float] = field(default_factory=dict)
 
     def write(self, folder: Path) -> None:

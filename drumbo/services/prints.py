@@ -112,6 +112,7 @@ class PrintManager:
             str(path),
             layers_of(path) if web else count_lines(path),
             park=tuple(printer.park_lines()),
+            waits_s=getattr(printer, "waits_s", None),
             timing=self._timing,
             **self._line_of(printer),
         )

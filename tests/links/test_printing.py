@@ -204,6 +204,20 @@ def test_a_printer_that_waits_goes_on_when_the_maker_says_so(
     assert printer.accepted[:3] == lines
 
 
+def test_one_that_waits_hot_for_nobody_is_ended_with_its_heaters_off(
+    tmp_path: Path, runs: Runs, server: LineServer, printer: StrictPrinter
+) -> None:
+    lines = ["G28", "M104 S210", "M140 S60", "M600", "G1 X5"]
+    name = runs.begin(_job(tmp_path, server.link, lines, waits_s=2.5))
+    waits = _entry(runs, name, lambda entry: entry.state == "paused" and "stays hot" in entry.message)
+    assert "then the print is ended" in waits.message
+    assert printer.hot
+    entry = _ended(runs, name)
+    assert (entry.state, entry.heaters) == ("failed", "off")
+    assert "nobody came" in entry.message
+    assert not printer.hot
+
+
 def test_nobody_starts_a_second_print_and_a_dead_one_lets_go(
     tmp_path: Path, runs: Runs, server: LineServer, printer: StrictPrinter
 ) -> None:

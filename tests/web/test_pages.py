@@ -122,6 +122,23 @@ def test_scoring_answers_with_verdict_and_fit(client: FlaskClient, printed: int)
     assert "Adopt as revision 2" in client.get(f"/trials/{printed}/adopt").text
 
 
+def test_who_reads_is_named_and_their_severity_told(client: FlaskClient, house: Workshop, printed: int) -> None:
+    page = client.post(f"/trials/{printed}/reader", data={"reader": "Ansa"}, follow_redirects=True).text
+    assert 'value="Ansa"' in page
+    assert "than most" not in page, "nothing is known of her yet"
+    for aspect in trials.sheet(house, printed).to_read.aspects:
+        for step in range(len(trials.sheet(house, printed).steps)):
+            client.post(f"/trials/{printed}/score", data={"aspect": aspect.key, "step": step, "score": "2"})
+    result = trials.sheet(house, printed).result
+    assert result is not None
+    assert result.reader is not None
+    told = client.get(f"/trials/{printed}/read").text
+    assert "in 9 of 10 cases" in told
+    refused = client.post(f"/trials/{printed}/reader", data={"reader": "x" * 41})
+    assert (refused.status_code, "longer than 40" in refused.text) == (422, True)
+    assert trials.sheet(house, printed).readings.reader == "Ansa"
+
+
 def test_a_photo_that_is_none_is_refused_where_it_was_chosen(client: FlaskClient, printed: int) -> None:
     data = {"photo": (io.BytesIO(b"not a picture"), "tower.jpg")}
     answer = client.post(f"/trials/{printed}/photos", data=data)
