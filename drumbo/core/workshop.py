@@ -314,7 +314,7 @@ PRINTER_FIELDS: tuple[Field, ...] = (
     Field("after_crash", "If sending is cut off", kind="choice", required=False,
           choices=(("off", "switch the heaters off at once"), ("ask", "ask me first")),
           help="When the process that sends a print was killed."),
-    Field("waits_h", "Waiting for you, it stays hot for at most", kind="choice", required=False,
+    Field("waits_h", "Hot while it waits, at most", kind="choice", required=False,
           choices=(("2", "two hours"), ("1", "an hour"), ("8", "eight hours"), ("never-ends", "as long as it takes")),
           help="At a pause or a change of filament. Then the print is ended and all heaters are switched off."),
     Field("camera_url", "Camera", kind="text", required=False, help="http://address:port of a stand-in's camera."),
