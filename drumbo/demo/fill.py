@@ -16,6 +16,8 @@ from drumbo.services.prints import PrintManager
 from drumbo.services.simulated import simulated_readings
 from drumbo.store.database import Workshop
 
+WARDEN = "Signe"
+"""Who looks at all that is printed there."""
 STANDIN_PRINTER = Printer(
     name="Petrel One",
     drive="direct",
@@ -196,6 +198,7 @@ def _print(house: Workshop, room: PrintManager, trial: int) -> trials.TrialSheet
     sheet = trials.sheet(house, trial)
     if sheet.run is None or sheet.run.state is not RunState.DONE:
         raise LinkError(f"the demo's piece did not print: {sheet.run.message if sheet.run else 'it never started'}")
+    reading.set_reader(house, trial, WARDEN)
     simulated_readings(house, trial)
     return sheet
 

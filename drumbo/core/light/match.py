@@ -40,8 +40,8 @@ FEWEST_STEPS = 3
 
 @dataclass(frozen=True, slots=True)
 class Match:
-    """The exposure, s, with the standard error of its logarithm; bleed and common offset, mm; which readings (n,) have
-    a say; and the scatter of those against the curves in units of what is usual.
+    """The exposure, s, with the standard error of its logarithm; bleed, common offset and what jaws add a side, mm;
+    which readings (n,) have a say; and the scatter of those against the curves in units of what is usual.
     """
 
     exposure_s: float
@@ -49,6 +49,7 @@ class Match:
     bleed_mm: float
     bleed_error_mm: float
     offset_mm: float
+    jaw_mm: float
     kept: tuple[bool, ...]
     misfit: float
 
@@ -91,6 +92,7 @@ def fit_match(seconds: Floats, sign: Floats, error_mm: Floats) -> Match | None:
         bleed_mm=bleed,
         bleed_error_mm=bleed * math.sqrt(float(spread[1, 1])),
         offset_mm=float(found[2]),
+        jaw_mm=float(found[3]),
         kept=tuple(bool(k) for k in kept),
         misfit=misfit,
     )

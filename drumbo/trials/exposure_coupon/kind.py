@@ -45,8 +45,8 @@ class ExposureCoupon(LayerKind[Plan]):
     group = "exposure"
     about = (
         "Small coupons, each lit for a time of its own that stands on it in digits. Too little light leaves blades "
-        "thin and slits wide, too much the reverse: where both are off by the same, features come out as drawn. Pins, "
-        "holes and a slab on thin posts tell the rest by eye."
+        "thin and slits wide, too much the reverse: where both are off by the same, but for what jaws add, features "
+        "come out as drawn. Pins, holes and a slab on thin posts tell the rest by eye."
     )
     few = "Measure blades and slits: type a number and Enter, the next field waits. Then score what you see."
 

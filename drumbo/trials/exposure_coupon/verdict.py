@@ -89,7 +89,7 @@ def _state(
         return "edge", says, _around(plan, middle)
     if log_error > UNSURE:
         return "flat", f"No clear difference between {low:g} and {high:g} s as far as callipers tell.", None
-    return "good", "Here blades and slits are off by the same: sizes come out as drawn.", None
+    return "good", "Here sizes come out as drawn, once what jaws add is taken off.", None
 
 
 def _around(plan: Plan, middle: float) -> dict[str, Scalar]:
@@ -157,6 +157,7 @@ def _notes(
             f"All sizes share an error of {found.offset_mm * 1000:+.0f} µm that no exposure takes away: shrinkage, "
             "or the calliper's zero."
         )
+    notes.append(f"Jaws are taken to read {found.jaw_mm * 1000:.0f} µm a side too much.")
     notes.append(f"Light bleeds {found.bleed_mm * 1000:.0f} ± {half_90(found.bleed_error_mm) * 1000:.0f} µm sideways.")
     return notes
 
@@ -172,9 +173,9 @@ def _of_supports(support: float, true: float) -> str:
 
 
 def _chart(steps: Sequence[Step], taken: Sequence[Taken], found: Match) -> Chart:
-    """Errors of blades and slits over the exposure, and where they meet."""
+    """Errors of blades and slits over the exposure, as jaws read them, and the exposure at which they are right."""
     x = np.geomspace(steps[0].value, steps[-1].value, 30)
-    moved = np.array([2 * found.growth_mm(t) for t in x]) * 1000
+    moved = np.array([2 * (found.growth_mm(t) + found.jaw_mm) for t in x]) * 1000
     offset = found.offset_mm * 1000
     series = [
         Series("blades", "line", _tuple(x), _tuple(offset + moved), tone=0),
