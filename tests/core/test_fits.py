@@ -5,10 +5,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from drumbo.core.fit.callipers import JAWS_MM
 from drumbo.core.fit.fade import WITHIN, fit_fade
 from drumbo.core.fit.ordinal import BIAS_SD, SEVERITY_SD, USUAL, Leaning, learned, log_likelihood
 from drumbo.core.fit.vee import fit_vee
-from drumbo.core.fit.wall import JAWS_MM, fit_wall, nominal_mm, spread_kept
+from drumbo.core.fit.wall import fit_wall, nominal_mm, spread_kept
 
 FLOWS = np.round(np.arange(0.90, 1.101, 0.025), 4)
 

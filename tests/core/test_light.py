@@ -14,6 +14,7 @@ from PIL import Image
 from scipy.special import ndtri
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.fit.callipers import PRESSED_UM
 from drumbo.core.light import curve, height
 from drumbo.core.light.job import Lift, LitSolid, Screen, exposures, job
 from drumbo.core.light.match import fit_match
@@ -28,7 +29,7 @@ NUMBERS = resin_context().profile.numbers()
 
 def test_a_worked_curve_and_what_it_foretells() -> None:
     seconds = np.array([2.0, 4.0, 8.0, 16.0])
-    found = curve.fit(seconds, 100 * np.log(seconds) - curve.PRESSED_UM)
+    found = curve.fit(seconds, 100 * np.log(seconds) - PRESSED_UM)
     assert found is not None
     assert found.reach_um == pytest.approx(100, rel=1e-6)
     assert found.critical_s == pytest.approx(1, rel=1e-6)

@@ -11,8 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from drumbo.core.errors import DrumboError, InvalidInput
+from drumbo.core.fit.callipers import JAWS_MM
 from drumbo.core.fit.sizes import fit_height, fit_sizes, fit_square
-from drumbo.core.fit.wall import JAWS_MM
 from drumbo.standins import tools
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind

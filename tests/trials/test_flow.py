@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fit.wall import JAWS_MM
+from drumbo.core.fit.callipers import JAWS_MM
 from drumbo.core.gcode.reader import read
 from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.trials import kind

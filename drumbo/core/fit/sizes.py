@@ -18,12 +18,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
-from drumbo.core.fit.wall import JAWS_MM, JAWS_SD_MM
+from drumbo.core.fit.callipers import CALLIPER_SD_MM, JAWS_MM, JAWS_SD_MM
 
 Floats = NDArray[np.float64]
 
-CALLIPER_SD_MM = 0.012
-"""What a calliper that repeats to ± 0.02 mm scatters at least."""
 STANDS_APART = 4.0
 """Robust deviations from which on a reading has no say."""
 

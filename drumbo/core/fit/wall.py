@@ -18,14 +18,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from drumbo.core.fit.callipers import CALLIPER_SD_MM, JAWS_MM, JAWS_SD_MM
+
 Floats = NDArray[np.float64]
 
-CALLIPER_SD_MM = 0.012
-"""What a calliper that repeats to ± 0.02 mm scatters at least."""
 COMMON_SD_MM = 0.003
 """Error that all readings of one calliper share."""
-JAWS_MM, JAWS_SD_MM = 0.012, 0.010
-"""What callipers commonly read too much over a printed wall, both jaws together: 0.00 to 0.03 mm."""
 APART_MM = 0.06
 """Readings of one wall that lie no further than this from the middle one are never thrown out."""
 

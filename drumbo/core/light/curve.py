@@ -12,19 +12,15 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from drumbo.core.fit.callipers import PRESSED_SD_UM, PRESSED_UM, SKIN_SD_UM
+
 Floats = NDArray[np.float64]
 
 FEWEST = 4
 FAR = 3.5
 """Residuals beyond so many times the usual one are outliers."""
-CALLIPER_UM = 5.0
-"""No skin is measured better than about this."""
 UNEVEN_REACH, UNEVEN_CRITICAL = 0.012, 0.018
 """The light of a screen is not the same everywhere; over all skins that moves the results by about these shares."""
-
-
-PRESSED_UM, PRESSED_SD_UM = 4.0, 3.0
-"""Skins are soft: jaws press them by a few thousandths, so that they read too thin, all alike."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,7 +80,7 @@ def fit(seconds: Floats, depth_um: Floats) -> WorkingCurve | None:
     design = np.column_stack([np.ones(kept.sum()), x[kept]])
     line = np.linalg.lstsq(design, depth_um[kept], rcond=None)[0]
     away = depth_um[kept] - design @ line
-    usual = max(math.sqrt(float(away @ away) / (kept.sum() - 2)), CALLIPER_UM / 2)
+    usual = max(math.sqrt(float(away @ away) / (kept.sum() - 2)), SKIN_SD_UM / 2)
     crossing, slope = float(line[0]), float(line[1])
     if slope <= 0:
         return None
@@ -118,10 +114,10 @@ def _line(x: Floats, y: Floats) -> tuple[Floats, float]:
         scaled = design * weights[:, None]
         line = np.asarray(np.linalg.lstsq(scaled, y * weights, rcond=None)[0])
         away = np.abs(y - design @ line)
-        usual = max(1.4826 * float(np.median(away)), CALLIPER_UM / 2)
+        usual = max(1.4826 * float(np.median(away)), SKIN_SD_UM / 2)
         weights = np.sqrt(1 / np.maximum(away / (1.5 * usual), 1.0))
     free = max(len(x) - 2, 1)
-    return line, max(usual, CALLIPER_UM / 2) * math.sqrt(len(x) / free)
+    return line, max(usual, SKIN_SD_UM / 2) * math.sqrt(len(x) / free)
 
 
 def _bend(x: Floats, y: Floats, usual: float) -> tuple[float, float]:

@@ -25,13 +25,12 @@ from numpy.typing import NDArray
 from scipy.optimize import least_squares
 from scipy.special import ndtri
 
+from drumbo.core.fit.callipers import CALLIPER_SD_MM, JAW_MM, JAW_SD_MM
+
 Floats = NDArray[np.float64]
 
-CALLIPER_SD_MM = 0.013
 USUAL_BLEED_MM, BLEED_LOG_SD = 0.026, 0.45
 OFFSET_SD_MM = 0.03
-JAW_MM, JAW_SD_MM = 0.008, 0.006
-"""What jaws commonly add a side: a few to fifteen thousandths of a millimetre."""
 FAR = 4.0
 """Residuals beyond so many standard deviations are named and left out."""
 LEAST_SHARE = 0.02

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fit.sizes import CALLIPER_SD_MM, SizeFit, Sizes, Square, fit_height, fit_sizes, fit_square
+from drumbo.core.fit.callipers import CALLIPER_SD_MM
+from drumbo.core.fit.sizes import SizeFit, Sizes, Square, fit_height, fit_sizes, fit_square
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Value
 from drumbo.core.sure import half_90

@@ -10,7 +10,8 @@ from itertools import pairwise
 import numpy as np
 
 from drumbo.core.fields import Scalar
-from drumbo.core.light.match import CALLIPER_SD_MM, Match, fit_match
+from drumbo.core.fit.callipers import CALLIPER_SD_MM
+from drumbo.core.light.match import Match, fit_match
 from drumbo.core.sure import half_90
 from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.exposure_coupon.plan import Plan
