@@ -2,11 +2,13 @@
 
     python -m bench.report --seed 7 --spools 18 [--only nozzle_c …]
 
-A key goes through all worlds before the next one, so that files which repeat are laid once (see `rig.enter`).
+A key goes through all worlds before the next one, so that files which repeat are laid once (see `rig.enter`). Figures
+are kept in docs/accuracy.json; `--only` makes those of some keys anew.
 """
 
 from __future__ import annotations
 
+import json
 import os
 from concurrent.futures import ProcessPoolExecutor
 from itertools import repeat
@@ -22,6 +24,7 @@ from drumbo.core.catalogue import BY_KEY
 from drumbo.standins.worlds import HOME, VARIED, WORLDS
 
 PATH = Path(__file__).parents[1] / "docs" / "accuracy.md"
+FIGURES = PATH.with_suffix(".json")
 EYES = ("strict", "mild", "tails", "mixed")
 TOUCHED = {
     "first_layer_z_mm": ("uneven",), "nozzle_c": (*EYES, "asymmetric", "wet"),
@@ -122,19 +125,18 @@ def ending(everything: dict[str, dict[str, dict[str, Any]]]) -> str:
 @click.command()
 @click.option("--seed", default=7, show_default=True)
 @click.option("--spools", default=18, show_default=True)
-@click.option("--only", multiple=True, help="A catalogue key; may be given again. Then nothing is written.")
+@click.option("--only", multiple=True, help="A catalogue key; may be given again.")
 def main(seed: int, spools: int, only: tuple[str, ...]) -> None:
     """Write docs/accuracy.md."""
-    everything = {}
+    everything = json.loads(FIGURES.read_text()) if FIGURES.exists() else {}
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         for key in only or (*SEQUENCES, *BOTTLES):
             everything[key] = rows_of(pool, key, seed, spools)
+            FIGURES.write_text(json.dumps(everything, indent=1) + "\n")
+    everything = {key: everything[key] for key in (*SEQUENCES, *BOTTLES) if key in everything}
     text = HEAD.format(seed=seed, spools=spools)
     text += "\n".join([table(key, rows) for key, rows in everything.items()]) + "\n" + ending(everything) + "\n"
-    if only:
-        print(text)
-    else:
-        PATH.write_text(text)
+    PATH.write_text(text)
 
 
 if __name__ == "__main__":

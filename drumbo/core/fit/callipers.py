@@ -1,6 +1,6 @@
 """What callipers do to a number: how well they repeat, and what their jaws add.
 
-Jaws are never quite sharp, bear on the ridges of a printed wall, and press what is soft. Nobody knows by how much on the
+Jaws are never quite sharp, bear on the ridges of a printed wall, and press what is soft. Nobody knows how much on the
 bench at hand; these are the bounds of the trade, for all fits of what callipers say.
 """
 

@@ -18,7 +18,7 @@ callipers beforehand has its say, and what is not makes the answer less sure.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,6 +35,7 @@ FAR = 4.0
 """Residuals beyond so many standard deviations are named and left out."""
 LEAST_SHARE = 0.02
 FEWEST_STEPS = 3
+T_GRID, B_GRID, J_GRID, WIDE_SD = 241, 21, 11, 2.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,18 +84,48 @@ def fit_match(seconds: Floats, sign: Floats, error_mm: Floats) -> Match | None:
         found = _fit(x, sign, error_mm, kept)
     rest = (error_mm - _model(found, x, sign))[kept] / CALLIPER_SD_MM
     misfit = math.sqrt(float((rest**2).sum()) / max(int(kept.sum()) - 3, 1))
-    spread = _spread(found, x[kept], sign[kept]) * max(misfit, 1.0) ** 2
-    bleed = math.exp(found[1])
+    told = _weighed(x[kept], sign[kept], error_mm[kept], CALLIPER_SD_MM * max(misfit, 1.0))
+    return replace(told, kept=tuple(bool(k) for k in kept), misfit=misfit)
+
+
+def _weighed(x: Floats, sign: Floats, error_mm: Floats, sd_mm: float) -> Match:
+    """All exposures, bleeds and jaws that are plausible, on a grid, by how likely they make the readings; the offset is
+    averaged over in closed form. More light and blunter jaws read alike, so that one best fit says too little.
+    """
+    room = _room(x)
+    t = np.linspace(x.min() - room, x.max() + room, T_GRID)[:, None, None]
+    wide = np.linspace(-WIDE_SD, WIDE_SD, B_GRID)[:, None]
+    bleed = USUAL_BLEED_MM * np.exp(BLEED_LOG_SD * wide)
+    jaw = JAW_MM + JAW_SD_MM * np.linspace(-WIDE_SD, WIDE_SD, J_GRID)
+    moved = _moved(x - t[:, :, 0])  # (t, n)
+    by_sign, all_moved, square = ((moved * w).sum(axis=1)[:, None, None] for w in (sign, 1.0, moved))
+    with_error = (moved * sign * error_mm).sum(axis=1)[:, None, None]
+    n = len(x)
+    # Σ r² and Σ r of r = e − 2 s (b g + j), from sums over readings alone.
+    squares = (
+        float(error_mm @ error_mm) - 4 * bleed * with_error - 4 * jaw * float(sign @ error_mm)
+        + 4 * (bleed**2 * square + 2 * bleed * jaw * all_moved + n * jaw**2)
+    )  # fmt: skip
+    sums = float(error_mm.sum()) - 2 * bleed * by_sign - 2 * jaw * float(sign.sum())
+    sure = n / sd_mm**2 + OFFSET_SD_MM**-2
+    likely = -0.5 * (squares / sd_mm**2 - sums**2 / sd_mm**4 / sure)
+    likely -= 0.5 * (wide**2 + ((jaw - JAW_MM) / JAW_SD_MM) ** 2)
+    weight = np.exp(likely - likely.max())
+    weight /= weight.sum()
+
+    def mean(values: Floats) -> tuple[float, float]:
+        middle = float((weight * values).sum())
+        return middle, math.sqrt(float((weight * (values - middle) ** 2).sum()))
+
+    (log_t, log_error), (bled, bleed_error) = mean(t), mean(bleed)
     return Match(
-        exposure_s=math.exp(found[0]),
-        log_error=math.sqrt(float(spread[0, 0])),
-        bleed_mm=bleed,
-        bleed_error_mm=bleed * math.sqrt(float(spread[1, 1])),
-        offset_mm=float(found[2]),
-        jaw_mm=float(found[3]),
-        kept=tuple(bool(k) for k in kept),
-        misfit=misfit,
-    )
+        math.exp(log_t), log_error, bled, bleed_error, mean(sums / sd_mm**2 / sure)[0], mean(jaw)[0], (), 0.0
+    )  # fmt: skip
+
+
+def _room(x: Floats) -> float:
+    """How far beyond the exposures tried the right one may lie, in logarithms."""
+    return 0.6 * float(np.ptp(x)) + 0.1
 
 
 def _model(found: Floats, x: Floats, sign: Floats) -> Floats:
@@ -111,23 +142,10 @@ def _rests(found: Floats, x: Floats, sign: Floats, error_mm: Floats) -> Floats:
 
 def _fit(x: Floats, sign: Floats, error_mm: Floats, kept: NDArray[np.bool_]) -> Floats:
     start = np.array([float(np.median(x)), math.log(USUAL_BLEED_MM), float(np.median(error_mm)), JAW_MM])
-    least, most = float(x.min()), float(x.max())
-    room = 0.6 * (most - least) + 0.1
+    least, most, room = float(x.min()), float(x.max()), _room(x)
     bounds = ([least - room, math.log(0.004), -0.3, -0.02], [most + room, math.log(0.2), 0.3, 0.04])
     found = least_squares(
         _rests, np.clip(start, *bounds), args=(x[kept], sign[kept], error_mm[kept]), bounds=bounds, loss="soft_l1",
         f_scale=2.0,
     )  # fmt: skip
     return np.asarray(found.x)
-
-
-def _spread(found: Floats, x: Floats, sign: Floats) -> Floats:
-    """Covariance (4, 4) of ln t*, ln b, the offset and what jaws add, by numerical slopes."""
-    zero = np.zeros(len(x))
-    slopes = np.empty((len(x) + 3, 4))
-    for column in range(4):
-        step = np.zeros(4)
-        step[column] = 1e-4
-        up, down = (_rests(found + way * step, x, sign, zero) for way in (1, -1))
-        slopes[:, column] = (up - down) / 2e-4
-    return np.asarray(np.linalg.inv(slopes.T @ slopes))
