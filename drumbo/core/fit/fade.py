@@ -88,7 +88,7 @@ def fit_fade(x: Floats, scores: Floats, *, reader: Leaning = USUAL, seed: int = 
         flat=bool(np.ptp(curves.mean(axis=0)) < FLAT),
         misfit=float(np.sqrt(np.mean(rests**2)) / LOOK_SD),
         reader=learned([drawn[:, 4]], reader),
-        sways=swayed(clean, drawn[:, 4], USUAL.sd),
+        sways=swayed(clean, drawn[:, 4], reader.sd),
     )
 
 

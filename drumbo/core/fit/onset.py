@@ -104,7 +104,7 @@ def fit_onset(seen: Sequence[Seen], reader: Leaning = USUAL) -> Onset:
     both = _mean((np.exp(log_limit) - value) * (severity - harsh[0]), likely)[0]
     # Each sign by itself can be made sense of; where all together cannot, they contradict each other.
     apart = math.sqrt(2 * max(best - float(likely.max()), 0.0))
-    return Onset(value, error, tuple(each), apart, Leaning(*harsh), -USUAL.sd * both / max(harsh[1] ** 2, 1e-9))
+    return Onset(value, error, tuple(each), apart, Leaning(*harsh), -reader.sd * both / max(harsh[1] ** 2, 1e-9))
 
 
 def _told(one: Seen, begins: Floats) -> Floats:

@@ -123,7 +123,7 @@ def fit_vee(
         flat=max(spans) < FLAT,
         misfit=float(np.sqrt(np.mean(rests**2)) / LOOK_SD),
         reader=Leaning(float(drawn[:, 8].mean()), float(drawn[:, 8].std())),
-        sways=swayed(drawn[:, 0], drawn[:, 8], USUAL.sd),
+        sways=swayed(drawn[:, 0], drawn[:, 8], reader.sd),
     )
 
 
