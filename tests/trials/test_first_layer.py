@@ -126,18 +126,18 @@ def test_corners_that_lift_where_the_nozzle_is_too_high_do_not_blame_the_heat(co
 
 def test_what_is_adopted_raises_every_file_and_fills_the_first_layer(context: Context) -> None:
     plan = FIRST_LAYER.suggest(context)
-    low = Bed(gap_mm=-0.06)
+    low = Bed(gap_mm=-0.04)
     result = FIRST_LAYER.evaluate(plan, exact_readings(FIRST_LAYER, plan, context, EVEN.seed, low))
     raised = replace(context, profile=changed(context.profile, FIRST_LAYER.changes(plan, result, context, 5)))
     up = raised.profile.number("first_layer_z_mm")
-    assert up == pytest.approx(0.06, abs=0.021), "it lies at the end of what the patches tell"
+    assert up == pytest.approx(0.04, abs=0.015)
     before, after = (TOWER.print_file(_low(c), c).gcode for c in (context, raised))
     heights = [read(text.encode()).z[read(text.encode()).e_mm > 0] for text in (before, after)]
     assert heights[1] - heights[0] == pytest.approx(up, abs=1e-6)
     feet = [printed(text, EVEN, low) for text in (before, after)]
     height = [float(np.median(thing.geometry.height[thing.geometry.layer == 0])) for thing in feet]
-    assert height == pytest.approx([0.18, 0.18 + up], abs=1e-6)
-    assert np.median(feet[0].width_mm[feet[0].geometry.layer == 0]) > 0.55, "a squashed foot"
+    assert height == pytest.approx([0.20, 0.20 + up], abs=1e-6)
+    assert np.median(feet[0].width_mm[feet[0].geometry.layer == 0]) > 0.5, "a squashed foot"
     again = FIRST_LAYER.suggest(raised)
     assert again["middle_mm"] == pytest.approx(0.24 + up)
     confirmed = FIRST_LAYER.evaluate(again, exact_readings(FIRST_LAYER, again, raised, EVEN.seed, low))

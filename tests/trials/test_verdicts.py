@@ -16,6 +16,7 @@ from drumbo.trials.pictures import Curve
 from drumbo.trials.toolkit.roads import check_bed, foot_mm, whole_layers_mm
 from drumbo.trials.toolkit.sweep import count_between, decimals_of, even_steps
 from drumbo.trials.toolkit.verdict import BestStep, few
+from drumbo.trials.toolkit.wider import holding
 from tests.conftest import plain_context
 from tests.readback import exact_readings
 
@@ -109,7 +110,8 @@ def test_widths_and_scores_have_their_say_by_how_sure_each_is() -> None:
     result: Any = pressure.evaluate(plan, both)
     low, high = sorted((scores.value or 0.0, widths.value or 0.0))
     assert low <= result.value <= high
-    weights = scores.error**-2, widths.error**-2
+    own = scores.error / holding(pressure.slug, 1.0)  # scores alone are told as they hold
+    weights = own**-2, widths.error**-2
     mean = (scores.value * weights[0] + widths.value * weights[1]) / sum(weights)
     assert result.value == pytest.approx(mean, abs=1e-6)
     assert result.error <= min(scores.error or 0.0, widths.error or 0.0) + 0.12 * plan.step_s

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 CALLIPER_SD_MM = 0.012
 """What a calliper that repeats to ± 0.02 mm scatters at least."""
-JAWS_MM, JAWS_SD_MM = 0.012, 0.010
+JAWS_MM, JAWS_SD_MM = 0.012, 0.012
 """What is read too much over a printed wall, both jaws together: 0.00 to 0.03 mm. In a gap as much too little."""
 JAW_MM, JAW_SD_MM = 0.008, 0.006
 """What one jaw adds on a cured face, which has no ridges: a few to fifteen thousandths of a millimetre."""

@@ -30,7 +30,7 @@ from drumbo.trials.toolkit.wider import holding
 
 Floats = NDArray[np.float64]
 
-COARSE_ERROR = 0.007
+COARSE_ERROR = 0.0115
 """A flow known no better than this is worth a fine strip."""
 FINE_STEP = 0.005
 PICK_STEPS, PICK_SEES = 0.55, 0.008

@@ -23,7 +23,7 @@ from drumbo.trials.toolkit.wider import holding
 
 Floats = NDArray[np.float64]
 
-COARSE_SHARE = 0.035
+COARSE_SHARE = 0.05
 """A value whose error is more than this share of it is worth a fine sheet."""
 FINE_STEPS = 10
 """A fine step is about one so-many-th of the value."""
