@@ -15,7 +15,7 @@ from tests.e2e.conftest import Site
 pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
 
 MOST_TRIALS = 20
-SPOOL = 2
+SPOOL = 3
 """A spool whose proof is good at once; the stand-in prints the same every time."""
 
 
