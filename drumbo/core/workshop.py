@@ -315,7 +315,7 @@ PRINTER_FIELDS: tuple[Field, ...] = (
           choices=(("off", "switch the heaters off at once"), ("ask", "ask me first")),
           help="When the process that sends a print was killed."),
     Field("waits_h", "Hot while it waits, at most", kind="choice", required=False,
-          choices=(("2", "two hours"), ("1", "an hour"), ("8", "eight hours"), ("never-ends", "as long as it takes")),
+          choices=(("2", "two hours"), ("1", "an hour"), ("8", "eight hours"), ("endless", "as long as it takes")),
           help="At a pause or a change of filament. Then the print is ended and all heaters are switched off."),
     Field("camera_url", "Camera", kind="text", required=False, help="http://address:port of a stand-in's camera."),
     Field("start_gcode", "Start G-code", kind="lines",
