@@ -81,10 +81,9 @@ def rows_of(pool: ProcessPoolExecutor, key: str, seed: int, spools: int) -> dict
 
 def table(key: str, rows: dict[str, dict[str, Any]]) -> str:
     """One answer's table."""
-    name, _, how = key.partition(" ")
     first = next(iter(rows.values()))
     lines = [
-        f"\n## {' '.join([BY_KEY[name].name, how]).strip()}, {first['unit'] or 'ratio'}\n",
+        f"\n## {_name(key)}, {first['unit'] or 'ratio'}\n",
         "| world | Drumbo | careful maker | nothing printed | inside | ± | no answer |",
         "|---|---|---|---|---|---|---|",
     ]
@@ -96,6 +95,11 @@ def table(key: str, rows: dict[str, dict[str, Any]]) -> str:
     return "\n".join([*lines, "", cost])
 
 
+def _name(key: str) -> str:
+    name, _, how = key.partition(" ")
+    return f"{BY_KEY[name].name} {how}".strip()
+
+
 def _short(number: float | None) -> str:
     return "" if number is None else f"{number:.3g}"
 
@@ -105,18 +109,18 @@ def ending(everything: dict[str, dict[str, dict[str, Any]]]) -> str:
     cells = [(key, world, row) for key, rows in everything.items() for world, row in rows.items()]
     better = [row["drumbo"]["median"] <= row["habit"]["median"] for _, _, row in cells]
     worse = [
-        f"{BY_KEY[key.partition(' ')[0]].name} in *{world}*"
+        f"{_name(key)} in *{world}*"
         for key, world, row in cells
         if row["drumbo"]["median"] > NO_WORSE * row["habit"]["median"]
     ]
     low = [
-        f"{BY_KEY[key.partition(' ')[0]].name} in *{world}* ({row['coverage90']:.0%})"
+        f"{_name(key)} in *{world}* ({row['coverage90']:.0%})"
         for key, world, row in cells
         if row["coverage90"] < (0.85 if world == VARIED.name else 0.8)
     ]
     return "\n".join([
         "\n## All in all\n",
-        f"Of {len(cells)} rows Drumbo's median is no larger than the careful maker's in {sum(better)}. ",
+        f"Of {len(cells)} rows Drumbo's median is no larger than the careful maker's in {sum(better)}.",
         f"It is more than {NO_WORSE - 1:.0%} larger in: {', '.join(worse) or 'none'}.\n",
         f"Inside less often than 80 of 100, or than 85 in *varied*: {', '.join(low) or 'none'}.",
     ])  # fmt: skip
