@@ -73,7 +73,7 @@ def test_weights_give_back_limit_gain_and_rate(
     found = fit_melt(flow, heat, noisy, np.full(len(flow), 0.002))
     value, error = found.limit(222)
     truth = at_210 * math.exp(rate * 12)
-    assert value == pytest.approx(truth, rel=0.03)
+    assert value == pytest.approx(truth, rel=0.06)
     assert abs(value - truth) < 5 * error
     assert found.gain == pytest.approx(gain, rel=0.015)
     assert [t for t, _, _ in found.own] == [200, 215, 230]

@@ -42,7 +42,8 @@ def kept_share(plan: Plan, limit: float) -> float:
 
 def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
     """The limit from all signs that began within the wall; else that it held, or failed from the start."""
-    said = {key: at for key, at in readings.firsts.items() if key in SIGNS}
+    # In one order, whatever was said first: the same readings have the same answer.
+    said = {key: readings.firsts[key] for key in SIGNS if key in readings.firsts}
     if not said:
         return Result("few", says="Say where the wall turns matt, gapes or splits; or that it does not.")
     within = {key: at for key, at in said.items() if 0 < at < len(steps)}
