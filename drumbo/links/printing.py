@@ -80,6 +80,7 @@ class Sending:
         self._flight: Flight | None = None
         self._touched = False
         self._waits_since: float | None = None
+        self._waits_at = 0
 
     def run(self) -> None:
         """Print, and close down whatever comes."""
@@ -134,8 +135,13 @@ class Sending:
     def _patience(self, talk: Talk) -> str:
         """For how long it may still wait, hot and with nobody there; past that the print is ended."""
         now = time.monotonic()
-        self._waits_since = (self._waits_since or now) if talk.waits_for else None
-        if self._waits_since is None or self._job.waits_s is None:
+        if self._taken() != self._waits_at:
+            # Only lines that are taken show that it went on: an answer in between does not.
+            self._waits_since, self._waits_at = None, self._taken()
+        if not talk.waits_for:
+            return ""
+        self._waits_since = self._waits_since or now
+        if self._job.waits_s is None:
             return ""
         left = self._waits_since + self._job.waits_s - now
         if left <= 0:
