@@ -12,6 +12,7 @@ from drumbo.core.catalogue import find as parameters
 from drumbo.core.processes import process_of_family
 from drumbo.core.run import RUNNING
 from drumbo.services.convert import kind_of, plan_of, readings_of
+from drumbo.services.live import live
 from drumbo.services.prints import asks_line, needs_somebody
 from drumbo.services.profiles import Card, card
 from drumbo.services.shelf import Spine, find
@@ -26,14 +27,17 @@ SHELF, NEXTS, MOST = 12, 3, 6
 
 @dataclass(frozen=True, slots=True)
 class ActiveRun:
-    """A run that is on a printer now, or went wrong there. `asks_line` tells whether its printer can be asked."""
+    """A run that is on a printer now, or went wrong there. `asks_line` tells whether its printer can be asked; `share`
+    and `left_s` how much is done, by time, and how long the rest takes.
+    """
 
     run: Run
     printer: str
     trial: int
     title: str
     profile: str
-    seconds: float
+    share: float
+    left_s: float
     asks_line: bool
     process: str
 
@@ -89,9 +93,10 @@ def bench(workshop: Workshop) -> Bench:
 
 
 def _going(row: PrintRow, workshop: Workshop) -> ActiveRun:
-    title, seconds = kind(row.trial.kind).title, float(row.trial.facts["seconds"])
-    return ActiveRun(run_of(row, workshop), row.printer.name, row.trial_id, title, row.trial.profile.name, seconds,
-                 asks_line(row.printer.spec), row.printer.spec.get("process", FILAMENT))  # fmt: skip
+    now = live(workshop, row.trial_id) if row.state in RUNNING else None
+    run, share, left_s = (now.run, now.share, now.left_s) if now else (run_of(row, workshop), 0.0, 0.0)
+    return ActiveRun(run, row.printer.name, row.trial_id, kind(row.trial.kind).title, row.trial.profile.name, share,
+                 left_s, asks_line(row.printer.spec), row.printer.spec.get("process", FILAMENT))  # fmt: skip
 
 
 def _waiting(row: TrialRow) -> Waiting:

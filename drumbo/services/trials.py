@@ -37,7 +37,7 @@ Typed = Mapping[str, str | float | None]
 
 @dataclass(frozen=True, slots=True)
 class Run:
-    """One run over a link."""
+    """One run over a link; `name` is the one of its papers."""
 
     id: int
     state: RunState
@@ -51,6 +51,7 @@ class Run:
     elapsed_s: float = 0.0
     dealt: bool = False
     told: str = ""
+    name: str = ""
 
     @property
     def running(self) -> bool:
@@ -244,7 +245,7 @@ def run_of(row: PrintRow, workshop: Workshop) -> Run:
     runs = Runs(workshop.folder)
     run = Run(
         row.id, RunState(row.state), row.sent, row.total, row.message, row.heat, row.started_at, row.finished_at,
-        Heaters(row.heaters), row.elapsed_s or 0.0, row.dealt_at is not None,
+        Heaters(row.heaters), row.elapsed_s or 0.0, row.dealt_at is not None, name=row.run,
     )  # fmt: skip
     if run.running and row.run:
         entry = last_entry(runs.folder(row.run))

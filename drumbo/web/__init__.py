@@ -53,7 +53,7 @@ HEADERS = {
 
 STYLE_SHEETS = (
     "base", "size", "page", "drum", "bench", "form", "profile", "leaves", "piece", "read", "measure", "charts", "zoom",
-    "planner", "change", "phone",    "sheet", "check",
+    "planner", "change", "live", "phone", "sheet", "check",
 )  # fmt: skip
 """By component, in order: what comes later has the last word. Each is `static/css/NAME.css`."""
 NAVIGATION = (

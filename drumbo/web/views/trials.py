@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import json
 import math
 from typing import Any
 
@@ -11,12 +12,14 @@ from flask import Blueprint, Response, redirect, render_template, request, url_f
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import DrumboError, InvalidInput, NotFound, NotNow
 from drumbo.core.processes import process
-from drumbo.core.run import Heaters, RunState
+from drumbo.core.run import RunState
 from drumbo.services import adopting, pictures, reading, simulated
+from drumbo.services import live as live_service
 from drumbo.services import trials as service
 from drumbo.trials.trial import TrialState
 from drumbo.web.chart import chart_picture
 from drumbo.web.figure import fit_picture, piece_picture, spread_picture, tower_room
+from drumbo.web.live import live_picture, live_words, over_words
 from drumbo.web.plate import plate_picture
 from drumbo.web.read_page import read_page
 from drumbo.web.views.common import FOR_GOOD, plain_words, room, typed, whole, workshop
@@ -117,6 +120,8 @@ def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
         "process": process(sheet.kind.process),
         "asked_eye": bool(sheet.context.printer.camera_url and RunState.DONE in sheet.runs),
     }
+    if leaf == "print" and sheet.run is not None and sheet.run.running:
+        page["live"] = live_picture(workshop(), sheet, picture)
     if leaf == "read":
         page["read"] = read_page(sheet, picture)
     if leaf == "adopt" and sheet.result is not None and sheet.adopted_revision is None:
@@ -185,14 +190,20 @@ def go_on(number: int) -> Any:
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
 
-@pages.get("/trials/<int:number>/progress")
-def progress(number: int) -> Any:
-    sheet = service.sheet(workshop(), number)
-    if sheet.run is not None and sheet.run.heaters is Heaters.ASKING:
-        return Response(status=204)
-    if sheet.run is None or not sheet.run.running:
-        return Response(headers={"HX-Redirect": url_for("trials.leaf", number=number, leaf="print")})
-    return render_template("trials/_progress.html", sheet=sheet)
+@pages.get("/trials/<int:number>/live")
+def live(number: int) -> Any:
+    """How its print stands, in few bytes: pages that look on ask every second."""
+    found = live_service.live(workshop(), number)
+    told = live_words(found) if found is not None else over_words(service.sheet(workshop(), number).run)
+    return Response(json.dumps(told, ensure_ascii=False, separators=(",", ":")), mimetype="application/json")
+
+
+@pages.get("/trials/<int:number>/live/layers/<int:which>")
+def live_layer(number: int, which: int) -> Response:
+    """The lines of one layer, for the drawing; a trial's file never changes."""
+    found = live_service.layer_lines(workshop(), number, which)
+    return Response(json.dumps(found, separators=(",", ":")), mimetype="application/json",
+                    headers={"Cache-Control": "private, max-age=3600"})  # fmt: skip
 
 
 @pages.post("/trials/<int:number>/printed")
