@@ -72,6 +72,7 @@ class Printer:
     after_stop: str = "park"
     after_crash: str = "off"
     waits_h: str = "2"
+    on_pause: str = "hot"
     clearance_radius_mm: float | None = None
     clearance_height_mm: float | None = None
     tool_change_s: float | None = None
@@ -128,13 +129,26 @@ class Printer:
         """How long it may wait for somebody with its heaters on, s; None for as long as it takes."""
         return float(self.waits_h) * 3600 if self.waits_h.isdecimal() else None
 
+    @property
+    def aside(self) -> tuple[float, float]:
+        """Where the head is out of the way, mm."""
+        return self.bed_low[0] + 5, self.bed_high[1] - 5
+
+    @property
+    def standby_c(self) -> float | None:
+        """How warm the nozzle is kept while a print pauses, °C; None for as it is."""
+        return STANDBY_C if self.on_pause == "standby" else None
+
     def park_lines(self) -> tuple[str, ...]:
         """What a stopped print does with the head: nothing, or up and aside."""
         if self.after_stop != "park":
             return ()
-        (low_x, _), (_, high_y) = self.bed_low, self.bed_high
-        return ("G91", "G1 Z10 F600", "G90", f"G1 X{low_x + 5:g} Y{high_y - 5:g} F6000")
+        x, y = self.aside
+        return ("G91", "G1 Z10 F600", "G90", f"G1 X{x:g} Y{y:g} F6000")
 
+
+STANDBY_C = 150.0
+"""Hardly anything oozes there, and nothing chars."""
 
 _DRIVES = {"direct": "direct", "bowden": "Bowden"}
 
@@ -316,7 +330,9 @@ PRINTER_FIELDS: tuple[Field, ...] = (
           help="When the process that sends a print was killed."),
     Field("waits_h", "Hot while it waits, at most", kind="choice", required=False,
           choices=(("2", "two hours"), ("1", "an hour"), ("8", "eight hours"), ("endless", "as long as it takes")),
-          help="At a pause or a change of filament. Then the print is ended and all heaters are switched off."),
+          help="At a pause or a change of filament. Then all heaters are switched off."),
+    Field("on_pause", "Nozzle in a pause", kind="choice", required=False,
+          choices=(("hot", "stays hot"), ("standby", f"cools to {STANDBY_C:g} °C, so that it does not ooze"))),
     Field("camera_url", "Camera", kind="text", required=False, help="http://address:port of a stand-in's camera."),
     Field("start_gcode", "Start G-code", kind="lines",
           help="Names in braces are filled in: {nozzle_first_c}, {nozzle_c}, {bed_first_c}, {bed_c}, {nozzle_mm}, "

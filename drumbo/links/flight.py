@@ -82,6 +82,11 @@ class Flight:
         return len(self._ends) >= CLOSING_MARKS and self._ends[-1] <= self._proven
 
     @property
+    def drawn(self) -> int:
+        """How many lines of the source have been sent, or are about to be."""
+        return self._next_place
+
+    @property
     def waits(self) -> bool:
         """Whether an answer is due."""
         return bool(self._waiting)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 from array import array
+from bisect import bisect_left
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Protocol
@@ -74,6 +75,10 @@ class FileLines:
     def number(self, place: int) -> int:
         """Which line of the file that is, from 1."""
         return self._numbers[place]
+
+    def place(self, number: int) -> int:
+        """The first of the lines that are sent which stands there or behind; how many there are past the last."""
+        return bisect_left(self._numbers, number)
 
     def __iter__(self) -> Iterator[str]:
         return (self[place] for place in range(len(self)))

@@ -11,6 +11,7 @@ import signal
 import sys
 import time
 import traceback
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -20,7 +21,9 @@ from drumbo.links.closing import Closing, connect
 from drumbo.links.flight import Flight
 from drumbo.links.journal import Journal
 from drumbo.links.lines import FileLines
-from drumbo.links.runs import GO_ON, LOOK, OFF, ORDER_BYTES, ORDERS, PACKAGE, STOP, RunOrder
+from drumbo.links.modal import Modal
+from drumbo.links.resting import Part, Resting, Waiting, span, until
+from drumbo.links.runs import GO_ON, LOOK, OFF, ORDER_BYTES, ORDERS, PACKAGE, PAUSE, STOP, RunOrder
 from drumbo.links.talk import Ended, Mute, Talk, Timing
 
 ORDERS_EVERY_S = 0.1
@@ -36,7 +39,7 @@ class Orders:
     def __init__(self, folder: Path) -> None:
         self._file = os.open(folder / ORDERS, os.O_RDONLY)
         self._looked = 0.0
-        self.stop = self.go_on = False
+        self.stop = self.go_on = self.pause = False
         self.why = ""
         for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
             signal.signal(number, self._signalled)
@@ -56,11 +59,11 @@ class Orders:
         except OSError:
             return
         self.stop = self.stop or what == STOP
-        self.go_on = what == GO_ON
+        self.go_on, self.pause = what == GO_ON, what == PAUSE
 
     def done(self, folder: Path) -> None:
         """What was told was done, so that it may be told again."""
-        self.go_on = False
+        self.go_on = self.pause = False
         try:
             handle = os.open(folder / ORDERS, os.O_RDWR)
             os.pwrite(handle, b" " * ORDER_BYTES, 0)
@@ -78,6 +81,12 @@ class Sending:
         self._talk: Talk | None = None
         self._lines: FileLines | None = None
         self._flight: Flight | None = None
+        self._part: Part | None = None
+        self._modal, self._followed = Modal(), 0
+        self._resting = Resting(**job.resting)
+        self._sends = self._wants_rest = False
+        self._wait: Waiting | None = None
+        self._says = ""
         self._touched = False
         self._waits_since: float | None = None
         self._waits_at = 0
@@ -107,16 +116,56 @@ class Sending:
 
     def _taken(self) -> int:
         """Lines of the file that the printer has taken."""
-        return self._flight.places if self._flight else 0
+        return self._part.first + self._flight.places if self._flight and self._part else 0
 
     def _print(self) -> tuple[RunState, str]:
         self._lines = FileLines(Path(self._job.file))
         self._journal.note(total=len(self._lines), now=True)
         self._talk = connect(self._job.url, self._job.baud, self._timing, self._tick)
-        self._flight = self._talk.flight(self._lines)
         self._touched = True
+        rests = [self._lines.place(number) for number in self._job.rests]
+        first = 0
+        while True:
+            self._send_part(first, rests)
+            first = self._taken()
+            if first >= len(self._lines):
+                return RunState.DONE, ""
+            self._rest(planned=first in rests)
+
+    def _send_part(self, first: int, rests: Sequence[int]) -> None:
+        """Send the file from a place on, up to its end, the next rest, or where somebody has it pause."""
+        assert self._talk is not None
+        assert self._lines is not None
+        part = Part(self._lines, first)
+        stop = until(rests, first)
+        if stop is not None:
+            part.end(stop)
+        if first:
+            self._talk.number()
+        self._part, self._flight = part, self._talk.flight(part)
+        self._sends = True
         self._talk.send(self._flight)
-        return RunState.DONE, ""
+        self._sends = False
+
+    def _rest(self, *, planned: bool) -> None:
+        """Leave the piece, wait for somebody, and take the print up again."""
+        assert self._talk is not None
+        assert self._lines is not None
+        place = self._taken()
+        self._modal.follow(self._lines[k] for k in range(self._followed, place))
+        self._followed = place
+        self._says = "Lifting the head and moving it aside."
+        self._talk.deliver(self._resting.away(self._modal))
+        self._orders.done(self._folder)
+        self._wants_rest = False
+        self._wait = Waiting(self._talk, self._timing, self._job.waits_s)
+        self._says = "It pauses here, as planned." if planned else "Paused."
+        while not self._orders.go_on:
+            self._wait.look()
+        self._orders.done(self._folder)
+        self._wait, self._says = None, "Taking the print up again."
+        self._talk.deliver(self._resting.back(self._modal))
+        self._says = ""
 
     def _tick(self) -> None:
         """Ten times a second: orders, and the journal."""
@@ -126,11 +175,25 @@ class Sending:
         talk = self._talk
         if talk is None:
             return
-        if self._orders.go_on:
+        if self._orders.go_on and self._wait is None:
             self._orders.done(self._folder)
             talk.go_on()
-        said = " ".join(filter(None, (talk.waits_for, self._patience(talk), self._silence(talk)))) or talk.note
-        self._note(RunState.PAUSED if talk.waits_for else RunState.SENDING, said)
+        if self._orders.pause:
+            self._orders.done(self._folder)
+            self._wants_rest = self._wait is None
+        if self._wants_rest and self._sends:
+            self._pause()
+        told = (self._says, self._wait.says if self._wait else "", talk.waits_for, self._patience(talk))
+        said = " ".join(filter(None, (*told, self._silence(talk)))) or talk.note
+        self._note(RunState.PAUSED if talk.waits_for or self._wait else RunState.SENDING, said)
+
+    def _pause(self) -> None:
+        """Somebody wants it to rest: send no more than what is on its way, up to the next travel."""
+        assert self._part is not None
+        assert self._flight is not None
+        self._part.cut(self._flight.drawn)
+        self._wants_rest = False
+        self._says = "Pausing once the printer has done what it was sent."
 
     def _patience(self, talk: Talk) -> str:
         """For how long it may still wait, hot and with nobody there; past that the print is ended."""
@@ -145,8 +208,8 @@ class Sending:
             return ""
         left = self._waits_since + self._job.waits_s - now
         if left <= 0:
-            raise Ended(RunState.FAILED, f"It waited {_span(self._job.waits_s)} for somebody, hot, and nobody came.")
-        return f"It stays hot for {_span(left)} more; then the print is ended."
+            raise Ended(RunState.FAILED, f"It waited {span(self._job.waits_s)} for somebody, hot, and nobody came.")
+        return f"It stays hot for {span(left)} more; then the print is ended."
 
     def _silence(self, talk: Talk) -> str:
         quiet = talk.silence_s
@@ -199,13 +262,6 @@ class Sending:
         if heats is not None:
             self._journal.note(heat=heats.to_json())
         return heaters
-
-
-def _span(seconds: float) -> str:
-    """A time to wait: 2 h, 45 min, 30 s."""
-    if seconds >= 5400:
-        return f"{seconds / 3600:.0f} h"
-    return f"{seconds / 60:.0f} min" if seconds >= 90 else f"{seconds:.0f} s"
 
 
 def _sentence(text: str) -> str:

@@ -36,7 +36,7 @@ NAME = re.compile(r"[A-Za-z0-9_-]{1,80}")
 FOLDER = "prints"
 JOB, ORDERS, ALIVE, LOG = "job.json", "orders", "alive", "log"
 ORDER_BYTES = 64
-STOP, GO_ON = "stop", "go on"
+STOP, GO_ON, PAUSE = "stop", "go on", "pause"
 KEPT_RUNS = 200
 TRIES, PAUSE_S = 4, 0.1
 PRINT, PACKAGE, OFF, LOOK = "print", "package", "off", "look"
@@ -45,7 +45,8 @@ PRINT, PACKAGE, OFF, LOOK = "print", "package", "off", "look"
 @dataclass(frozen=True, slots=True)
 class RunOrder:
     """What a process is to do: PRINT a G-code file, PACKAGE over HTTP; OFF: ask a printer, and with `switch_off` switch
-    its heaters off; LOOK for printers at `ports`. One that waits for somebody longer than `waits_s` is ended.
+    its heaters off; LOOK for printers at `ports`. One that waits for somebody longer than `waits_s` is switched off.
+    A print rests before each of `rests`, lines of the file, as `resting` says (see `Resting`).
     """
 
     kind: str
@@ -58,6 +59,8 @@ class RunOrder:
     switch_off: bool = True
     ports: tuple[str, ...] = ()
     waits_s: float | None = None
+    rests: tuple[int, ...] = ()
+    resting: dict[str, Any] = field(default_factory=dict)
     timing: dict[str, float] = field(default_factory=dict)
 
     def write(self, folder: Path) -> None:
@@ -160,7 +163,7 @@ class Runs:
         return entry, not lives
 
     def order(self, name: str, what: str) -> None:
-        """Tell a run to stop or to go on; NotNow where none is at it."""
+        """Tell a run to stop, to pause or to go on; NotNow where none is at it."""
         if not self.at_work(name):
             raise NotNow("this print is not running any more")
         folder = self.folder(name)

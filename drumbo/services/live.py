@@ -17,7 +17,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload
 
 from drumbo.core.catalogue import FILAMENT
-from drumbo.core.errors import NotFound
+from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.gcode.against import Against
 from drumbo.core.gcode.course import Course, Spot, course
 from drumbo.core.gcode.inspect import analyse
@@ -125,6 +125,23 @@ def layer_lines(workshop: Workshop, trial_id: int, number: int) -> dict[str, Any
     found["x"] = [x - middle_x for x in found["x"]]
     found["y"] = [y - middle_y for y in found["y"]]
     return {"layer": number, "top": round(float(way.course.tops[number - 1]), 2), **found}
+
+
+def layer_begins(workshop: Workshop, trial_id: int, layers: Sequence[int]) -> list[int]:
+    """The lines of the trial's file with which layers begin, counted from 1. InvalidInput names the one that is not."""
+    with workshop.reading() as session:
+        row = get_trial(session, trial_id)
+        if row.profile.printer.spec.get("process", FILAMENT) != FILAMENT:
+            raise InvalidInput(
+                "pause_layer", "a pause can be planned only in G-code: this printer takes a whole package"
+            )
+        way = way_of(workshop, session, trial_id, row.file_digest).course
+    for layer in layers:
+        if not 2 <= layer <= way.layers:
+            raise InvalidInput(
+                "pause_layer", f"the layer to pause before must lie between 2 and {way.layers}, the last one"
+            )
+    return [way.begins(layer - 1) for layer in layers]
 
 
 def temperatures(workshop: Workshop, run_name: str) -> list[Heat]:

@@ -10,7 +10,7 @@ import contextlib
 import fcntl
 import logging
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
 
@@ -24,9 +24,10 @@ from drumbo.core.run import BROKEN, RUNNING, SURE, UNSURE, Heaters, RunState
 from drumbo.links.greeting import greet
 from drumbo.links.journal import JournalEntry
 from drumbo.links.package import layers_of
-from drumbo.links.runs import GO_ON, OFF, PACKAGE, PRINT, STOP, RunOrder, Runs, count_lines, new_name
+from drumbo.links.runs import GO_ON, OFF, PACKAGE, PAUSE, PRINT, STOP, RunOrder, Runs, count_lines, new_name
 from drumbo.links.simulated import Load, simulated_reader
 from drumbo.services.convert import kind_of, material_of, piece_of, printer_of
+from drumbo.services.live import layer_begins
 from drumbo.services.pictures import add_picture
 from drumbo.services.spools import take_from_spool
 from drumbo.services.trials import get_trial
@@ -53,10 +54,11 @@ class PrintManager:
 
     # -- what people do
 
-    def start(self, trial_id: int) -> int:
-        """Send a trial's file to its printer. NotNow while that one is busy, InvalidInput without a link, GcodeError
-        where a line of the file is too long.
+    def start(self, trial_id: int, rest_layers: Sequence[int] = ()) -> int:
+        """Send a trial's file to its printer, with a pause before each of some layers, from 1 on. NotNow while that one
+        is busy, InvalidInput without a link or such a layer, GcodeError where a line of the file is too long.
         """
+        rests = layer_begins(self._workshop, trial_id, rest_layers) if rest_layers else ()
         with self._workshop.reading() as session:
             trial = get_trial(session, trial_id)
             printer, material = printer_of(trial.profile.printer), trial.profile.material
@@ -66,7 +68,7 @@ class PrintManager:
             self._workshop.files.get(digest)
             holder = material_of(material).holder
             spool = Load(material.family, material.spool_seed, material.colour_hex)
-        job = self._job(printer, self._workshop.files.path(digest).resolve())
+        job = self._job(printer, self._workshop.files.path(digest).resolve(), rests)
         name = new_name()
         with self.runs.claim(job.url, printer.name) as claimed:
             if printer.camera_url:
@@ -103,7 +105,7 @@ class PrintManager:
         if session.scalars(busy).first() is not None:
             raise NotNow(f"{printer.name} is printing; wait until it is done, or stop it")
 
-    def _job(self, printer: Any, path: Any) -> RunOrder:
+    def _job(self, printer: Any, path: Any, rests: Sequence[int] = ()) -> RunOrder:
         web = parse_address(printer.link_url).way == WEB
         return RunOrder(
             PACKAGE if web else PRINT,
@@ -113,6 +115,14 @@ class PrintManager:
             layers_of(path) if web else count_lines(path),
             park=tuple(printer.park_lines()),
             waits_s=getattr(printer, "waits_s", None),
+            rests=tuple(rests),
+            resting={}
+            if web
+            else {
+                "aside": printer.aside,
+                "highest_mm": printer.height_mm,
+                "standby_c": printer.standby_c,
+            },
             timing=self._timing,
             **self._line_of(printer),
         )
@@ -126,6 +136,10 @@ class PrintManager:
         self.runs.order(name, STOP)
         if wait_s:
             self.join(run_id, wait_s)
+
+    def pause(self, run_id: int) -> None:
+        """Have a print rest at the next travel: head up and aside, until somebody has it go on."""
+        self.runs.order(self._name(run_id), PAUSE)
 
     def go_on(self, run_id: int) -> None:
         """Have a printer that waits for somebody go on."""

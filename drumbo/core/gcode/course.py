@@ -83,6 +83,12 @@ class Course:
         x, y = self.x[corners], self.y[corners]
         return float(x.min()), float(y.min()), float(x.max()), float(y.max())
 
+    def begins(self, layer: int) -> int:
+        """The line of the file after which a layer, from 0, begins: the last that is laid before it."""
+        first = int(np.argmax(self.laid & (self.layer == layer)))
+        before = np.flatnonzero(self.laid[:first])
+        return int(self.line[before[-1]]) + 1 if len(before) else int(self.line[first])
+
     def row_of(self, line: int) -> int:
         """The last move that stands on this line or before it; −1 before the first."""
         return int(np.searchsorted(self.line, line, "right")) - 1

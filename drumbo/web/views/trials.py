@@ -163,10 +163,11 @@ def mesh(number: int, ending: str) -> Response:
 @pages.post("/trials/<int:number>/start")
 def start(number: int) -> Any:
     try:
-        room().start(number)
+        room().start(number, [layer] if (layer := typed_layer()) else [])
     except DrumboError as error:
         sheet = service.sheet(workshop(), number)
-        return render_template("trials/print.html", refused=plain_words(error), **_page(sheet, "print")), 409
+        page = {"pause_layer": typed().get("pause_layer", ""), **_page(sheet, "print")}
+        return render_template("trials/print.html", refused=plain_words(error), **page), 409
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
 
@@ -177,6 +178,24 @@ def stop(number: int) -> Any:
         # One that has ended by itself meanwhile is told on the page that comes.
         with contextlib.suppress(NotNow):
             room().stop(sheet.run.id)
+    return redirect(url_for("trials.leaf", number=number, leaf="print"))
+
+
+def typed_layer() -> int | None:
+    """The layer before which it is to pause, if any; InvalidInput for what is no number."""
+    text = str(typed().get("pause_layer") or "").strip()
+    if text and not text.isdecimal():
+        raise InvalidInput("pause_layer", "the layer to pause before must be a whole number, or empty")
+    return int(text[:9]) if text else None
+
+
+@pages.post("/trials/<int:number>/pause")
+def pause(number: int) -> Any:
+    """Have it rest at the next travel."""
+    sheet = service.sheet(workshop(), number)
+    if sheet.run is not None and sheet.run.running:
+        with contextlib.suppress(NotNow):
+            room().pause(sheet.run.id)
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
 

@@ -5,6 +5,7 @@ import { frame, path, recent, SIZE, spanSays } from "./strip.js";
 import { listen, tell } from "./tell.js";
 
 const EVERY_MS = 2000;
+const SOON_MS = 700;
 const OVER = "over";
 
 const home = $("#live");
@@ -153,4 +154,6 @@ if (told.percent !== undefined) {
   keepHeat();
   show();
 }
+// What was just pressed shows soon.
+setTimeout(ask, SOON_MS);
 setInterval(ask, EVERY_MS);

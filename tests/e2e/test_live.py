@@ -1,0 +1,62 @@
+"""A print seen while it goes on, on a phone: step, layer and time left; paused before a layer and taken up again."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import asdict
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, expect
+
+from drumbo.core.workshop import Printer
+from drumbo.demo.run import running, start_standin
+from drumbo.services import profiles, trials, workshop
+from tests.conftest import LABEL
+from tests.e2e.conftest import Site
+
+pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
+
+SMALL: dict[str, Any] = {"hot_c": 220, "cold_c": 200, "step_c": 10, "step_mm": 8, "first_c": 215, "aim": "balanced"}
+
+
+def test_a_print_is_followed_and_paused_on_a_phone(browser: Browser, site: Site) -> None:
+    page = browser.new_page(viewport={"width": 390, "height": 844})
+    with running(start_standin(pace=150.0)) as device:
+        spec = {**asdict(Printer("Shag Four")), "link_url": device.link_url, "camera_url": device.camera_url}
+        printer = workshop.save_printer(site.house, spec)
+        spool = workshop.save_material(site.house, {**LABEL, "product": "Shag PLA"}, spool_seed=8)
+        profile = profiles.create(site.house, spool, printer, "Shag PLA, chalk on Shag Four")
+        trial = trials.create(site.house, profile, "temperature", SMALL)
+
+        page.goto(f"{site.base}/trials/{trial}/print")
+        page.get_by_label("Pause before layer").fill("4000")
+        page.get_by_role("button", name="Print it").click()
+        expect(page.get_by_role("alert")).to_contain_text("must lie between 2 and")
+        expect(page.get_by_label("Pause before layer")).to_have_value("4000")
+        page.get_by_label("Pause before layer").fill("20")
+        page.get_by_role("button", name="Print it").click()
+
+        home = page.locator("#live")
+        expect(home.get_by_role("heading")).to_contain_text("Printing on Shag Four")
+        expect(page).to_have_title(re.compile(r"^\d+ % · .* left · Temperature tower"))
+        expect(home).to_have_attribute("data-drawn", re.compile(r"\d+"), timeout=30_000)
+        expect(home.get_by_role("button", name="Continue")).to_be_visible(timeout=30_000)
+        expect(home.locator('[data-live="message"]')).to_contain_text(
+            "It pauses here, as planned. It stays hot for 2 h"
+        )
+        expect(home.locator('[data-live="layers"]')).to_have_text("19")
+        expect(home.locator('[data-live="says"]')).to_have_text(re.compile("Step 220 °C; step 210 °C begins in"))
+        expect(page).to_have_title(re.compile("^Waiting for you"))
+        assert home.locator(".piece .band.now").count() == 1
+        assert home.locator("#layer-lines .laid").get_attribute("d")
+        assert page.evaluate("document.documentElement.scrollWidth") == 390
+
+        home.get_by_role("button", name="Continue").click()
+        expect(home.get_by_role("button", name="Pause")).to_be_visible(timeout=30_000)
+        home.get_by_role("button", name="Pause").click()
+        expect(home.locator('[data-live="message"]')).to_contain_text("Paused.", timeout=30_000)
+        home.get_by_role("button", name="Stop the print").click()
+        expect(page.get_by_text("Heaters are off; the printer confirms it.")).to_be_visible(timeout=30_000)
+        expect(page).to_have_title(re.compile("^Stopped"))
+    page.close()

@@ -1,0 +1,110 @@
+"""A print that goes on: how it is told while it does, and paused; on a real stand-in and real processes."""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Callable, Iterator, Mapping, Sequence
+
+import pytest
+from flask.testing import FlaskClient
+
+from drumbo.core.errors import InvalidInput, NotFound
+from drumbo.core.gcode.program import Program
+from drumbo.core.gcode.reader import read
+from drumbo.demo.run import running, start_standin
+from drumbo.services import live, trials, workshop
+from drumbo.services.prints import PrintManager
+from drumbo.store.database import Workshop
+from tests.conftest import Begun, Standin
+
+SMALL = {"hot_c": "220", "cold_c": "200", "step_c": "10", "step_mm": "8", "first_c": "215", "aim": "balanced"}
+FEW_BYTES = 700
+LEAST_MM = 0.005
+T = live.Live
+
+
+def _seen(house: Workshop, trial: int, wanted: Callable[[T], bool], seconds: float = 30.0) -> T:
+    until = time.monotonic() + seconds
+    while (found := live.live(house, trial)) is None or not wanted(found):
+        assert time.monotonic() < until, found
+        time.sleep(0.05)
+    return found
+
+
+def _layer(found: T) -> int:
+    return found.spot.layer if found.spot is not None and found.spot.begun else -1
+
+
+def test_step_layer_and_time_left_are_told_and_come_true(
+    house: Workshop, begun: Begun, room: PrintManager, client: FlaskClient
+) -> None:
+    trial = trials.create(house, begun.profile, "temperature", SMALL)
+    assert live.live(house, trial) is None
+    with running(start_standin(pace=200.0)) as device:
+        spec = {**workshop.as_typed(house, begun.printer), "link_url": device.link_url, "camera_url": ""}
+        workshop.save_printer(house, spec, begun.printer)
+        run = room.start(trial)
+        heating = _seen(house, trial, lambda found: found.spot is not None)
+        assert heating.layers > 60
+        early = _seen(house, trial, lambda found: _layer(found) >= 10 and found.left_s < 100)
+        at = time.monotonic()
+        assert early.spot is not None
+        assert (early.step, early.next_step) == ("220 °C", "210 °C")
+        assert 0.1 < early.share < 0.6
+        words = client.get(f"/trials/{trial}/live").data
+        assert len(words) < FEW_BYTES
+        told = json.loads(words)
+        assert told["layers"] == early.layers
+        assert told["says"].startswith("Step 2")
+        second = _seen(house, trial, lambda found: found.step == "210 °C")
+        assert time.monotonic() - at == pytest.approx(early.next_in_s, abs=2.0), "in the stand-in's quick time"
+        assert second.share > early.share
+        assert len(live.temperatures(house, second.run.name)) >= 2
+        room.join(run, 60)
+        assert time.monotonic() - at == pytest.approx(early.left_s, rel=0.5, abs=3.0)
+    assert live.live(house, trial) is None
+    assert json.loads(client.get(f"/trials/{trial}/live").data) == {"state": "over", "ended": "Printed"}
+
+
+def test_a_layer_is_drawn_about_the_middle_of_the_bed(house: Workshop, begun: Begun, client: FlaskClient) -> None:
+    trial = trials.create(house, begun.profile, "temperature", SMALL)
+    found = client.get(f"/trials/{trial}/live/layers/30").get_json()
+    assert found["layer"] == 30
+    assert sum(found["laid"]) > 100
+    assert max(map(abs, found["x"] + found["y"])) < 8000, "hundredths of a mm from the middle"
+    assert client.get(f"/trials/{trial}/live/layers/0").status_code == 404
+    with pytest.raises(NotFound):
+        live.layer_lines(house, trial, 10_000)
+
+
+def test_a_pause_before_a_layer_changes_nothing_of_what_is_printed(
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
+) -> None:
+    trial = trials.create(house, begun.profile, "temperature", SMALL)
+    with pytest.raises(InvalidInput):
+        room.start(trial, [100_000])
+    run = room.start(trial, [31])
+    paused = _seen(house, trial, lambda found: found.run.state == "paused")
+    assert "as planned" in paused.run.message
+    assert _layer(paused) == 29, "thirty layers are laid, from 0 on"
+    assert standin.device.machine.nozzle.target_c > 0
+    z = standin.device.machine.position[2]
+    assert z > 10, "the head is up"
+    room.go_on(run)
+    room.join(run, 60)
+    assert trials.sheet(house, trial).run.state == "done"
+    asked = read(trials.printed_file(house, trial))
+    moves = standin.device.machine.moves
+    assert sum(moves["e"]) == pytest.approx(asked.e_mm.sum(), abs=0.01), "what was pulled back was pushed again"
+    wanted = {(round(x, 3), round(y, 3), round(z, 3)) for x, y, z, fed in _columns(asked) if fed > LEAST_MM}
+    laid = {(round(x, 3), round(y, 3), round(z, 3)) for x, y, z, fed in _rows(moves) if fed > LEAST_MM}
+    assert laid == wanted
+
+
+def _columns(asked: Program) -> Iterator[tuple[float, float, float, float]]:
+    return zip(asked.x.tolist(), asked.y.tolist(), asked.z.tolist(), asked.e_mm.tolist(), strict=True)
+
+
+def _rows(moves: Mapping[str, Sequence[float]]) -> Iterator[tuple[float, float, float, float]]:
+    return zip(moves["x"], moves["y"], moves["z"], moves["e"], strict=True)
