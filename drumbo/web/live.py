@@ -84,7 +84,7 @@ def _says(found: Live) -> str:
     if not spot.begun:
         return "Heating and getting ready."
     now = f"Step {found.step}" if found.step else ""
-    if found.next_step is None:
+    if found.next_step is None or found.run.state is RunState.PAUSED:
         return f"{now}." if now else ""
     after = f"step {found.next_step} begins in {duration(found.next_in_s)}"
     return f"{now}; {after}." if now else f"{after[:1].upper()}{after[1:]}."

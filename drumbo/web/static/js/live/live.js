@@ -101,9 +101,9 @@ function drawHeats() {
   const strip = $(".heat-strip svg", home);
   if (!strip || heats.length < 2) return;
   const where = frame(heats);
-  ["nozzle", "nozzle-target", "bed", "bed-target"].forEach((name, k) =>
-    $(`path.${name}`, strip).setAttribute("d", path(heats, k + 1, where)),
-  );
+  for (const [k, name] of ["nozzle", "nozzle-target", "bed", "bed-target"].entries()) {
+    $(`path.${name}`, strip).setAttribute("d", path(heats, k + 1, where));
+  }
   $(".grid", strip).innerHTML = where.grid
     .map((heat) => {
       const y = where.y(heat).toFixed(1);
