@@ -27,7 +27,9 @@ EVERY_S, STAYS_EVERY_S = 1.0, 5.0
 @dataclass(frozen=True, slots=True)
 class JournalEntry:
     """Where a print is. `line` is the file's line that was taken last; `elapsed_s` runs on a clock that nobody sets;
-    `found` are printers that were looked for: path, speed, what they tell.
+    `found` are printers that were looked for: path, speed, what they tell. Of what is done by hand: `did` is the number
+    of the last order that was dealt with, `fed_mm` how much filament was fed in all, `refused` why the last was not
+    done, `doing` what is being done.
     """
 
     state: RunState
@@ -40,6 +42,10 @@ class JournalEntry:
     found: tuple[tuple[str, int, str], ...] = ()
     elapsed_s: float = 0.0
     at: float = 0.0
+    did: int = 0
+    fed_mm: float = 0.0
+    refused: str = ""
+    doing: str = ""
 
     @property
     def running(self) -> bool:

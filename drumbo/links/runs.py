@@ -28,7 +28,7 @@ from typing import Any
 
 from drumbo.core.errors import LinkError, NotFound, NotNow
 from drumbo.core.run import Heaters, RunState
-from drumbo.links.journal import JournalEntry, last_entry
+from drumbo.links.journal import JournalEntry, entries, last_entry
 from drumbo.links.lines import FileLines
 
 NAME = re.compile(r"[A-Za-z0-9_-]{1,80}")
@@ -39,14 +39,15 @@ ORDER_BYTES = 64
 STOP, GO_ON, PAUSE = "stop", "go on", "pause"
 KEPT_RUNS = 200
 TRIES, PAUSE_S = 4, 0.1
-PRINT, PACKAGE, OFF, LOOK = "print", "package", "off", "look"
+PRINT, PACKAGE, OFF, LOOK, HAND = "print", "package", "off", "look", "hand"
 
 
 @dataclass(frozen=True, slots=True)
 class RunOrder:
     """What a process is to do: PRINT a G-code file, PACKAGE over HTTP; OFF: ask a printer, and with `switch_off` switch
-    its heaters off; LOOK for printers at `ports`. One that waits for somebody longer than `waits_s` is switched off.
-    A print rests before each of `rests`, lines of the file, as `resting` says (see `Resting`).
+    its heaters off; LOOK for printers at `ports`; HAND: do what somebody asks for, within `limits` (see `Limits`). One
+    that waits for somebody longer than `waits_s` is switched off. A print rests before each of `rests`, lines of the
+    file, as `resting` says (see `Resting`).
     """
 
     kind: str
@@ -61,6 +62,7 @@ class RunOrder:
     waits_s: float | None = None
     rests: tuple[int, ...] = ()
     resting: dict[str, Any] = field(default_factory=dict)
+    limits: dict[str, Any] = field(default_factory=dict)
     timing: dict[str, float] = field(default_factory=dict)
 
     def write(self, folder: Path) -> None:
@@ -177,6 +179,19 @@ class Runs:
         except OSError:
             if what == STOP:
                 self._signal(folder)
+
+    def hand(self, name: str, what: str) -> int:
+        """Have a run that pauses, or one begun for that, do something by hand, see `hands`; returns the order's number.
+        NotNow where none is at it, or it is still at the last one.
+        """
+        entry = last_entry(self.folder(name))
+        with contextlib.suppress(OSError):
+            waiting = (self.folder(name) / ORDERS).read_bytes().strip()
+            if waiting or (entry is not None and entry.doing):
+                raise NotNow("the printer is still at what it was told last; wait a moment")
+        number = 1 + max((e.did for e in entries(self.folder(name))), default=0)
+        self.order(name, f"{number} {what}"[:ORDER_BYTES])
+        return number
 
     def _signal(self, folder: Path) -> None:
         """Where the orders cannot be written, the system takes the message."""

@@ -40,9 +40,11 @@ function texts({ name, percent, says, left, message, nozzle, bed, fan, flow, hei
 function write() {
   const { shown, of } = texts(told);
   for (const [key, text] of Object.entries(shown)) {
-    for (const place of $$(`[data-live="${key}"]`, home)) if (place.textContent !== String(text)) place.textContent = text;
+    for (const place of $$(`[data-live="${key}"]`, home))
+      if (place.textContent !== String(text)) place.textContent = text;
   }
-  for (const [key, text] of Object.entries(of)) for (const place of $$(`[data-of="${key}"]`, home)) place.textContent = text;
+  for (const [key, text] of Object.entries(of))
+    for (const place of $$(`[data-of="${key}"]`, home)) place.textContent = text;
   const band = $('[data-live="message"]', home);
   band.hidden = !told.message;
   const bar = $(".bar", home);

@@ -1,0 +1,199 @@
+"""What somebody has a printer do by hand: heat, feed, home, move. Each is a few lines within the printer's limits.
+
+An order is short words after a number of its own, as it goes into a run's orders: `7 heat 215`, `8 feed -80 25`.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from drumbo.core.errors import NotNow
+from drumbo.links.journal import Journal
+from drumbo.links.talk import Talk
+from drumbo.links.words import HeatReport
+
+COLDEST_FEED_C = 170.0
+"""Below that filament is ground away by the drive instead of being pushed."""
+NEAR_C = 8.0
+"""A nozzle this much below its target still feeds."""
+CHUNK_MM = 40.0
+"""Feeds are cut into pieces, so that a stop comes through soon."""
+MOVES_MM_MIN, RISES_MM_MIN = 3000, 600
+FASTEST_FEED_MM_S, LONGEST_FEED_MM = 60.0, 2000.0
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """How far a printer may go: °C; corners of its bed and its height, mm."""
+
+    nozzle_max_c: float
+    bed_max_c: float
+    low: tuple[float, float] = (0.0, 0.0)
+    high: tuple[float, float] = (200.0, 200.0)
+    highest_mm: float = 200.0
+
+    @classmethod
+    def of(cls, data: dict[str, Any]) -> Limits:
+        """From an order's papers."""
+        return cls(
+            float(data["nozzle_max_c"]), float(data["bed_max_c"]), tuple(data["low"]), tuple(data["high"]),
+            float(data["highest_mm"]),
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Handwork:
+    """One thing to do: its number, what is said meanwhile, and the lines."""
+
+    number: int
+    says: str
+    lines: tuple[str, ...]
+
+
+def handwork(text: str, limits: Limits, heats: HeatReport | None, homed: bool) -> Handwork:
+    """An order as lines; NotNow tells why it cannot be done now. `homed`: whether the printer knows where its head is.
+
+    >>> handwork("3 heat 210", Limits(280, 110), None, False).lines
+    ('M104 S210',)
+    """
+    words = text.split()
+    try:
+        number, word, values = int(words[0]), words[1], [_number(value) for value in words[2:]]
+        does = _DOES[word]
+    except (IndexError, ValueError, KeyError) as error:
+        raise NotNow(f"“{text[:40]}” is nothing that a printer is told by hand") from error
+    try:
+        says, lines = does(values, limits, heats, homed)
+    except IndexError as error:
+        raise NotNow(f"“{text[:40]}” lacks a number") from error
+    return Handwork(number, says, tuple(lines))
+
+
+def _number(text: str) -> float:
+    value = float(text)
+    if not math.isfinite(value):
+        raise ValueError(text)
+    return value
+
+
+Does = Callable[[list[float], Limits, HeatReport | None, bool], tuple[str, list[str]]]
+
+
+def _heat(values: list[float], limits: Limits, heats: HeatReport | None, homed: bool) -> tuple[str, list[str]]:
+    del heats, homed
+    _within("the nozzle", values[0], 0, limits.nozzle_max_c, "°C")
+    return ("Heating the nozzle." if values[0] else "Nozzle off."), [f"M104 S{values[0]:g}"]
+
+
+def _bed(values: list[float], limits: Limits, heats: HeatReport | None, homed: bool) -> tuple[str, list[str]]:
+    del heats, homed
+    _within("the bed", values[0], 0, limits.bed_max_c, "°C")
+    return ("Heating the bed." if values[0] else "Bed off."), [f"M140 S{values[0]:g}"]
+
+
+def _feed(values: list[float], limits: Limits, heats: HeatReport | None, homed: bool) -> tuple[str, list[str]]:
+    """Lengths, each with its speed, one after the other."""
+    del limits, homed
+    pairs = [(values[0], values[1]), *zip(values[2::2], values[3::2], strict=True)]
+    for length, speed in pairs:
+        _within("the length", abs(length), 0.1, LONGEST_FEED_MM, "mm")
+        _within("the speed", speed, 0.1, FASTEST_FEED_MM_S, "mm/s")
+    if heats is None:
+        raise NotNow("the printer does not tell how hot its nozzle is; nothing is fed")
+    target = heats.nozzle.target_c or 0.0
+    least = max(COLDEST_FEED_C, target - NEAR_C)
+    if heats.nozzle.now_c < least:
+        raise NotNow(f"the nozzle is at {heats.nozzle.now_c:.0f} °C; wait until it is at {least:.0f} °C")
+    each = []
+    for length, speed in pairs:
+        count = math.ceil(abs(length) / CHUNK_MM)
+        each += [f"G1 E{length / count:.3f} F{speed * 60:g}"] * count
+    last = pairs[-1][0]
+    says = f"Feeding {last:g} mm." if last > 0 else f"Pulling {-last:g} mm back."
+    return says, ["M83", *each, "M400"]
+
+
+def _home(values: list[float], limits: Limits, heats: HeatReport | None, homed: bool) -> tuple[str, list[str]]:
+    del values, limits, heats, homed
+    return "Homing.", ["G28", "M400"]
+
+
+def _place(values: list[float], limits: Limits, heats: HeatReport | None, homed: bool) -> tuple[str, list[str]]:
+    """To a place, up first."""
+    del heats
+    if not homed:
+        raise NotNow("home it first: it does not know where its head is")
+    x, y, z = values[:3]
+    for axis, value, low, high in zip("XYZ", (x, y, z), (*limits.low, 0.0), (*limits.high, limits.highest_mm),
+                                      strict=True):  # fmt: skip
+        _within(axis, value, low, high, "mm")
+    return "Moving.", ["G90", f"G1 Z{z:g} F{RISES_MM_MIN}", f"G1 X{x:g} Y{y:g} F{MOVES_MM_MIN}", "M400"]
+
+
+def _fan(values: list[float], limits: Limits, heats: HeatReport | None, homed: bool) -> tuple[str, list[str]]:
+    del limits, heats, homed
+    _within("the fan", values[0], 0, 100, "%")
+    return "Setting the fan.", [f"M106 S{values[0] * 2.55:.0f}" if values[0] else "M107"]
+
+
+def _off(values: list[float], limits: Limits, heats: HeatReport | None, homed: bool) -> tuple[str, list[str]]:
+    del values, limits, heats, homed
+    return "Switching all off.", ["M107", "M104 S0", "M140 S0"]
+
+
+def _within(what: str, value: float, low: float, high: float, unit: str) -> None:
+    if not low <= value <= high:
+        raise NotNow(f"{what} may go from {low:g} to {high:g} {unit} on this printer, not to {value:g}")
+
+
+_DOES: dict[str, Does] = {
+    "heat": _heat,
+    "bed": _bed,
+    "feed": _feed,
+    "home": _home,
+    "place": _place,
+    "fan": _fan,
+    "off": _off,
+}
+MOVES = frozenset({"home", "place"})
+"""What is not done while a print rests: its head is to come back to where it was."""
+
+
+def carry_out(
+    text: str,
+    talk: Talk,
+    journal: Journal,
+    limits: Limits,
+    taken: Callable[[], None],
+    barred: frozenset[str] = frozenset(),
+    *,
+    homed: bool = False,
+) -> str:
+    """Do what somebody asks for, and note that it is done, or why not; `taken` is called once the next may be told.
+    Returns the word of what was done, if it was.
+    """
+    number, _, what = text.partition(" ")
+    try:
+        if what.split(" ", 1)[0] in barred:
+            raise NotNow("the head stays where it is while a print rests")
+        work = handwork(text, limits, talk.heats, homed)
+    except NotNow as error:
+        taken()
+        journal.note(
+            did=int(number) if number.isdecimal() else journal.last.did, refused=sentence(str(error)), now=True
+        )
+        return ""
+    journal.note(doing=work.says, refused="", now=True)
+    taken()
+    talk.deliver(work.lines)
+    fed = sum(float(line.split()[1][1:]) for line in work.lines if line.startswith("G1 E"))
+    journal.note(did=work.number, doing="", fed_mm=round(journal.last.fed_mm + fed, 2), now=True)
+    return what.split(" ", 1)[0]
+
+
+def sentence(text: str) -> str:
+    """With a capital and an end."""
+    return text[:1].upper() + text[1:] + ("" if text.endswith((".", "!", "?")) else ".")
