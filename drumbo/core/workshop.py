@@ -76,6 +76,7 @@ class Printer:
     clearance_radius_mm: float | None = None
     clearance_height_mm: float | None = None
     tool_change_s: float | None = None
+    tube_mm: float | None = None
 
     @property
     def says(self) -> str:
@@ -297,6 +298,8 @@ PRINTER_FIELDS: tuple[Field, ...] = (
     Field("machine", "Machine", kind="text", required=False, longest=60,
           help="Only where one machine has several presets, like one for each nozzle: its name, the same for all."),
     Field("drive", "Drive", kind="choice", choices=(("direct", "direct"), ("bowden", "Bowden"))),
+    Field("tube_mm", "Bowden tube", "mm", low=50, high=3000, required=False,
+          help="From the drive to the hot end. Empty with a direct drive."),
     Field("nozzle_mm", "Nozzle", "mm", low=0.1, high=2),
     Field("bed_x_mm", "Bed, X", "mm", low=50, high=2000),
     Field("bed_y_mm", "Bed, Y", "mm", low=50, high=2000),

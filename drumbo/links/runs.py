@@ -185,13 +185,18 @@ class Runs:
         NotNow where none is at it, or it is still at the last one.
         """
         entry = last_entry(self.folder(name))
-        with contextlib.suppress(OSError):
-            waiting = (self.folder(name) / ORDERS).read_bytes().strip()
-            if waiting or (entry is not None and entry.doing):
-                raise NotNow("the printer is still at what it was told last; wait a moment")
+        if self.has_order(name) or (entry is not None and entry.doing):
+            raise NotNow("the printer is still at what it was told last; wait a moment")
         number = 1 + max((e.did for e in entries(self.folder(name))), default=0)
         self.order(name, f"{number} {what}"[:ORDER_BYTES])
         return number
+
+    def has_order(self, name: str) -> bool:
+        """Whether an order waits to be taken up."""
+        try:
+            return bool((self.folder(name) / ORDERS).read_bytes().strip())
+        except OSError:
+            return False
 
     def _signal(self, folder: Path) -> None:
         """Where the orders cannot be written, the system takes the message."""

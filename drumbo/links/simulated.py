@@ -40,7 +40,7 @@ class Jaws:
 class SimulatedReader(Protocol):
     """What can be asked about a print on a simulated device."""
 
-    def load(self, holder: str, what: Load) -> None: ...
+    def load(self, holder: str, what: Load, *, clean: bool = True) -> None: ...
     def picture(self, view: str) -> tuple[bytes, dict[str, Any] | None]: ...
     def scores(
         self, boxes: Sequence[Box], aspects: Sequence[str], seed: int, number: int | None
@@ -63,8 +63,9 @@ class _Door:
     def __init__(self, device: HttpDevice) -> None:
         self._device = device
 
-    def load(self, holder: str, what: Load) -> None:
-        self._device.post(f"/{holder}", {"family": what.family, "seed": what.seed, "colour": what.colour})
+    def load(self, holder: str, what: Load, *, clean: bool = True) -> None:
+        spool = {"family": what.family, "seed": what.seed, "colour": what.colour, "clean": clean}
+        self._device.post(f"/{holder}", spool)
 
     def picture(self, view: str) -> tuple[bytes, dict[str, Any] | None]:
         try:

@@ -24,7 +24,7 @@ from drumbo.core.run import BROKEN, RUNNING, SURE, UNSURE, Heaters, RunState
 from drumbo.links.greeting import greet
 from drumbo.links.journal import JournalEntry
 from drumbo.links.package import layers_of
-from drumbo.links.runs import GO_ON, OFF, PACKAGE, PAUSE, PRINT, STOP, RunOrder, Runs, count_lines, new_name
+from drumbo.links.runs import GO_ON, HAND, OFF, PACKAGE, PAUSE, PRINT, STOP, RunOrder, Runs, count_lines, new_name
 from drumbo.links.simulated import Load, simulated_reader
 from drumbo.services.convert import kind_of, material_of, piece_of, printer_of
 from drumbo.services.live import layer_begins
@@ -38,6 +38,8 @@ from drumbo.trials.trial import TrialState
 log = logging.getLogger(__name__)
 FOLLOW_S = 1.0
 STOPS_S = 60.0
+HAND_WAITS_S = 900.0
+"""A printer that is moved by hand goes cold when nobody has asked for anything for so long."""
 KILLED = "The program that was sending has ended in the middle of it, so nobody looks after the printer."
 
 
@@ -66,7 +68,7 @@ class PrintManager:
             self._may_start(session, printer_id, printer)
             digest = trial.file_digest
             self._workshop.files.get(digest)
-            holder = material_of(material).holder
+            holder, material_id = material_of(material).holder, material.id
             spool = Load(material.family, material.spool_seed, material.colour_hex)
         job = self._job(printer, self._workshop.files.path(digest).resolve(), rests)
         name = new_name()
@@ -90,6 +92,7 @@ class PrintManager:
                 session.add(run)
                 session.flush()
                 run_id = run.id
+                session.execute(update(PrinterRow).where(PrinterRow.id == printer_id).values(loaded_id=material_id))
             try:
                 self.runs.launch(name, job, claimed)
             except LinkError as error:
@@ -116,6 +119,7 @@ class PrintManager:
             park=tuple(printer.park_lines()),
             waits_s=getattr(printer, "waits_s", None),
             rests=tuple(rests),
+            limits={} if web else limits_of(printer),
             resting={}
             if web
             else {
@@ -144,6 +148,28 @@ class PrintManager:
     def go_on(self, run_id: int) -> None:
         """Have a printer that waits for somebody go on."""
         self.runs.order(self._name(run_id), GO_ON)
+
+    def begin_by_hand(self, printer_id: int) -> str:
+        """A session in which somebody has the printer heat, feed and move, see `links.hands`; returns its run, maybe of
+        one that goes on already. NotNow while the printer prints, or has no line for that.
+        """
+        with self._workshop.reading() as session:
+            row = session.get(PrinterRow, printer_id)
+            if row is None:
+                raise NotFound(f"there is no printer number {printer_id}")
+            printer, kept = printer_of(row), row.hand_run
+            self._may_start(session, printer_id, printer)
+        if kept and self.runs.at_work(kept):
+            return kept
+        if not asks_line({"link_url": printer.link_url}):
+            raise NotNow(f"{printer.name} has no line over which it could be moved by hand")
+        waits_s = min(HAND_WAITS_S, printer.waits_s or HAND_WAITS_S)
+        job = RunOrder(HAND, printer.link_url, printer.name, limits=limits_of(printer), waits_s=waits_s,
+                       timing=self._timing, **self._line_of(printer))  # fmt: skip
+        name = self.runs.begin(job)
+        with self._workshop.writing() as session:
+            session.execute(update(PrinterRow).where(PrinterRow.id == printer_id).values(hand_run=name))
+        return name
 
     def look_after(self, run_id: int, *, switch_off: bool = True) -> None:
         """Ask a printer what it does, and switch its heaters off. NotNow while it prints."""
@@ -331,6 +357,14 @@ def asks_line(spec: dict[str, Any]) -> bool:
     """Whether a printer has a line over which it can be asked and told."""
     link = str(spec.get("link_url") or "")
     return bool(link) and not link.startswith("http")
+
+
+def limits_of(printer: Any) -> dict[str, Any]:
+    """How far it may go by hand, see `links.hands.Limits`."""
+    return {
+        "nozzle_max_c": printer.nozzle_max_c, "bed_max_c": printer.bed_max_c, "low": printer.bed_low,
+        "high": printer.bed_high, "highest_mm": printer.height_mm,
+    }  # fmt: skip
 
 
 def try_link(workshop: Workshop, printer_id: int) -> str:

@@ -43,10 +43,14 @@ class Base(DeclarativeBase):
 
 
 class PrinterRow(Base):
+    """`loaded_id` is the spool that is in it as far as anybody said; `hand_run` its last session by hand."""
+
     __tablename__ = "printers"
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
     spec: Mapped[dict[str, Any]]
+    loaded_id: Mapped[int | None] = mapped_column(ForeignKey("materials.id"))
+    hand_run: Mapped[str] = mapped_column(default="", server_default="")
     created_at: Mapped[datetime] = mapped_column(default=now)
 
 
@@ -202,3 +206,30 @@ class MappingRow(Base):
     signature: Mapped[str] = mapped_column(unique=True)
     choices: Mapped[dict[str, Any]]
     created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class ChangeRow(Base):
+    """A change of filament: `step` is where it is, `plan` what it is done by; `print_id` the print that pauses for it.
+
+    `pushed_mm` is how much of the new one went in, `purged_mm` how much of that to come clean; `seen_fed_mm` what the
+    journal of `run` had fed when that was counted last.
+    """
+
+    __tablename__ = "changes"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    printer_id: Mapped[int] = mapped_column(ForeignKey("printers.id"), index=True)
+    from_id: Mapped[int | None] = mapped_column(ForeignKey("materials.id"))
+    to_id: Mapped[int] = mapped_column(ForeignKey("materials.id"))
+    print_id: Mapped[int | None] = mapped_column(ForeignKey("prints.id"))
+    step: Mapped[str]
+    plan: Mapped[dict[str, Any]]
+    run: Mapped[str] = mapped_column(default="", server_default="")
+    seen_fed_mm: Mapped[float] = mapped_column(default=0.0, server_default="0")
+    pushed_mm: Mapped[float] = mapped_column(default=0.0, server_default="0")
+    purged_mm: Mapped[float] = mapped_column(default=0.0, server_default="0")
+    began_at: Mapped[datetime] = mapped_column(default=now)
+    ended_at: Mapped[datetime | None]
+
+    printer: Mapped[PrinterRow] = relationship()
+    old: Mapped[MaterialRow | None] = relationship(foreign_keys="ChangeRow.from_id")
+    new: Mapped[MaterialRow] = relationship(foreign_keys="ChangeRow.to_id")

@@ -28,6 +28,7 @@ from drumbo.web.views import (
     check,
     copying,
     exchange,
+    hand,
     history,
     learn,
     materials,
@@ -53,7 +54,7 @@ HEADERS = {
 
 STYLE_SHEETS = (
     "base", "size", "page", "drum", "bench", "form", "profile", "leaves", "piece", "read", "measure", "charts", "zoom",
-    "planner", "change", "live", "phone", "sheet", "check",
+    "planner", "change", "live", "hand", "phone", "sheet", "check",
 )  # fmt: skip
 """By component, in order: what comes later has the last word. Each is `static/css/NAME.css`."""
 NAVIGATION = (
@@ -107,7 +108,20 @@ def create_app(
         ask_for_code(app, access)
     CSRFProtect(app)
     _for_templates(app)
-    for blueprint in (bench, materials, printers, profiles, copying, history, exchange, trials, check, learn, planner):
+    for blueprint in (
+        bench,
+        materials,
+        printers,
+        hand,
+        profiles,
+        copying,
+        history,
+        exchange,
+        trials,
+        check,
+        learn,
+        planner,
+    ):
         app.register_blueprint(blueprint.pages)
     _keep_static(app)
     _style(app)

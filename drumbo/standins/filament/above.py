@@ -6,6 +6,7 @@ do not meet, bright and dark flanks where too much has risen into ridges.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -27,8 +28,13 @@ TORN = 0.06
 PLATE = np.array([66.0, 63.0, 68.0])
 
 
-def top_picture(thing: PrintedObject, colour_hex: str = "#b9b1a2", px_per_mm: float = 16.0) -> tuple[bytes, Frame]:
-    """A PNG of the object from above and its frame. The same object gives the same bytes."""
+def top_picture(
+    thing: PrintedObject, colour_hex: str = "#b9b1a2", px_per_mm: float = 16.0, tints: Mapping[float, str] | None = None
+) -> tuple[bytes, Frame]:
+    """A PNG of the object from above and its frame. The same object gives the same bytes. Of `tints`, colours by
+    height, the topmost is seen.
+    """
+    colour_hex = tints[max(tints)] if tints else colour_hex
     frame = frame_above(thing, px_per_mm)
     rng = np.random.default_rng([thing.digest, 78])
     shape = thing.geometry

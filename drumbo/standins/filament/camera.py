@@ -7,6 +7,7 @@ sheen and colour; strings hang between where travels began and ended.
 from __future__ import annotations
 
 import io
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -49,14 +50,19 @@ def frame_of(thing: PrintedObject, px_per_mm: float) -> Frame:
     return Frame(left, -BELOW_MM, px_per_mm, round((right - left) * px_per_mm), round((top + BELOW_MM) * px_per_mm))
 
 
-def front_picture(thing: PrintedObject, colour_hex: str = "#b9b1a2", px_per_mm: float = 10.0) -> tuple[bytes, Frame]:
-    """A PNG of the object from the front and its frame. The same object gives the same bytes."""
+def front_picture(
+    thing: PrintedObject, colour_hex: str = "#b9b1a2", px_per_mm: float = 10.0, tints: Mapping[float, str] | None = None
+) -> tuple[bytes, Frame]:
+    """A PNG of the object from the front and its frame. The same object gives the same bytes. `tints` are colours by
+    the height that was begun in them, where they differ.
+    """
     frame = frame_of(thing, px_per_mm)
     rng = np.random.default_rng([thing.digest, 77])
     depth, owner, across = _splat(thing, frame, rng)
     picture = _background(frame, colour_hex)
     seen = owner >= 0
-    picture[seen] = _shade(thing, depth, owner, across, colour_hex, rng)[seen]
+    base = tint_of(thing.geometry.z, colour_hex, tints or {})
+    picture[seen] = _shade(thing, depth, owner, across, base, rng)[seen]
     image = Image.fromarray(np.clip(picture, 0, 255).astype(np.uint8))
     image = _strings(image, thing, frame, depth, colour_hex, rng)
     image = image.filter(ImageFilter.GaussianBlur(px_per_mm * 0.03))
@@ -138,10 +144,9 @@ def _paint(
 
 
 def _shade(
-    thing: PrintedObject, depth: Floats, owner: Any, across: Floats, colour_hex: str, rng: np.random.Generator
+    thing: PrintedObject, depth: Floats, owner: Any, across: Floats, base: Floats, rng: np.random.Generator
 ) -> Floats:
     """Colour (h, w, 3): light from the upper left, rounded layers, edges of depth in shadow, sheen and scorch."""
-    base = rgb(colour_hex)
     index = np.maximum(owner, 0)
     flat = np.where(np.isfinite(depth), depth, np.nanmax(np.where(np.isfinite(depth), depth, np.nan)))
     slope = np.clip(np.gradient(flat, axis=1) * 4.0, -2.5, 2.5)
@@ -159,8 +164,17 @@ def _shade(
     matt = 1.0 - 0.10 * (1.0 - gloss)
     tone = (0.34 + 0.86 * light) * shadow * seam * matt + grain
     scorch = thing.damage[index][..., None]
-    colour = base * (1 - 0.6 * scorch) + np.array([74.0, 44.0, 20.0]) * 0.6 * scorch
+    colour = base[index] * (1 - 0.6 * scorch) + np.array([74.0, 44.0, 20.0]) * 0.6 * scorch
     return np.asarray(colour * tone[..., None] + 150.0 * (shine * shadow)[..., None])
+
+
+def tint_of(z: Floats, colour_hex: str, tints: Mapping[float, str]) -> Floats:
+    """(n, 3) colours of roads at heights z (n,), mm."""
+    if len(set(tints.values())) < 2:
+        return np.tile(rgb(colour_hex), (len(z), 1))
+    heights = np.array(sorted(tints))
+    colours = np.array([rgb(tints[height]) for height in heights.tolist()])
+    return np.asarray(colours[np.clip(np.searchsorted(heights, z + 0.005) - 1, 0, len(heights) - 1)])
 
 
 def rgb(colour_hex: str) -> Floats:

@@ -6,6 +6,7 @@ on a real printer.
 
 from __future__ import annotations
 
+import math
 import threading
 import time
 from collections import OrderedDict, deque
@@ -25,6 +26,8 @@ MANNERS = Manners(ok="ok P0 B{room}")
 """It tells with every answer how many lines there is room for before the planner."""
 KEPT_OBJECTS = 6
 BUSY_EVERY_S = 1.0
+DRIVE_MM, MIXES_MM = 65.0, 14.0
+"""From the drive to the nozzle; and how much filament thins what was in there to a third."""
 Reply = Callable[[str], None]
 
 
@@ -35,6 +38,29 @@ class Loaded:
     family: str = "pla"
     seed: int = 1
     colour: str = "#b9b1a2"
+
+
+@dataclass
+class Melt:
+    """What is in the nozzle: the colour that was there before, and how much was pushed since another one came, mm."""
+
+    before: str
+    pushed_mm: float = MIXES_MM * 20
+
+    @property
+    def old_share(self) -> float:
+        """How much of what comes out is still the old one."""
+        return math.exp(-max(self.pushed_mm, 0.0) / MIXES_MM)
+
+    def colour(self, now: str) -> str:
+        """What comes out."""
+        old = self.old_share
+        mixed = (round(old * a + (1 - old) * b) for a, b in zip(_rgb(self.before), _rgb(now), strict=True))
+        return "#" + "".join(f"{part:02x}" for part in mixed)
+
+
+def _rgb(colour: str) -> tuple[int, ...]:
+    return tuple(int(colour[k : k + 2], 16) for k in (1, 3, 5))
 
 
 @dataclass
@@ -66,6 +92,9 @@ class FilamentPrinter(Faulty):
         self.clock = Clock(pace)
         self.drive, self.nozzle_mm, self.bed = drive, nozzle_mm, bed
         self.loaded = Loaded()
+        self.melt = Melt(self.loaded.colour)
+        self.tints: dict[float, str] = {}
+        """Height → the colour in which it was begun, mm."""
         self.machine = Machine()
         self.manners = MANNERS
         self.halted = ""
@@ -103,6 +132,31 @@ class FilamentPrinter(Faulty):
                 self._shelf.popitem(last=False)
         thing = self._looked_at[2]
         return thing if number in {None, thing.digest} else None
+
+    def load(self, loaded: Loaded, *, clean: bool = True) -> None:
+        """A spool; nothing where it is in there already. One that nobody has pushed through yet has to come all the way
+        from the drive, and then pushes out bit by bit what is in the nozzle.
+        """
+        if loaded == self.loaded:
+            return
+        if clean:
+            self.melt = Melt(loaded.colour)
+        elif loaded.colour != self.loaded.colour:
+            self.melt = Melt(self.melt.colour(self.loaded.colour), -DRIVE_MM)
+        self.loaded = loaded
+
+    def _fed(self, move: int) -> None:
+        """A move fed filament: the colour of what comes out, and of a height that is begun with it."""
+        moves = self.machine.moves
+        fed = moves["e"][move]
+        self.melt.pushed_mm += fed
+        lays = (
+            fed > 0
+            and move > 0
+            and (moves["x"][move], moves["y"][move]) != (moves["x"][move - 1], moves["y"][move - 1])
+        )
+        if lays and (z := round(moves["z"][move], 3)) not in self.tints:
+            self.tints[z] = self.melt.colour(self.loaded.colour)
 
     # -- one line
 
@@ -144,13 +198,17 @@ class FilamentPrinter(Faulty):
         if word == "G28" and self._bed_done:
             with self._lock:
                 self.machine.forget_moves()
+                self.tints.clear()
                 self._looked_at = None
                 self._bed_done = False
         if word in {"M600", "M0", "M1", "M226"}:
             self._pause(say)
             return
         with self._lock:
+            count = len(self.machine.moves["e"])
             _, seconds = self.machine.run(text)
+            for move in range(count, len(self.machine.moves["e"])):
+                self._fed(move)
         if word == "M104" and self.machine.nozzle.target_c == 0:
             self._bed_done = bool(self.machine.moves["x"])
         if word in {"M109", "M190", "G4", "G28", "M400"}:

@@ -1,7 +1,7 @@
 """What a person does beside the printer, over HTTP on loopback: load a spool, look, photograph, make mischief.
 
-GET  /status             what is loaded, what lies on the bed
-POST /spool              {"family", "seed", "colour"}: put a spool on the holder
+GET  /status             what is loaded, what lies on the bed, the colour that comes out, how much of it is the old one
+POST /spool              {"family", "seed", "colour", "clean"}: put a spool in; not clean, it is to be pushed through
 GET  /front.png?scale=10 the camera before the bed; `X-Frame` holds view, left_mm, bottom_mm, px_per_mm, width, height,
                          object
 GET  /top.png?scale=16   the camera above the bed
@@ -50,7 +50,11 @@ class _Handler(JsonHandler):
     def do_GET(self) -> None:  # noqa: N802 - so the library calls it
         url = urlparse(self.path)
         if url.path == "/status":
-            self.say({"loaded": asdict(self.device.loaded), "moves": len(self.device.machine.moves["x"])})
+            melt = self.device.melt
+            self.say({
+                "loaded": asdict(self.device.loaded), "moves": len(self.device.machine.moves["x"]),
+                "comes_out": melt.colour(self.device.loaded.colour), "old_share": melt.old_share,
+            })  # fmt: skip
         elif url.path in PICTURES:
             self._picture(url.path, parse_qs(url.query))
         else:
@@ -74,12 +78,12 @@ class _Handler(JsonHandler):
             return
         take, usual = PICTURES[path]
         scale = min(max(float(query.get("scale", [usual])[0]), 2.0), 30.0)
-        data, frame = take(thing, self.device.loaded.colour, scale)
+        data, frame = take(thing, self.device.loaded.colour, scale, self.device.tints)
         self.show(data, frame, thing.digest)
 
     def _spool(self, body: dict[str, Any]) -> dict[str, Any]:
         loaded = Loaded(family(str(body["family"])).key, int(body["seed"]), str(body.get("colour", "#b9b1a2")))
-        self.device.loaded = loaded
+        self.device.load(loaded, clean=bool(body.get("clean", True)))
         return asdict(loaded)
 
     def _thing(self, body: dict[str, Any]) -> PrintedObject:

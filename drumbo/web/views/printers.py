@@ -13,7 +13,7 @@ from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.core.gcode import templates
 from drumbo.core.processes import PROCESSES, process
 from drumbo.core.workshop import Printer, read_printer
-from drumbo.services import looking, prints, shelf
+from drumbo.services import filament, looking, prints, shelf
 from drumbo.services import workshop as service
 from drumbo.trials import kinds_of
 from drumbo.web.meeting import SAVING, meet, shown_as
@@ -40,6 +40,7 @@ def show(number: int) -> str:
         "printers/show.html",
         printer=printer,
         number=number,
+        loaded=filament.loaded(workshop(), number),
         cards=cards,
         fields=process(printer.process).printer_fields,
         kinds=[k for k in kinds_of(printer.process).values() if k.scope == "printer"],

@@ -13,7 +13,7 @@ from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import DrumboError, InvalidInput, NotFound, NotNow
 from drumbo.core.processes import process
 from drumbo.core.run import RunState
-from drumbo.services import adopting, pictures, reading, simulated
+from drumbo.services import adopting, filament, pictures, reading, simulated
 from drumbo.services import live as live_service
 from drumbo.services import trials as service
 from drumbo.trials.trial import TrialState
@@ -120,6 +120,8 @@ def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
         "process": process(sheet.kind.process),
         "asked_eye": bool(sheet.context.printer.camera_url and RunState.DONE in sheet.runs),
     }
+    if leaf == "print":
+        page["other"] = filament.another_is_loaded(workshop(), sheet.card.printer_id, sheet.card.material_id)
     if leaf == "print" and sheet.run is not None and sheet.run.running:
         page["live"] = live_picture(workshop(), sheet, picture)
     if leaf == "read":
@@ -163,6 +165,8 @@ def mesh(number: int, ending: str) -> Response:
 @pages.post("/trials/<int:number>/start")
 def start(number: int) -> Any:
     try:
+        if "loaded" not in typed():
+            _same_is_loaded(number)
         room().start(number, [layer] if (layer := typed_layer()) else [])
     except DrumboError as error:
         sheet = service.sheet(workshop(), number)
@@ -179,6 +183,14 @@ def stop(number: int) -> Any:
         with contextlib.suppress(NotNow):
             room().stop(sheet.run.id)
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
+
+
+def _same_is_loaded(number: int) -> None:
+    """NotNow where another spool is in the printer than the trial wants, and nobody said that it was changed."""
+    card = service.sheet(workshop(), number).card
+    other = filament.another_is_loaded(workshop(), card.printer_id, card.material_id)
+    if other is not None:
+        raise NotNow(f"{other.name} is loaded on {card.printer.name}, and this wants {card.material.name}")
 
 
 def typed_layer() -> int | None:

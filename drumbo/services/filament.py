@@ -1,0 +1,341 @@
+"""What is loaded on a printer, and changing it step by step: over a session by hand, or in a print that pauses."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from drumbo.core.catalogue import FILAMENT
+from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
+from drumbo.core.filament_change import HEAT_MARGIN_C, STEPS, ChangeStep, FilamentChange
+from drumbo.core.run import RUNNING, RunState
+from drumbo.links.journal import JournalEntry, last_entry
+from drumbo.links.runs import GO_ON, Runs
+from drumbo.links.simulated import Load, simulated_reader
+from drumbo.services.convert import latest, material_of, printer_of, profile_of
+from drumbo.services.prints import PrintManager
+from drumbo.store.database import Workshop
+from drumbo.store.models import ChangeRow, MaterialRow, PrinterRow, PrintRow, ProfileRow, now
+
+
+@dataclass(frozen=True, slots=True)
+class Loaded:
+    """What is in a printer: None where nobody said."""
+
+    id: int | None
+    name: str
+    colour_hex: str
+
+
+@dataclass(frozen=True, slots=True)
+class Hand:
+    """How a printer stands that is worked by hand: whether its session goes on, what it does, why it did not do the
+    last thing, and its temperatures.
+    """
+
+    on: bool
+    doing: str
+    refused: str
+    message: str
+    nozzle_c: float | None
+    target_c: float | None
+    bed_c: float | None = None
+    bed_target_c: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """A change of filament as its page shows it. `ready` is whether the next step can be pressed now."""
+
+    id: int
+    printer_id: int
+    printer: str
+    old: Loaded
+    new: Loaded
+    step: ChangeStep
+    steps: tuple[ChangeStep, ...]
+    plan: FilamentChange
+    hand: Hand
+    ready: bool
+    pushed_mm: float
+    purged_mm: float
+    trial_id: int | None
+
+    @property
+    def advice(self) -> str:
+        """What the hand does now."""
+        return self.plan.advice(self.step)
+
+
+def loaded(workshop: Workshop, printer_id: int) -> Loaded:
+    """What is in a printer."""
+    with workshop.reading() as session:
+        row = session.get(PrinterRow, printer_id)
+        if row is None:
+            raise NotFound(f"there is no printer number {printer_id}")
+        return _named(session, row.loaded_id)
+
+
+def _named(session: Session, material_id: int | None) -> Loaded:
+    row = session.get(MaterialRow, material_id) if material_id is not None else None
+    return Loaded(None, "", "#b9b1a2") if row is None else Loaded(row.id, material_of(row).name, row.colour_hex)
+
+
+def session_of(workshop: Workshop, printer_id: int) -> str:
+    """The run of a printer's last session by hand; empty where there was none."""
+    with workshop.reading() as session:
+        return _printer(session, printer_id).hand_run
+
+
+def set_loaded(workshop: Workshop, printer_id: int, material_id: int | None) -> None:
+    """Somebody says what is in it."""
+    with workshop.writing() as session:
+        _printer(session, printer_id).loaded_id = material_id
+
+
+def another_is_loaded(workshop: Workshop, printer_id: int, material_id: int) -> Loaded | None:
+    """What is in the printer, where that is another spool than a trial wants."""
+    found = loaded(workshop, printer_id)
+    return found if found.id not in {None, material_id} else None
+
+
+def begin(workshop: Workshop, room: PrintManager, printer_id: int, material_id: int) -> int:
+    """Begin a change to another spool; the nozzle heats. Where a print pauses on the printer it is done there. NotNow
+    while it prints, InvalidInput for a spool that cannot be.
+    """
+    with workshop.reading() as session:
+        row = _printer(session, printer_id)
+        if row.spec.get("process", FILAMENT) != FILAMENT:
+            raise NotNow("a resin printer has no filament")
+        new = session.get(MaterialRow, material_id)
+        if new is None or new.spec.get("process", FILAMENT) != FILAMENT:
+            raise InvalidInput("material", "choose the spool that is to go in")
+        plan = _plan(session, row, new)
+        if plan.hot_c > printer_of(row).nozzle_max_c:
+            raise InvalidInput("material", f"it takes {plan.hot_c:g} °C, more than the printer may run")
+        old_id = row.loaded_id
+        paused = _paused(session, workshop, printer_id)
+    run = paused[1] if paused else room.begin_by_hand(printer_id)
+    with workshop.writing() as session:
+        for old in session.scalars(
+            select(ChangeRow).where(ChangeRow.printer_id == printer_id, ChangeRow.ended_at.is_(None))
+        ):
+            old.step, old.ended_at = ChangeStep.DROPPED, now()
+        change = ChangeRow(
+            printer_id=printer_id, from_id=old_id, to_id=material_id, print_id=paused[0] if paused else None,
+            step=plan.first, plan=asdict(plan), run=run, seen_fed_mm=_fed(workshop, run),
+        )  # fmt: skip
+        session.add(change)
+        session.flush()
+        number = change.id
+    _tell(room, run, f"heat {plan.hot_c:g}")
+    return number
+
+
+def _plan(session: Session, printer: PrinterRow, new: MaterialRow) -> FilamentChange:
+    old = session.get(MaterialRow, printer.loaded_id) if printer.loaded_id is not None else None
+    made, material = printer_of(printer), material_of(new)
+    return FilamentChange(
+        old_c=None if old is None else _heat(session, printer.id, old),
+        new_c=_heat(session, printer.id, new),
+        drive=made.drive,
+        tube_mm=made.tube_mm,
+        old_family=old.family if old is not None else "",
+        new_family=new.family,
+        abrasive=material.abrasive == "yes",
+        took_mm=_took(session, printer.id, old, new),
+    )
+
+
+def _heat(session: Session, printer_id: int, material: MaterialRow) -> float:
+    """At what a spool is printed on a printer: its profile's value, or the middle of its label's range."""
+    wanted = select(ProfileRow).where(
+        ProfileRow.printer_id == printer_id, ProfileRow.material_id == material.id, ProfileRow.archived.is_(False)
+    )
+    row = session.scalars(wanted.order_by(ProfileRow.id.desc()).limit(1)).first()
+    if row is not None:
+        return profile_of(latest(row)).number("nozzle_c")
+    made = material_of(material)
+    return float(round((made.nozzle_low_c + made.nozzle_high_c) / 2))
+
+
+def _took(session: Session, printer_id: int, old: MaterialRow | None, new: MaterialRow) -> float | None:
+    """How much it took last time to come clean: from this spool to that, or from its polymer to the other's."""
+    if old is None:
+        return None
+    wanted = select(ChangeRow).where(ChangeRow.printer_id == printer_id, ChangeRow.step == ChangeStep.DONE)
+    rows = [row for row in session.scalars(wanted.order_by(ChangeRow.id.desc())) if row.old is not None]
+    same = [row for row in rows if (row.from_id, row.to_id) == (old.id, new.id)]
+    alike = [row for row in rows if row.old and (row.old.family, row.new.family) == (old.family, new.family)]
+    return next((row.purged_mm for row in [*same, *alike]), None)
+
+
+def _paused(session: Session, workshop: Workshop, printer_id: int) -> tuple[int, str] | None:
+    """A print that pauses on the printer: its number and its run."""
+    wanted = select(PrintRow).where(PrintRow.printer_id == printer_id, PrintRow.state.in_(RUNNING))
+    row = session.scalars(wanted.order_by(PrintRow.id.desc())).first()
+    entry = last_entry(Runs(workshop.folder).folder(row.run)) if row is not None and row.run else None
+    return (row.id, row.run) if row is not None and entry is not None and entry.state is RunState.PAUSED else None
+
+
+def change(workshop: Workshop, number: int) -> Change:
+    """A change of filament."""
+    with workshop.reading() as session:
+        row = _change(session, number)
+        plan, step = FilamentChange(**row.plan), ChangeStep(row.step)
+        hand = hand_of(workshop, row.run)
+        hot = hand.nozzle_c is not None and hand.nozzle_c >= plan.hot_c - HEAT_MARGIN_C
+        ready = hand.on and not hand.doing and (hot or step is not ChangeStep.HEAT)
+        steps = tuple(s for s in STEPS if s is not ChangeStep.OUT or plan.old_c is not None)
+        trial = session.get(PrintRow, row.print_id) if row.print_id is not None else None
+        return Change(
+            row.id, row.printer_id, row.printer.name, _named(session, row.from_id), _named(session, row.to_id), step,
+            steps, plan, hand, ready, row.pushed_mm, row.purged_mm, trial.trial_id if trial is not None else None,
+        )  # fmt: skip
+
+
+def latest_change(workshop: Workshop, printer_id: int) -> int | None:
+    """The change that goes on at a printer, if any."""
+    with workshop.reading() as session:
+        wanted = select(func.max(ChangeRow.id)).where(ChangeRow.printer_id == printer_id, ChangeRow.ended_at.is_(None))
+        return session.scalar(wanted)
+
+
+def press(workshop: Workshop, room: PrintManager, number: int, action: str) -> None:
+    """Somebody has done a step, or wants it once more. NotNow where it cannot go on yet."""
+    found = change(workshop, number)
+    if found.step.over:
+        raise NotNow("this change of filament is over")
+    try:
+        step, orders = found.plan.press(found.step, action)
+    except KeyError:
+        raise NotNow("that is no step of it") from None
+    if not found.hand.on:
+        raise NotNow("the printer has gone cold meanwhile; heat it again")
+    if not found.ready:
+        raise NotNow("wait until the nozzle is hot" if not found.hand.doing else "wait until the printer is done")
+    _count(workshop, number)
+    for order in orders:
+        _tell(room, _run(workshop, number), order)
+    if step is not found.step:
+        _turn(workshop, room, found, step)
+
+
+def _turn(workshop: Workshop, room: PrintManager, found: Change, step: ChangeStep) -> None:
+    """To the next step, and what hangs on it."""
+    with workshop.writing() as session:
+        row = _change(session, found.id)
+        row.step = step
+        if step is ChangeStep.PUT_IN:
+            row.printer.loaded_id = None
+        if step is ChangeStep.LOAD:
+            row.printer.loaded_id = row.to_id
+        if step is ChangeStep.DONE:
+            row.ended_at = now()
+            material = material_of(row.new)
+            left = material.left_after(_grams(row.pushed_mm, material))
+            if left is not None:
+                row.new.spec = {**row.new.spec, material.left_key: left}
+        camera, run, in_print = printer_of(row.printer).camera_url, row.run, row.print_id is not None
+        spool = Load(row.new.family, row.new.spool_seed, row.new.colour_hex)
+    if step is ChangeStep.LOAD and camera:
+        simulated_reader(camera).load("spool", spool, clean=False)
+    if step is ChangeStep.DONE and not in_print:
+        room.runs.order(run, GO_ON)
+
+
+def _grams(length_mm: float, material: Any) -> float:
+    return float(length_mm * math.pi * material.diameter_mm**2 / 4 * material.density_g_cm3 / 1000)
+
+
+def heat_again(workshop: Workshop, room: PrintManager, number: int) -> None:
+    """After the session ended: another one, hot again, at the same step."""
+    found = change(workshop, number)
+    if found.step.over or found.hand.on:
+        return
+    run = room.begin_by_hand(found.printer_id)
+    with workshop.writing() as session:
+        row = _change(session, number)
+        row.run, row.seen_fed_mm, row.print_id = run, 0.0, None
+    _tell(room, run, f"heat {found.plan.hot_c:g}")
+
+
+def drop(workshop: Workshop, room: PrintManager, number: int) -> None:
+    """Leave it at that: the session ends cold; a print that pauses goes on waiting."""
+    with workshop.writing() as session:
+        row = _change(session, number)
+        run, in_print = row.run, row.print_id is not None
+        if not ChangeStep(row.step).over:
+            row.step, row.ended_at = ChangeStep.DROPPED, now()
+    if not in_print:
+        end(room, run)
+
+
+def end(room: PrintManager, run: str) -> None:
+    """End a session by hand: heaters off, read back."""
+    try:
+        room.runs.order(run, GO_ON)
+    except (NotNow, NotFound):
+        return
+
+
+def _count(workshop: Workshop, number: int) -> None:
+    """What was fed since it was counted last belongs to the step that is being left, or done again."""
+    with workshop.writing() as session:
+        row = _change(session, number)
+        fed = _fed(workshop, row.run)
+        more, row.seen_fed_mm = fed - row.seen_fed_mm, fed
+        if row.step in {ChangeStep.LOAD, ChangeStep.CLEAN, ChangeStep.WIPE}:
+            row.pushed_mm = max(row.pushed_mm + more, 0.0)
+        if row.step in {ChangeStep.CLEAN, ChangeStep.WIPE}:
+            row.purged_mm = max(row.purged_mm + more, 0.0)
+
+
+def _fed(workshop: Workshop, run: str) -> float:
+    entry = last_entry(Runs(workshop.folder).folder(run)) if run else None
+    return entry.fed_mm if entry is not None else 0.0
+
+
+def _run(workshop: Workshop, number: int) -> str:
+    with workshop.reading() as session:
+        return _change(session, number).run
+
+
+def _tell(room: PrintManager, run: str, what: str) -> None:
+    try:
+        room.runs.hand(run, what)
+    except LinkError as error:
+        raise NotNow(str(error)) from error
+
+
+def hand_of(workshop: Workshop, run: str) -> Hand:
+    """How a session by hand stands."""
+    if not run:
+        return Hand(False, "", "", "", None, None)
+    runs = Runs(workshop.folder)
+    entry = last_entry(runs.folder(run)) or JournalEntry(RunState.SENDING)
+    heat = entry.heat or {}
+    on = runs.at_work(run)
+    doing = entry.doing or ("Telling the printer." if on and runs.has_order(run) else "")
+    return Hand(
+        on, doing, entry.refused, entry.message, heat.get("nozzle_c"),
+        heat.get("nozzle_target_c"), heat.get("bed_c"), heat.get("bed_target_c"),
+    )  # fmt: skip
+
+
+def _printer(session: Session, number: int) -> PrinterRow:
+    row = session.get(PrinterRow, number)
+    if row is None:
+        raise NotFound(f"there is no printer number {number}")
+    return row
+
+
+def _change(session: Session, number: int) -> ChangeRow:
+    row = session.get(ChangeRow, number)
+    if row is None:
+        raise NotFound(f"there is no change of filament number {number}")
+    return row
