@@ -36,7 +36,7 @@ class Workshop:
         except OSError as error:
             raise NotNow(f"{folder} cannot be made ({error.strerror}); name another folder with --data") from error
         self.files = Files(folder / FILES)
-        self.engine = _engine(folder / DATABASE)
+        self.engine = engine_of(folder / DATABASE)
         try:
             _upgrade(self.engine)
         except OperationalError as error:
@@ -108,7 +108,8 @@ class Files:
             raise NotFound(f"the file {digest[:12]} is missing from the data folder") from None
 
 
-def _engine(path: Path) -> Engine:
+def engine_of(path: Path) -> Engine:
+    """The database in a file, with its rules on."""
     engine = create_engine(f"sqlite:///{path}", connect_args={"check_same_thread": False})
 
     @event.listens_for(engine, "connect")

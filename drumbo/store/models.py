@@ -43,13 +43,15 @@ class Base(DeclarativeBase):
 
 
 class PrinterRow(Base):
-    """`loaded_id` is the spool that is in it as far as anybody said; `hand_run` its last session by hand."""
+    """`loaded_id` is the spool (a material's number) that is in it as far as anybody said; `hand_run` its last session
+    by hand.
+    """
 
     __tablename__ = "printers"
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
     spec: Mapped[dict[str, Any]]
-    loaded_id: Mapped[int | None] = mapped_column(ForeignKey("materials.id"))
+    loaded_id: Mapped[int | None]
     hand_run: Mapped[str] = mapped_column(default="", server_default="")
     created_at: Mapped[datetime] = mapped_column(default=now)
 

@@ -10,10 +10,9 @@ depends_on = None
 
 
 def upgrade() -> None:
-    with op.batch_alter_table("printers") as table:
-        table.add_column(sa.Column("loaded_id", sa.Integer(), nullable=True))
-        table.add_column(sa.Column("hand_run", sa.String(), server_default="", nullable=False))
-        table.create_foreign_key(op.f("fk_printers_loaded_id"), "materials", ["loaded_id"], ["id"])
+    # Added to the table as it is: others refer to it, so that it cannot be made anew.
+    op.add_column("printers", sa.Column("loaded_id", sa.Integer(), nullable=True))
+    op.add_column("printers", sa.Column("hand_run", sa.String(), server_default="", nullable=False))
     op.create_table(
         "changes",
         sa.Column("id", sa.Integer(), nullable=False),
@@ -40,7 +39,5 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     op.drop_table("changes")
-    with op.batch_alter_table("printers") as table:
-        table.drop_constraint(op.f("fk_printers_loaded_id"), type_="foreignkey")
-        table.drop_column("hand_run")
-        table.drop_column("loaded_id")
+    op.drop_column("printers", "hand_run")
+    op.drop_column("printers", "loaded_id")
