@@ -37,6 +37,6 @@ class HandSession(Sending):
             if self._job.waits_s is not None and time.monotonic() - last > self._job.waits_s:
                 return (
                     RunState.DONE,
-                    f"Nobody asked for anything for {span(self._job.waits_s)}, so all was switched off.",
+                    f"No command came for {span(self._job.waits_s)}, so all was switched off.",
                 )
         return RunState.DONE, ""

@@ -86,7 +86,7 @@ def test_where_nobody_comes_back_it_goes_cold_by_itself(runs: Runs, server: Line
     ended = runs.wait(name, 20)
     assert ended is not None
     assert (ended.state, ended.heaters) == ("done", "off")
-    assert "Nobody asked for anything for 1 s" in ended.message
+    assert "No command came for 1 s" in ended.message
     assert not printer.hot
 
 
