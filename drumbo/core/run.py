@@ -13,6 +13,8 @@ class RunState(StrEnum):
     """The printer waits for somebody."""
     STOPPING = "stopping"
     """It is being closed down, for whatever reason."""
+    HANDED = "handed"
+    """Its file was put where the printer takes it from; what becomes of it nobody here can see."""
     DONE = "done"
     STOPPED = "stopped"
     FAILED = "failed"

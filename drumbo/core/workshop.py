@@ -77,6 +77,7 @@ class Printer:
     clearance_height_mm: float | None = None
     tool_change_s: float | None = None
     tube_mm: float | None = None
+    folder: str = ""
 
     @property
     def says(self) -> str:
@@ -293,6 +294,10 @@ MATERIAL_FIELDS: tuple[Field, ...] = (
     Field("notes", "Notes", kind="lines", required=False),
 )
 
+FOLDER_FIELD = Field(
+    "folder", "Folder for files", kind="text", required=False, longest=300,
+    help="Of a card, a stick or a share, like /media/card: files are put there, ready to be taken to the printer.",
+)  # fmt: skip
 PRINTER_FIELDS: tuple[Field, ...] = (
     Field("name", "Name", kind="text", longest=60),
     Field("machine", "Machine", kind="text", required=False, longest=60,
@@ -323,6 +328,7 @@ PRINTER_FIELDS: tuple[Field, ...] = (
           help="As the firmware reports it (M92 or M503), if you know it. Files then set it, so that it is certain."),
     Field("link_url", "Link", kind="text", required=False,
           help="A serial port like /dev/ttyUSB0, or socket://address:port."),
+    FOLDER_FIELD,
     Field("baud", "Speed of the serial line", kind="choice", required=False,
           choices=tuple((str(b), f"{b:,}".replace(",", " ") + " baud") for b in BAUDS),
           help="Only for a serial port."),

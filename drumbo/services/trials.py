@@ -285,3 +285,6 @@ def printed_by_hand(workshop: Workshop, trial_id: int) -> None:
         if row.state == TrialState.PLANNED:
             row.state, row.printed_at = TrialState.PRINTED, now()
             take_from_spool(session, row, 1.0)
+        for run in row.prints[-1:]:
+            if run.state == RunState.HANDED:
+                run.state, run.finished_at = RunState.DONE, now()

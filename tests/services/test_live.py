@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from pathlib import Path
 
 import pytest
 from flask.testing import FlaskClient
@@ -13,7 +14,7 @@ from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.gcode.program import Program
 from drumbo.core.gcode.reader import read
 from drumbo.demo.run import running, start_standin
-from drumbo.services import live, trials, workshop
+from drumbo.services import handing, live, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from tests.conftest import Begun, Standin
@@ -108,3 +109,28 @@ def _columns(asked: Program) -> Iterator[tuple[float, float, float, float]]:
 
 def _rows(moves: Mapping[str, Sequence[float]]) -> Iterator[tuple[float, float, float, float]]:
     return zip(moves["x"], moves["y"], moves["z"], moves["e"], strict=True)
+
+
+def test_a_file_goes_onto_a_card_and_is_printed_by_the_makers_word(
+    house: Workshop, begun: Begun, client: FlaskClient, tmp_path: Path
+) -> None:
+    card = tmp_path / "card"
+    card.mkdir()
+    spec = {**workshop.as_typed(house, begun.printer), "link_url": "", "camera_url": "", "folder": str(card)}
+    workshop.save_printer(house, spec, begun.printer)
+    trial = trials.create(house, begun.profile, "temperature", SMALL)
+    page = client.post(f"/trials/{trial}/put", follow_redirects=True).text
+    (there,) = card.iterdir()
+    assert there.name.startswith(f"trial-{trial}-temperature-tower-")
+    assert there.read_bytes() == trials.printed_file(house, trial)
+    assert f"It is in {there}" in page
+    assert "put into the folder" in client.get(f"/printers/{begun.printer}").text
+    client.post(f"/trials/{trial}/printed")
+    assert trials.sheet(house, trial).state == "printed"
+    (logged,) = handing.log(house, begun.printer)
+    assert (logged.trial, logged.state) == (trial, "done")
+    there.unlink()
+    card.rmdir()
+    refused = client.post(f"/trials/{trial}/put")
+    assert refused.status_code == 409
+    assert "is the card in" in refused.text

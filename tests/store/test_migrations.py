@@ -13,8 +13,8 @@ from sqlalchemy import text
 from drumbo.services import profiles, shelf, workshop
 from drumbo.store.archive import DATABASE
 from drumbo.store.database import Workshop, engine_of
-from drumbo.store.soundness import MIGRATIONS
 from drumbo.store.models import PrintRow, TrialRow
+from drumbo.store.soundness import MIGRATIONS
 from tests.conftest import LABEL, Begun
 
 OLDER = ["0003", "0004"]

@@ -12,12 +12,19 @@ from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.core.gcode import templates
 from drumbo.core.processes import PROCESSES, process
+from drumbo.core.run import RunState
 from drumbo.core.workshop import Printer, read_printer
-from drumbo.services import filament, looking, prints, shelf
+from drumbo.services import filament, handing, looking, prints, shelf
 from drumbo.services import workshop as service
 from drumbo.trials import kinds_of
 from drumbo.web.meeting import SAVING, meet, shown_as
 from drumbo.web.views.common import typed, workshop
+
+OUTCOMES = {
+    RunState.SENDING: "printing", RunState.PAUSED: "pausing", RunState.STOPPING: "finishing",
+    RunState.HANDED: "put into the folder", RunState.DONE: "printed", RunState.STOPPED: "stopped",
+    RunState.FAILED: "failed", RunState.LOST: "lost",
+}  # fmt: skip
 
 pages = Blueprint("printers", __name__, url_prefix="/printers")
 
@@ -41,6 +48,8 @@ def show(number: int) -> str:
         printer=printer,
         number=number,
         loaded=filament.loaded(workshop(), number),
+        outcomes=OUTCOMES,
+        log=handing.log(workshop(), number),
         cards=cards,
         fields=process(printer.process).printer_fields,
         kinds=[k for k in kinds_of(printer.process).values() if k.scope == "printer"],

@@ -13,7 +13,7 @@ from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import DrumboError, InvalidInput, NotFound, NotNow
 from drumbo.core.processes import process
 from drumbo.core.run import RunState
-from drumbo.services import adopting, filament, pictures, reading, simulated
+from drumbo.services import adopting, filament, handing, pictures, reading, simulated
 from drumbo.services import live as live_service
 from drumbo.services import trials as service
 from drumbo.trials.trial import TrialState
@@ -235,6 +235,18 @@ def live_layer(number: int, which: int) -> Response:
     found = live_service.layer_lines(workshop(), number, which)
     return Response(json.dumps(found, separators=(",", ":")), mimetype="application/json",
                     headers={"Cache-Control": "private, max-age=3600"})  # fmt: skip
+
+
+@pages.post("/trials/<int:number>/put")
+def put(number: int) -> Any:
+    """Its file into the printer's folder."""
+    try:
+        there = handing.put_on_card(workshop(), number)
+    except DrumboError as error:
+        page = _page(service.sheet(workshop(), number), "print")
+        return render_template("trials/print.html", refused=plain_words(error), **page), 409
+    del there
+    return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
 
 @pages.post("/trials/<int:number>/printed")

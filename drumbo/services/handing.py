@@ -1,0 +1,74 @@
+"""Files for printers without a line: put into a folder, and printed by the maker's word; and what was printed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+from sqlalchemy import select
+from sqlalchemy.orm import joinedload
+
+from drumbo.core.errors import InvalidInput, NotNow
+from drumbo.core.processes import process
+from drumbo.core.run import RUNNING, Heaters, RunState
+from drumbo.links.folder import file_name, put
+from drumbo.services.convert import material_of, printer_of
+from drumbo.services.trials import get_trial
+from drumbo.store.database import Workshop
+from drumbo.store.models import PrintRow, ProfileRow, TrialRow, now
+from drumbo.trials import kind
+
+LOGGED = 30
+
+
+@dataclass(frozen=True, slots=True)
+class Logged:
+    """A print as a printer's log has it; `digest` is the beginning of its file's."""
+
+    trial: int
+    title: str
+    spool: str
+    state: RunState
+    message: str
+    digest: str
+    started_at: datetime
+    seconds: float | None
+
+
+def put_on_card(workshop: Workshop, trial_id: int) -> Path:
+    """Put a trial's file into its printer's folder, flushed and read back; returns where it is. InvalidInput where the
+    printer has no folder, NotNow while it prints that trial, LinkError for what is wrong with the folder.
+    """
+    with workshop.reading() as session:
+        row = get_trial(session, trial_id)
+        printer, material = printer_of(row.profile.printer), material_of(row.profile.material)
+        if not printer.folder:
+            raise InvalidInput("folder", f"{printer.name} has no folder for files; give it one under Edit")
+        if any(run.state in RUNNING for run in row.prints):
+            raise NotNow("this trial is being printed over the line")
+        title, digest = kind(row.kind).title, row.file_digest
+        printer_id = row.profile.printer_id
+        ending = process(printer.process).file_ending
+    name = file_name(f"trial {trial_id}", title, material.name, ending=ending)
+    there = put(printer.folder, name, workshop.files.get(digest), never=workshop.folder)
+    with workshop.writing() as session:
+        session.add(
+            PrintRow(trial_id=trial_id, printer_id=printer_id, state=RunState.HANDED, total=0, message=str(there),
+                     heaters=Heaters.UNTOUCHED, finished_at=now(), dealt_at=now())
+        )  # fmt: skip
+    return there
+
+
+def log(workshop: Workshop, printer_id: int) -> list[Logged]:
+    """What was printed on a printer, the newest first."""
+    with workshop.reading() as session:
+        wanted = select(PrintRow).where(PrintRow.printer_id == printer_id).order_by(PrintRow.id.desc()).limit(LOGGED)
+        with_spool = joinedload(PrintRow.trial).joinedload(TrialRow.profile).joinedload(ProfileRow.material)
+        return [
+            Logged(
+                row.trial_id, kind(row.trial.kind).title, material_of(row.trial.profile.material).name,
+                RunState(row.state), row.message, row.trial.file_digest[:12], row.started_at, row.elapsed_s,
+            )
+            for row in session.scalars(wanted.options(with_spool))
+        ]  # fmt: skip
