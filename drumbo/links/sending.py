@@ -18,6 +18,7 @@ from drumbo.links.modal import Modal
 from drumbo.links.orders import Orders, StopWanted
 from drumbo.links.resting import Part, Resting, Waiting, span, until
 from drumbo.links.runs import RunOrder
+from drumbo.links.self_report import differences
 from drumbo.links.talk import Ended, Talk, Timing
 
 
@@ -72,6 +73,7 @@ class Sending:
         self._journal.note(total=len(self._lines), now=True)
         self._talk = connect(self._job.url, self._job.baud, self._timing, self._tick)
         self._touched = True
+        self._talk.note = " ".join(differences(self._talk.texts, self._job.expects))
         rests = [self._lines.place(number) for number in self._job.rests]
         first = 0
         while True:

@@ -21,6 +21,7 @@ from drumbo.links.words import Fact, HeatReport, Said, hear
 MOST_IMPOSSIBLE = 4
 """Requests for lines that it cannot mean, in a row, before a printer is believed to have lost its way."""
 LONGEST_ASK_S = 16.0
+MOST_TEXTS = 200
 BREAK_OFF, HURRY_S = b"\nM108\n", 0.5
 
 
@@ -66,6 +67,8 @@ class Talk:
         """The last temperatures that were answered, not told unasked."""
         self.waits_for = ""
         self.note = ""
+        self.texts: deque[str] = deque(maxlen=MOST_TEXTS)
+        """What it told that means nothing here, the last lines of it: its settings, say."""
         self.halted = False
         self.slow = False
         """Whether what was sent last may keep it silent for minutes."""
@@ -103,7 +106,7 @@ class Talk:
             if time.monotonic() > until:
                 raise Mute("the line is open but no printer answers there; is it on, and is the speed right?")
         self._plain_marks = all(said.heats is None for said in answer if said.fact is Fact.OK)
-        self.deliver(["M115"])
+        self.deliver(["M115", "M503"])
         self.number()
         self._greeting = False
 
@@ -272,8 +275,9 @@ class Talk:
             self.waits_for = f"The printer waits: {said.text or 'press its button, or go on from here'}"
         elif said.fact is Fact.RESUMED or (said.fact in {Fact.OK, Fact.RESEND} and not self._held):
             self._held, self.waits_for = False, ""
-        elif said.fact is Fact.TEXT and _BREAKS_WAITS.search(said.text):
-            self.breaks_waits = True
+        elif said.fact is Fact.TEXT:
+            self.texts.append(said.text)
+            self.breaks_waits = self.breaks_waits or _BREAKS_WAITS.search(said.text) is not None
         elif said.fact is Fact.WARNING:
             self.note = f"The printer says: {said.text}"
 

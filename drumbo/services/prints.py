@@ -127,6 +127,7 @@ class PrintManager:
                 "highest_mm": printer.height_mm,
                 "standby_c": printer.standby_c,
             },
+            expects={} if web else expects_of(printer),
             timing=self._timing,
             **self._line_of(printer),
         )
@@ -367,6 +368,12 @@ def limits_of(printer: Any) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def expects_of(printer: Any) -> dict[str, float]:
+    """What a printer should tell of itself, see `links.self_report`."""
+    steps = {"steps_mm": printer.extruder_steps_mm} if printer.extruder_steps_mm else {}
+    return {**steps, "accel_mm_s2": printer.accel_mm_s2, "speed_mm_s": printer.speed_max_mm_s}
+
+
 def try_link(workshop: Workshop, printer_id: int) -> str:
     """Greet a printer; LinkError tells what is wrong, NotNow while it prints."""
     with workshop.reading() as session:
@@ -375,5 +382,7 @@ def try_link(workshop: Workshop, printer_id: int) -> str:
     if printer is None or not printer.link_url:
         raise InvalidInput("link_url", "there is no link to test")
     with Runs(workshop.folder).claim(printer.link_url, printer.name):
-        said = greet(printer.link_url, int(getattr(printer, "baud", 0) or 115_200))
+        web = parse_address(printer.link_url).way == WEB
+        expects = {} if web else expects_of(printer)
+        said = greet(printer.link_url, int(getattr(printer, "baud", 0) or 115_200), expects)
     return f"It answers{said}."

@@ -322,5 +322,10 @@ _REPORTS: dict[str, Callable[[FilamentPrinter], str]] = {
         f"FIRMWARE_NAME:stand-in PROTOCOL_VERSION:1.0 EXTRUDER_COUNT:1 DRIVE:{device.drive} "
         f"PACE:{device.clock.pace:g}\nCap:EMERGENCY_PARSER:1\nCap:AUTOREPORT_TEMP:1\nok"
     ),
+    "M503": lambda device: (
+        f"echo:; Steps per unit:\necho:  M92 X80.00 Y80.00 Z400.00 E{device.machine.steps_mm:.2f}\n"
+        "echo:; Most it allows:\necho:  M201 X3000.00 Y3000.00 Z100.00 E5000.00\n"
+        "echo:  M203 X300.00 Y300.00 Z10.00 E60.00\nok"
+    ),
     "M110": lambda _: "ok",
 }
