@@ -78,6 +78,7 @@ class Printer:
     tool_change_s: float | None = None
     tube_mm: float | None = None
     folder: str = ""
+    still_url: str = ""
 
     @property
     def says(self) -> str:
@@ -298,6 +299,10 @@ FOLDER_FIELD = Field(
     "folder", "Folder for files", kind="text", required=False, longest=300,
     help="Of a card, a stick or a share, like /media/card: files are put there, ready to be taken to the printer.",
 )  # fmt: skip
+STILL_FIELD = Field(
+    "still_url", "Picture address", kind="text", required=False, longest=300,
+    help="Where a camera at the printer gives its latest picture, like http://192.0.2.7:8080/shot.jpg.",
+)  # fmt: skip
 PRINTER_FIELDS: tuple[Field, ...] = (
     Field("name", "Name", kind="text", longest=60),
     Field("machine", "Machine", kind="text", required=False, longest=60,
@@ -342,6 +347,7 @@ PRINTER_FIELDS: tuple[Field, ...] = (
           help="At a pause or a change of filament. Then all heaters are switched off."),
     Field("on_pause", "Nozzle in a pause", kind="choice", required=False,
           choices=(("hot", "stays hot"), ("standby", f"cools to {STANDBY_C:g} °C, so that it does not ooze"))),
+    STILL_FIELD,
     Field("camera_url", "Camera", kind="text", required=False, help="http://address:port of a stand-in's camera."),
     Field("start_gcode", "Start G-code", kind="lines",
           help="Names in braces are filled in: {nozzle_first_c}, {nozzle_c}, {bed_first_c}, {bed_c}, {nozzle_mm}, "
@@ -392,6 +398,8 @@ class Reachable(Protocol):
     def link_url(self) -> str: ...
     @property
     def camera_url(self) -> str: ...
+    @property
+    def still_url(self) -> str: ...
 
 
 def reachable(printer: P, ways: Set[str]) -> P:
@@ -400,6 +408,8 @@ def reachable(printer: P, ways: Set[str]) -> P:
     if printer.link_url and parse_address(printer.link_url).way not in ways:
         fit = "a serial port like /dev/ttyUSB0, or socket://address:port" if SERIAL in ways else "http://address:port"
         problems["link_url"] = f"this kind of printer is reached over {fit}"
+    if printer.still_url and parse_address(printer.still_url, "still_url").way != WEB:
+        problems["still_url"] = "write it as http://address/picture"
     if printer.camera_url and parse_address(printer.camera_url, "camera_url").way != WEB:
         problems["camera_url"] = "write it as http://address:port"
     if problems:

@@ -58,9 +58,9 @@ class HttpDevice:
         headers = {"Content-Type": kind, "Content-Length": str(size)}
         return self._json(urllib.request.Request(self._url + path, file, headers), PATIENCE_S)
 
-    def picture(self, path: str) -> tuple[bytes, Message]:
+    def picture(self, path: str, timeout_s: float = PATIENCE_S) -> tuple[bytes, Message]:
         """A picture and its headers."""
-        with self._open(urllib.request.Request(self._url + path), PATIENCE_S) as answer:
+        with self._open(urllib.request.Request(self._url + path), timeout_s) as answer:
             kind = answer.headers.get_content_type()
             data = self._body(answer, LARGEST_PICTURE) if kind in PICTURES else b""
             if not data:

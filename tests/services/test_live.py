@@ -6,6 +6,7 @@ import json
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
+from typing import ClassVar
 
 import pytest
 from flask.testing import FlaskClient
@@ -16,6 +17,7 @@ from drumbo.core.gcode.reader import read
 from drumbo.demo.run import running, start_standin
 from drumbo.services import handing, live, trials, workshop
 from drumbo.services.prints import PrintManager
+from drumbo.standins.door import Door, JsonHandler
 from drumbo.store.database import Workshop
 from tests.conftest import Begun, Standin
 
@@ -134,3 +136,42 @@ def test_a_file_goes_onto_a_card_and_is_printed_by_the_makers_word(
     refused = client.post(f"/trials/{trial}/put")
     assert refused.status_code == 409
     assert "is the card in" in refused.text
+
+
+class _Camera(JsonHandler):
+    asked: ClassVar[list[str]] = []
+
+    def do_GET(self) -> None:  # noqa: N802 - so the library calls it
+        self.asked.append(self.path)
+        if self.path == "/page":
+            self.say({"no": "picture"})
+            return
+        self.send_response(200)
+        self.send_header("Content-Type", "image/jpeg")
+        self.send_header("Content-Length", "4")
+        self.end_headers()
+        self.wfile.write(b"\xff\xd8\xff\xd9")
+
+
+def test_a_cameras_latest_picture_is_shown_and_it_is_not_asked_for_each_page(
+    house: Workshop, begun: Begun, client: FlaskClient
+) -> None:
+    where = f"/printers/{begun.printer}/picture"
+    spec = {**workshop.as_typed(house, begun.printer), "camera_url": ""}
+    workshop.save_printer(house, spec, begun.printer)
+    assert client.get(where).status_code == 404
+    door = Door(_Camera)
+    door.start()
+    try:
+        _Camera.asked.clear()
+        address = f"http://127.0.0.1:{door.port}"
+        workshop.save_printer(house, {**spec, "still_url": f"{address}/shot.jpg"}, begun.printer)
+        seen = [client.get(where) for _ in range(5)]
+        assert {(a.status_code, a.mimetype, a.data) for a in seen} == {(200, "image/jpeg", b"\xff\xd8\xff\xd9")}
+        assert _Camera.asked == ["/shot.jpg"]
+        workshop.save_printer(house, {**spec, "still_url": f"{address}/page"}, begun.printer)
+        assert client.get(where).status_code == 404, "what is no picture is not shown"
+        with pytest.raises(InvalidInput):
+            workshop.save_printer(house, {**spec, "still_url": "file:///etc/passwd"}, begun.printer)
+    finally:
+        door.close()

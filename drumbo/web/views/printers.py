@@ -6,15 +6,15 @@ from dataclasses import asdict, replace
 from dataclasses import fields as dataclass_fields
 from typing import Any
 
-from flask import Blueprint, redirect, render_template, request, url_for
+from flask import Blueprint, Response, redirect, render_template, request, url_for
 
 from drumbo.core.catalogue import FILAMENT
-from drumbo.core.errors import InvalidInput, NotNow
+from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
 from drumbo.core.gcode import templates
 from drumbo.core.processes import PROCESSES, process
 from drumbo.core.run import RunState
 from drumbo.core.workshop import Printer, read_printer
-from drumbo.services import filament, handing, looking, prints, shelf
+from drumbo.services import filament, handing, looking, prints, shelf, stills
 from drumbo.services import workshop as service
 from drumbo.trials import kinds_of
 from drumbo.web.meeting import SAVING, meet, shown_as
@@ -54,6 +54,16 @@ def show(number: int) -> str:
         fields=process(printer.process).printer_fields,
         kinds=[k for k in kinds_of(printer.process).values() if k.scope == "printer"],
     )
+
+
+@pages.get("/<int:number>/picture")
+def picture(number: int) -> Response:
+    """The latest picture of its camera."""
+    try:
+        data, mime = stills.still(workshop(), number)
+    except LinkError as error:
+        raise NotFound(str(error)) from error
+    return Response(data, mimetype=mime, headers={"Cache-Control": "no-store"})
 
 
 @pages.route("/<int:number>/edit", methods=["GET", "POST"])

@@ -6,6 +6,7 @@ import { listen, tell } from "./tell.js";
 
 const EVERY_MS = 2000;
 const SOON_MS = 700;
+const CAMERA_MS = 10_000;
 const OVER = "over";
 
 const home = $("#live");
@@ -150,7 +151,21 @@ async function ask() {
   show();
 }
 
+/** The camera's latest picture, as long as somebody looks. One that does not come leaves the last. */
+function look() {
+  const camera = $("#live-camera", home);
+  if (!camera || document.hidden) return;
+  const next = new Image();
+  next.addEventListener("load", () => {
+    camera.src = next.src;
+    camera.hidden = false;
+  });
+  next.src = `${camera.dataset.src}?${Date.now()}`;
+}
+
 if (told.percent !== undefined) {
+  look();
+  setInterval(look, CAMERA_MS);
   const button = $("#tell-me", home);
   if (button) listen(button);
   keepHeat();
