@@ -32,6 +32,7 @@ import numpy as np
 import shapely
 
 from bench.layers import layers_1bit_vs_pillow, layers_bytes_vs_pillow, layers_memory_mb
+from bench.live import live_view
 from bench.load import eight_clients_p95_ms
 from bench.sending import sender_cpu_percent, sender_lines_per_s, sender_memory_mb
 from bench.styles import STYLES
@@ -338,6 +339,16 @@ def trial_page_vs_bare_page() -> Measured:
         return ratio, "times"
 
 
+def live_view_bytes_per_s() -> Measured:
+    """What a page that looks on a print fetches, its head and the layers with it."""
+    return live_view()[0], "bytes/s"
+
+
+def live_view_cpu_share() -> Measured:
+    """The share of a core that the application spends on it."""
+    return 100 * live_view()[1], "%"
+
+
 def planner_change_ms() -> Measured:
     """A changed field of the speed planner on the reference part, with every change's share: the median of nine."""
     with _planned_house() as (house, profile):
@@ -401,6 +412,7 @@ BENCHES: dict[str, Callable[[], Measured]] = {
         tower_seconds, retraction_tower_seconds, pressure_sheet_seconds, lag_seconds, trial_page_vs_bare_page,
         planner_change_ms, planner_big_part_seconds, profile_list_p95_ms, layers_1bit_vs_pillow, layers_bytes_vs_pillow,
         layers_memory_mb, sender_lines_per_s, sender_cpu_percent, sender_memory_mb, eight_clients_p95_ms,
+        live_view_bytes_per_s, live_view_cpu_share,
     )
 }  # fmt: skip
 
