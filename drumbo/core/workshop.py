@@ -79,6 +79,7 @@ class Printer:
     tube_mm: float | None = None
     folder: str = ""
     still_url: str = ""
+    pause_gcode: str = "M0"
 
     @property
     def says(self) -> str:
@@ -347,6 +348,8 @@ PRINTER_FIELDS: tuple[Field, ...] = (
           help="At a pause or a change of filament. Then all heaters are switched off."),
     Field("on_pause", "Nozzle in a pause", kind="choice", required=False,
           choices=(("hot", "stays hot"), ("standby", f"cools to {STANDBY_C:g} °C, so that it does not ooze"))),
+    Field("pause_gcode", "Pause in a file", kind="text", required=False, longest=80,
+          help="What its firmware pauses at until somebody presses its button: M0, M600 or a macro of your own."),
     STILL_FIELD,
     Field("camera_url", "Camera", kind="text", required=False, help="http://address:port of a stand-in's camera."),
     Field("start_gcode", "Start G-code", kind="lines",

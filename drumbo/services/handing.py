@@ -14,6 +14,7 @@ from drumbo.core.processes import process
 from drumbo.core.run import RUNNING, Heaters, RunState
 from drumbo.links.folder import file_name, put
 from drumbo.services.convert import material_of, printer_of
+from drumbo.services.live import layer_begins
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow, ProfileRow, TrialRow, now
@@ -36,10 +37,12 @@ class Logged:
     seconds: float | None
 
 
-def put_on_card(workshop: Workshop, trial_id: int) -> Path:
+def put_on_card(workshop: Workshop, trial_id: int, pause_layer: int | None = None) -> Path:
     """Put a trial's file into its printer's folder, flushed and read back; returns where it is. InvalidInput where the
-    printer has no folder, NotNow while it prints that trial, LinkError for what is wrong with the folder.
+    printer has no folder or the file no such layer, NotNow while it prints that trial, LinkError for what is wrong with
+    the folder.
     """
+    data = file_with_pause(workshop, trial_id, pause_layer)
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
         printer, material = printer_of(row.profile.printer), material_of(row.profile.material)
@@ -47,17 +50,32 @@ def put_on_card(workshop: Workshop, trial_id: int) -> Path:
             raise InvalidInput("folder", f"{printer.name} has no folder for files; give it one under Edit")
         if any(run.state in RUNNING for run in row.prints):
             raise NotNow("this trial is being printed over the line")
-        title, digest = kind(row.kind).title, row.file_digest
+        title = kind(row.kind).title
         printer_id = row.profile.printer_id
         ending = process(printer.process).file_ending
     name = file_name(f"trial {trial_id}", title, material.name, ending=ending)
-    there = put(printer.folder, name, workshop.files.get(digest), never=workshop.folder)
+    there = put(printer.folder, name, data, never=workshop.folder)
     with workshop.writing() as session:
         session.add(
             PrintRow(trial_id=trial_id, printer_id=printer_id, state=RunState.HANDED, total=0, message=str(there),
                      heaters=Heaters.UNTOUCHED, finished_at=now(), dealt_at=now())
         )  # fmt: skip
     return there
+
+
+def file_with_pause(workshop: Workshop, trial_id: int, layer: int | None) -> bytes:
+    """A trial's file, with its printer's own pause before a layer, counted from 1, where one is wanted. InvalidInput
+    for no such layer.
+    """
+    with workshop.reading() as session:
+        row = get_trial(session, trial_id)
+        digest, word = row.file_digest, getattr(printer_of(row.profile.printer), "pause_gcode", "")
+    data = workshop.files.get(digest)
+    if layer is None:
+        return data
+    (at,) = layer_begins(workshop, trial_id, [layer])
+    lines = data.split(b"\n")
+    return b"\n".join([*lines[: at - 1], f"{word or 'M0'} ; pause before layer {layer}".encode(), *lines[at - 1 :]])
 
 
 def log(workshop: Workshop, printer_id: int) -> list[Logged]:

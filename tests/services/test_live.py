@@ -175,3 +175,20 @@ def test_a_cameras_latest_picture_is_shown_and_it_is_not_asked_for_each_page(
             workshop.save_printer(house, {**spec, "still_url": "file:///etc/passwd"}, begun.printer)
     finally:
         door.close()
+
+
+def test_a_file_to_take_along_pauses_in_the_printers_own_words(
+    house: Workshop, begun: Begun, client: FlaskClient
+) -> None:
+    spec = {**workshop.as_typed(house, begun.printer), "pause_gcode": "M600"}
+    workshop.save_printer(house, spec, begun.printer)
+    trial = trials.create(house, begun.profile, "temperature", SMALL)
+    plain = trials.printed_file(house, trial).splitlines()
+    found = client.get(f"/trials/{trial}/file.gcode?pause_layer=31").data.splitlines()
+    at = found.index(b"M600 ; pause before layer 31")
+    assert found[:at] + found[at + 1 :] == plain
+    before, whole = read(b"\n".join(found[:at])), read(b"\n".join(plain))
+    heights = sorted({round(z, 3) for z, fed in zip(whole.z, whole.e_mm, strict=True) if fed > LEAST_MM})
+    assert max(round(z, 3) for z, fed in zip(before.z, before.e_mm, strict=True) if fed > LEAST_MM) == heights[29]
+    assert client.get(f"/trials/{trial}/file.gcode?pause_layer=4000").status_code == 422
+    assert client.get(f"/trials/{trial}/file.gcode?pause_layer=x").status_code == 422

@@ -147,7 +147,7 @@ def printed_file(number: int, ending: str) -> Response:
         raise NotFound(f"this trial's file ends in .{mine.file_ending}")
     name = f"trial-{number}-{sheet.kind.slug}.{ending}"
     return Response(
-        service.printed_file(workshop(), number),
+        handing.file_with_pause(workshop(), number, typed_layer(request.args.get("pause_layer", ""))),
         mimetype=mine.mime,
         headers={"Content-Disposition": f'attachment; filename="{name}"'},
     )
@@ -167,7 +167,7 @@ def start(number: int) -> Any:
     try:
         if "loaded" not in typed():
             _same_is_loaded(number)
-        room().start(number, [layer] if (layer := typed_layer()) else [])
+        room().start(number, [layer] if (layer := typed_layer(typed().get("pause_layer", ""))) else [])
     except DrumboError as error:
         sheet = service.sheet(workshop(), number)
         page = {"pause_layer": typed().get("pause_layer", ""), **_page(sheet, "print")}
@@ -193,9 +193,9 @@ def _same_is_loaded(number: int) -> None:
         raise NotNow(f"{other.name} is loaded on {card.printer.name}, and this wants {card.material.name}")
 
 
-def typed_layer() -> int | None:
+def typed_layer(text: str) -> int | None:
     """The layer before which it is to pause, if any; InvalidInput for what is no number."""
-    text = str(typed().get("pause_layer") or "").strip()
+    text = text.strip()
     if text and not text.isdecimal():
         raise InvalidInput("pause_layer", "the layer to pause before must be a whole number, or empty")
     return int(text[:9]) if text else None
@@ -241,11 +241,10 @@ def live_layer(number: int, which: int) -> Response:
 def put(number: int) -> Any:
     """Its file into the printer's folder."""
     try:
-        there = handing.put_on_card(workshop(), number)
+        handing.put_on_card(workshop(), number, typed_layer(typed().get("pause_layer", "")))
     except DrumboError as error:
-        page = _page(service.sheet(workshop(), number), "print")
+        page = {"pause_layer": typed().get("pause_layer", ""), **_page(service.sheet(workshop(), number), "print")}
         return render_template("trials/print.html", refused=plain_words(error), **page), 409
-    del there
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
 
