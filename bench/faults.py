@@ -3,25 +3,31 @@ where it need not, or leave a printer hot?
 
     bench/faults.py --seed S --runs N [--json]
 
-Runs are drawn from the seed: a firmware's manners, noise on the line, none to three faults, sometimes a stop. The first
-ones are each fault by itself on each kind of firmware in turn. Every count but `runs` and `prints_done` must be 0.
+Runs are drawn from the seed: a firmware's manners, noise on the line, none to three faults, sometimes a stop, sometimes
+a pause in the middle with somebody who has it go on. The first ones are each fault by itself on each kind of firmware in
+turn. Every count but `runs` and `prints_done` must be 0.
 """
 
 from __future__ import annotations
 
+import contextlib
 import json
 import tempfile
 import time
 from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from random import Random
+from threading import Thread
 
 import click
 
-from drumbo.links.journal import JournalEntry
-from drumbo.links.runs import PRINT, STOP, RunOrder, Runs
+from drumbo.core.errors import NotNow
+from drumbo.links.journal import JournalEntry, last_entry
+from drumbo.links.modal import Modal
+from drumbo.links.resting import Resting
+from drumbo.links.runs import GO_ON, PRINT, STOP, RunOrder, Runs
 from drumbo.standins.line.manners import FAULTS, Cable, Manners
 from drumbo.standins.line.session import LineServer
 from drumbo.standins.line.strict import StrictPrinter
@@ -50,6 +56,7 @@ CLOSING = frozenset({"M107", "M104 S0", "M140 S0", "M400"})
 TIMING = {"hello_s": 3.0, "probe_s": 0.4, "silence_s": 4.0, "slow_s": 20.0, "answer_s": 1.5, "reopen_s": 4.0}
 LONGEST_S = 75.0
 AT_ONCE = 8
+RESTING = Resting(aside=(5.0, 215.0))
 
 
 @dataclass(frozen=True)
@@ -62,6 +69,8 @@ class Case:
     faults: dict[str, float]
     stop_after_s: float | None
     lines: int
+    rest: int | None = None
+    """Which line of the file it rests before."""
 
 
 @dataclass
@@ -86,14 +95,25 @@ def cases(seed: int, runs: int) -> list[Case]:
         noise = 0 if single else random.choice((0, 0, 250, 50))
         stop = None if single or random.randrange(6) else random.uniform(0.2, 2.5)
         faults = {name: float(random.randrange(3, lines)) for name in chosen}
-        found.append(Case(number, names[number % len(names)], noise, faults, stop, lines))
+        rest = None if single or random.randrange(3) else random.randrange(12, lines)
+        found.append(Case(number, names[number % len(names)], noise, faults, stop, lines, rest))
     return found
 
 
 def file_lines(count: int) -> list[str]:
     """A small print: it heats, moves and switches off."""
     moves = [f"G1 X{i % 200} Y{i % 7} E0.05" for i in range(count)]
-    return ["G28", "M140 S60", "M104 S210", "M190 S60", "M109 S210", "M83", *moves, "M104 S0", "M140 S0"]
+    begin = ["G28", "M140 S60", "M104 S210", "M190 S60", "M109 S210", "M83", "G1 X0 Y0 Z0.2 F3000"]
+    return [*begin, *moves, "M104 S0", "M140 S0"]
+
+
+def with_rest(lines: list[str], rest: int | None) -> list[str]:
+    """What a printer gets of a file that rests before one of its lines, counted from 1."""
+    if rest is None:
+        return lines
+    at = Modal()
+    at.follow(lines[: rest - 1])
+    return [*lines[: rest - 1], *RESTING.away(at), *RESTING.back(at), *lines[rest - 1 :]]
 
 
 def run(case: Case, seed: int, folder: Path) -> Outcome:
@@ -108,16 +128,34 @@ def run(case: Case, seed: int, folder: Path) -> Outcome:
     file.write_text("\n".join(lines) + "\n")
     runs = Runs(folder)
     began = time.monotonic()
-    name = runs.begin(RunOrder(PRINT, server.link, file=str(file), timing=TIMING), f"run-{case.number:05}")
+    rests = () if case.rest is None else (case.rest,)
+    order = RunOrder(PRINT, server.link, file=str(file), timing=TIMING, rests=rests, resting=asdict(RESTING))
+    name = runs.begin(order, f"run-{case.number:05}")
+    if case.rest is not None:
+        Thread(target=_go_on, args=(runs, name), daemon=True).start()
     if case.stop_after_s is not None:
         time.sleep(case.stop_after_s)
         if runs.alive(name):
             runs.order(name, STOP)
     entry = runs.wait(name, LONGEST_S)
     outcome = Outcome(case, entry, time.monotonic() - began)
-    outcome.problems = problems_of(case, entry, printer, lines, (runs.folder(name) / "log").read_text())
+    asked = with_rest(lines, case.rest)
+    outcome.problems = problems_of(case, entry, printer, asked, (runs.folder(name) / "log").read_text())
     server.close()
     return outcome
+
+
+def _go_on(runs: Runs, name: str) -> None:
+    """Somebody who comes by when it pauses."""
+    until = time.monotonic() + LONGEST_S
+    while time.monotonic() < until and runs.at_work(name):
+        entry = last_entry(runs.folder(name))
+        if entry is not None and "as planned" in entry.message:
+            time.sleep(0.3)
+            with contextlib.suppress(NotNow):
+                runs.order(name, GO_ON)
+            return
+        time.sleep(0.05)
 
 
 def problems_of(

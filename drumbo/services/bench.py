@@ -15,6 +15,7 @@ from drumbo.services.convert import kind_of, plan_of, readings_of
 from drumbo.services.live import live
 from drumbo.services.prints import asks_line, needs_somebody
 from drumbo.services.profiles import Card, card
+from drumbo.services.queue import Queue, queues
 from drumbo.services.shelf import Spine, find
 from drumbo.services.trials import Run, run_of
 from drumbo.store.database import Workshop
@@ -60,6 +61,7 @@ class Bench:
     troubles: tuple[ActiveRun, ...]
     going: tuple[ActiveRun, ...]
     waiting: tuple[Waiting, ...]
+    queues: tuple[Queue, ...]
     shelf: tuple[Spine, ...]
     nexts: tuple[Card, ...]
     printers: int
@@ -89,7 +91,7 @@ def bench(workshop: Workshop) -> Bench:
         materials = len(session.scalars(select(MaterialRow.id)).all())
     shelf = find(workshop, size=SHELF).spines
     nexts = tuple(card(workshop, spine.id) for spine in shelf[:NEXTS])
-    return Bench(troubles, going, waiting, shelf, nexts, printers, materials)
+    return Bench(troubles, going, waiting, tuple(queues(workshop)), shelf, nexts, printers, materials)
 
 
 def _going(row: PrintRow, workshop: Workshop) -> ActiveRun:

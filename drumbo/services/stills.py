@@ -30,8 +30,8 @@ _KEPT: dict[str, _Kept] = {}
 
 
 def still(workshop: Workshop, printer_id: int) -> tuple[bytes, str]:
-    """A picture and its kind; an older one while somebody else asks. NotFound where there is no camera, or no picture
-    yet; LinkError for one that does not answer.
+    """A picture and its kind; an older one while somebody else asks. NotFound where there is no camera; LinkError for
+    one that does not answer, or gives no picture.
     """
     made = printer_of(workshop, printer_id)
     address = made.still_url or made.camera_url
@@ -45,7 +45,7 @@ def still(workshop: Workshop, printer_id: int) -> tuple[bytes, str]:
         finally:
             kept.asking.release()
     if not kept.data:
-        raise NotFound("there is no picture yet")
+        raise LinkError("there is no picture yet")
     return kept.data, kept.mime
 
 

@@ -235,3 +235,17 @@ class ChangeRow(Base):
     printer: Mapped[PrinterRow] = relationship()
     old: Mapped[MaterialRow | None] = relationship(foreign_keys="ChangeRow.from_id")
     new: Mapped[MaterialRow] = relationship(foreign_keys="ChangeRow.to_id")
+
+
+class QueueRow(Base):
+    """A trial's file that waits for its printer, in the order in which they came."""
+
+    __tablename__ = "queue"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    printer_id: Mapped[int] = mapped_column(ForeignKey("printers.id"), index=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trials.id"), unique=True)
+    pause_layer: Mapped[int | None]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    trial: Mapped[TrialRow] = relationship()
+    printer: Mapped[PrinterRow] = relationship()

@@ -73,7 +73,7 @@ class _Handler(JsonHandler):
 
     def _picture(self, path: str, query: dict[str, list[str]]) -> None:
         thing = self.device.thing()
-        if thing is None:
+        if thing is None or not len(thing.geometry.a):
             self.say({"error": "the bed is empty"}, 404)
             return
         take, usual = PICTURES[path]

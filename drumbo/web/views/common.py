@@ -36,6 +36,14 @@ def whole(text: str | None) -> int:
     return int(text) if text and text.isdecimal() and text.isascii() and len(text) < LONGEST_NUMBER else 0
 
 
+def typed_layer(text: str) -> int | None:
+    """The layer before which it is to pause, if any; InvalidInput for what is no number."""
+    text = text.strip()
+    if text and not text.isdecimal():
+        raise InvalidInput("pause_layer", "the layer to pause before must be a whole number, or empty")
+    return int(text[:9]) if text else None
+
+
 def plain_words(error: DrumboError) -> str:
     """What went wrong, as a person would say it."""
     return next(iter(error.problems.values())) if isinstance(error, InvalidInput) else str(error)

@@ -11,8 +11,9 @@ from drumbo.core.errors import DrumboError, InvalidInput, NotNow
 from drumbo.core.fields import number as number_of
 from drumbo.core.filament_change import ChangeStep
 from drumbo.services import filament as service
+from drumbo.services import queue as files
 from drumbo.services import workshop as places
-from drumbo.web.views.common import plain_words, room, typed, whole, workshop
+from drumbo.web.views.common import plain_words, room, typed, typed_layer, whole, workshop
 
 pages = Blueprint("hand", __name__)
 
@@ -111,6 +112,27 @@ def change_filament(number: int) -> Any:
     except (InvalidInput, NotNow) as error:
         return _page(number, plain_words(error), 409)
     return redirect(url_for("hand.change", number=made))
+
+
+@pages.post("/trials/<int:number>/queue")
+def add_to_queue(number: int) -> Any:
+    """Its file waits for its printer."""
+    files.add(workshop(), number, typed_layer(typed().get("pause_layer", "")))
+    return redirect(url_for("trials.leaf", number=number, leaf="print"))
+
+
+@pages.post("/queue/<int:number>/remove")
+def remove_from_queue(number: int) -> Any:
+    files.remove(workshop(), number)
+    trial = whole(request.form.get("trial"))
+    return redirect(url_for("trials.leaf", number=trial, leaf="print") if trial else url_for("bench.show"))
+
+
+@pages.post("/printers/<int:number>/plate-is-clear")
+def plate_is_clear(number: int) -> Any:
+    """The first that waits is printed."""
+    trial = files.plate_is_clear(workshop(), room(), number)
+    return redirect(url_for("trials.leaf", number=trial, leaf="print"))
 
 
 @pages.get("/changes/<int:number>")

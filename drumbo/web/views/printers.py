@@ -9,7 +9,7 @@ from typing import Any
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 
 from drumbo.core.catalogue import FILAMENT
-from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
+from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.gcode import templates
 from drumbo.core.processes import PROCESSES, process
 from drumbo.core.run import RunState
@@ -58,11 +58,11 @@ def show(number: int) -> str:
 
 @pages.get("/<int:number>/picture")
 def picture(number: int) -> Response:
-    """The latest picture of its camera."""
+    """The latest picture of its camera; nothing where that gives none now, which is no fault of the page's."""
     try:
         data, mime = stills.still(workshop(), number)
-    except LinkError as error:
-        raise NotFound(str(error)) from error
+    except LinkError:
+        return Response(status=204)
     return Response(data, mimetype=mime, headers={"Cache-Control": "no-store"})
 
 

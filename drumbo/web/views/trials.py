@@ -15,6 +15,7 @@ from drumbo.core.processes import process
 from drumbo.core.run import RunState
 from drumbo.services import adopting, filament, handing, pictures, reading, simulated
 from drumbo.services import live as live_service
+from drumbo.services import queue as files
 from drumbo.services import trials as service
 from drumbo.trials.trial import TrialState
 from drumbo.web.chart import chart_picture
@@ -22,7 +23,7 @@ from drumbo.web.figure import fit_picture, piece_picture, spread_picture, tower_
 from drumbo.web.live import live_picture, live_words, over_words
 from drumbo.web.plate import plate_picture
 from drumbo.web.read_page import read_page
-from drumbo.web.views.common import FOR_GOOD, plain_words, room, typed, whole, workshop
+from drumbo.web.views.common import FOR_GOOD, plain_words, room, typed, typed_layer, whole, workshop
 
 pages = Blueprint("trials", __name__)
 
@@ -121,9 +122,13 @@ def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
         "asked_eye": bool(sheet.context.printer.camera_url and RunState.DONE in sheet.runs),
     }
     if leaf == "print":
+        page["queue"] = files.queue(workshop(), sheet.card.printer_id)
         page["other"] = filament.another_is_loaded(workshop(), sheet.card.printer_id, sheet.card.material_id)
     if leaf == "print" and sheet.run is not None and sheet.run.running:
         page["live"] = live_picture(workshop(), sheet, picture)
+        if page["live"] is None:
+            # It has ended between two looks, so that what was seen first is no longer so.
+            return _page(service.sheet(workshop(), sheet.id), leaf)
     if leaf == "read":
         page["read"] = read_page(sheet, picture)
     if leaf == "adopt" and sheet.result is not None and sheet.adopted_revision is None:
@@ -191,14 +196,6 @@ def _same_is_loaded(number: int) -> None:
     other = filament.another_is_loaded(workshop(), card.printer_id, card.material_id)
     if other is not None:
         raise NotNow(f"{other.name} is loaded on {card.printer.name}, and this wants {card.material.name}")
-
-
-def typed_layer(text: str) -> int | None:
-    """The layer before which it is to pause, if any; InvalidInput for what is no number."""
-    text = text.strip()
-    if text and not text.isdecimal():
-        raise InvalidInput("pause_layer", "the layer to pause before must be a whole number, or empty")
-    return int(text[:9]) if text else None
 
 
 @pages.post("/trials/<int:number>/pause")
