@@ -11,7 +11,7 @@ from drumbo.core.catalogue import BY_KEY, PARAMETERS, RESIN, starting_values
 from drumbo.core.errors import NotFound
 from drumbo.core.fields import Field, read_all
 from drumbo.core.light.height import factor
-from drumbo.core.workshop import FOLDER_FIELD, STILL_FIELD, build, reachable
+from drumbo.core.workshop import FOLDER_FIELD, STILL_FIELD, UPLOAD_FIELDS, build, reachable
 
 USUAL_LAYER_UM = 50.0
 USUAL_REACH_UM = 130.0
@@ -76,6 +76,9 @@ class ResinPrinter:
     link_url: str = ""
     folder: str = ""
     still_url: str = ""
+    upload_url: str = ""
+    upload_user: str = ""
+    upload_token: str = ""
     camera_url: str = ""
     notes: str = ""
     own: Mapping[str, float] = field(default_factory=dict)
@@ -267,6 +270,7 @@ RESIN_PRINTER_FIELDS: tuple[Field, ...] = (
           choices=tuple((p.key, p.name) for p in PARAMETERS if p.may_be_ignored)),
     Field("link_url", "Link", kind="text", required=False, help="http://address:port of its package service."),
     FOLDER_FIELD,
+    *UPLOAD_FIELDS,
     STILL_FIELD,
     Field("camera_url", "Camera", kind="text", required=False, help="http://address:port of a stand-in's camera."),
     Field("notes", "Notes", kind="lines", required=False),

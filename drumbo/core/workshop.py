@@ -80,6 +80,9 @@ class Printer:
     folder: str = ""
     still_url: str = ""
     pause_gcode: str = "M0"
+    upload_url: str = ""
+    upload_user: str = ""
+    upload_token: str = ""
 
     @property
     def says(self) -> str:
@@ -300,6 +303,13 @@ FOLDER_FIELD = Field(
     "folder", "Folder for files", kind="text", required=False, longest=300,
     help="Of a card, a stick or a share, like /media/card: files are put there, ready to be taken to the printer.",
 )  # fmt: skip
+UPLOAD_FIELDS = (
+    Field("upload_url", "Upload address", kind="text", required=False, longest=300,
+          help="Of a printer on the network that takes files by WebDAV or HTTP PUT, like http://192.0.2.7/upload."),
+    Field("upload_user", "User there", kind="text", required=False, longest=80),
+    Field("upload_token", "Password or token", kind="text", required=False, longest=200,
+          help="It is kept in the workshop as it is, and goes to that address alone."),
+)  # fmt: skip
 STILL_FIELD = Field(
     "still_url", "Picture address", kind="text", required=False, longest=300,
     help="Where a camera at the printer gives its latest picture, like http://192.0.2.7:8080/shot.jpg.",
@@ -335,6 +345,7 @@ PRINTER_FIELDS: tuple[Field, ...] = (
     Field("link_url", "Link", kind="text", required=False,
           help="A serial port like /dev/ttyUSB0, or socket://address:port."),
     FOLDER_FIELD,
+    *UPLOAD_FIELDS,
     Field("baud", "Speed of the serial line", kind="choice", required=False,
           choices=tuple((str(b), f"{b:,}".replace(",", " ") + " baud") for b in BAUDS),
           help="Only for a serial port."),
@@ -403,6 +414,8 @@ class Reachable(Protocol):
     def camera_url(self) -> str: ...
     @property
     def still_url(self) -> str: ...
+    @property
+    def upload_url(self) -> str: ...
 
 
 def reachable(printer: P, ways: Set[str]) -> P:
@@ -411,6 +424,8 @@ def reachable(printer: P, ways: Set[str]) -> P:
     if printer.link_url and parse_address(printer.link_url).way not in ways:
         fit = "a serial port like /dev/ttyUSB0, or socket://address:port" if SERIAL in ways else "http://address:port"
         problems["link_url"] = f"this kind of printer is reached over {fit}"
+    if printer.upload_url and parse_address(printer.upload_url, "upload_url").way != WEB:
+        problems["upload_url"] = "write it as http://address/folder"
     if printer.still_url and parse_address(printer.still_url, "still_url").way != WEB:
         problems["still_url"] = "write it as http://address/picture"
     if printer.camera_url and parse_address(printer.camera_url, "camera_url").way != WEB:

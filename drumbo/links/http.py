@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 import urllib.error
 import urllib.request
+from collections.abc import Mapping
 from email.message import Message
 from http.client import HTTPException
 from typing import IO, Any
@@ -57,6 +58,18 @@ class HttpDevice:
         """Hand a whole file over."""
         headers = {"Content-Type": kind, "Content-Length": str(size)}
         return self._json(urllib.request.Request(self._url + path, file, headers), PATIENCE_S)
+
+    def put(self, path: str, data: bytes, headers: Mapping[str, str], timeout_s: float = PATIENCE_S) -> None:
+        """Lay a file down there (HTTP PUT)."""
+        more = {"Content-Type": "application/octet-stream", **headers}
+        request = urllib.request.Request(self._url + path, data, more, method="PUT")
+        with self._open(request, timeout_s) as answer:
+            answer.read(LONGEST_REFUSAL)
+
+    def fetch(self, path: str, most: int, headers: Mapping[str, str], timeout_s: float = PATIENCE_S) -> bytes:
+        """What lies there, of so many bytes at most."""
+        with self._open(urllib.request.Request(self._url + path, headers=dict(headers)), timeout_s) as answer:
+            return self._body(answer, most)
 
     def picture(self, path: str, timeout_s: float = PATIENCE_S) -> tuple[bytes, Message]:
         """A picture and its headers."""

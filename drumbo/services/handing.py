@@ -1,10 +1,11 @@
-"""Files for printers without a line: put into a folder, and printed by the maker's word; and what was printed."""
+"""Files for printers without a line: put into a folder, or uploaded; printed by the maker's word; and the log."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import joinedload
@@ -13,6 +14,7 @@ from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.core.processes import process
 from drumbo.core.run import RUNNING, Heaters, RunState
 from drumbo.links.folder import file_name, put
+from drumbo.links.upload import upload
 from drumbo.services.convert import material_of, printer_of
 from drumbo.services.live import layer_begins
 from drumbo.services.trials import get_trial
@@ -42,25 +44,45 @@ def put_on_card(workshop: Workshop, trial_id: int, pause_layer: int | None = Non
     printer has no folder or the file no such layer, NotNow while it prints that trial, LinkError for what is wrong with
     the folder.
     """
+    printer, name = _for_whom(workshop, trial_id)
+    if not printer.folder:
+        raise InvalidInput("folder", f"{printer.name} has no folder for files; give it one under Edit")
+    there = put(printer.folder, name, file_with_pause(workshop, trial_id, pause_layer), never=workshop.folder)
+    _handed(workshop, trial_id, f"It is in {there}, read back and the same. Eject the card before you take it out.")
+    return there
+
+
+def upload_to_printer(workshop: Workshop, trial_id: int, pause_layer: int | None = None) -> str:
+    """Upload a trial's file to its printer; returns what to tell. Refuses like `put_on_card`."""
+    printer, name = _for_whom(workshop, trial_id)
+    if not printer.upload_url:
+        raise InvalidInput("upload_url", f"{printer.name} has no upload address; give it one under Edit")
     data = file_with_pause(workshop, trial_id, pause_layer)
+    same = upload(printer.upload_url, name, data, user=printer.upload_user, token=printer.upload_token)
+    sure = "read back and the same" if same else "though it gives nothing back to compare"
+    said = f"{printer.name} has {name}, {sure}. Begin it at the printer."
+    _handed(workshop, trial_id, said)
+    return said
+
+
+def _for_whom(workshop: Workshop, trial_id: int) -> tuple[Any, str]:
+    """A trial's printer, and what its file is called there. NotNow while that trial is printed."""
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
         printer, material = printer_of(row.profile.printer), material_of(row.profile.material)
-        if not printer.folder:
-            raise InvalidInput("folder", f"{printer.name} has no folder for files; give it one under Edit")
         if any(run.state in RUNNING for run in row.prints):
             raise NotNow("this trial is being printed over the line")
-        title = kind(row.kind).title
-        printer_id = row.profile.printer_id
         ending = process(printer.process).file_ending
-    name = file_name(f"trial {trial_id}", title, material.name, ending=ending)
-    there = put(printer.folder, name, data, never=workshop.folder)
+        return printer, file_name(f"trial {trial_id}", kind(row.kind).title, material.name, ending=ending)
+
+
+def _handed(workshop: Workshop, trial_id: int, said: str) -> None:
     with workshop.writing() as session:
+        printer_id = get_trial(session, trial_id).profile.printer_id
         session.add(
-            PrintRow(trial_id=trial_id, printer_id=printer_id, state=RunState.HANDED, total=0, message=str(there),
+            PrintRow(trial_id=trial_id, printer_id=printer_id, state=RunState.HANDED, total=0, message=said,
                      heaters=Heaters.UNTOUCHED, finished_at=now(), dealt_at=now())
         )  # fmt: skip
-    return there
 
 
 def file_with_pause(workshop: Workshop, trial_id: int, layer: int | None) -> bytes:

@@ -126,7 +126,7 @@ def test_a_file_goes_onto_a_card_and_is_printed_by_the_makers_word(
     assert there.name.startswith(f"trial-{trial}-temperature-tower-")
     assert there.read_bytes() == trials.printed_file(house, trial)
     assert f"It is in {there}" in page
-    assert "put into the folder" in client.get(f"/printers/{begun.printer}").text
+    assert "handed over" in client.get(f"/printers/{begun.printer}").text
     client.post(f"/trials/{trial}/printed")
     assert trials.sheet(house, trial).state == "printed"
     (logged,) = handing.log(house, begun.printer)

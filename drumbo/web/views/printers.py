@@ -22,7 +22,7 @@ from drumbo.web.views.common import typed, workshop
 
 OUTCOMES = {
     RunState.SENDING: "printing", RunState.PAUSED: "pausing", RunState.STOPPING: "finishing",
-    RunState.HANDED: "put into the folder", RunState.DONE: "printed", RunState.STOPPED: "stopped",
+    RunState.HANDED: "handed over", RunState.DONE: "printed", RunState.STOPPED: "stopped",
     RunState.FAILED: "failed", RunState.LOST: "lost",
 }  # fmt: skip
 

@@ -234,11 +234,12 @@ def live_layer(number: int, which: int) -> Response:
                     headers={"Cache-Control": "private, max-age=3600"})  # fmt: skip
 
 
-@pages.post("/trials/<int:number>/put")
-def put(number: int) -> Any:
-    """Its file into the printer's folder."""
+@pages.post("/trials/<int:number>/<any(put, upload):how>")
+def hand_over(number: int, how: str) -> Any:
+    """Its file into the printer's folder, or to its address."""
+    hand = handing.put_on_card if how == "put" else handing.upload_to_printer
     try:
-        handing.put_on_card(workshop(), number, typed_layer(typed().get("pause_layer", "")))
+        hand(workshop(), number, typed_layer(typed().get("pause_layer", "")))
     except DrumboError as error:
         page = {"pause_layer": typed().get("pause_layer", ""), **_page(service.sheet(workshop(), number), "print")}
         return render_template("trials/print.html", refused=plain_words(error), **page), 409
