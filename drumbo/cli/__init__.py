@@ -78,7 +78,7 @@ def serve(folder: Path, port: int, host: str, names: tuple[str, ...], stop_print
 @main.command()
 @click.option("--port", default=8765, show_default=True, help="0 picks a free one.")
 @click.option("--pace", default=60.0, show_default=True, help="How much faster than real the stand-in prints.")
-@click.option("--fresh", is_flag=True, help="Fill the demo workshop anew.")
+@click.option("--fresh", is_flag=True, help="Fill the demo workshop again from the start.")
 @click.pass_obj
 def demo(folder: Path, port: int, pace: float, fresh: bool) -> None:
     """Fill the demo workshop, start its stand-in printer, and run the web application on it."""

@@ -37,7 +37,7 @@ class Unreadable(click.ClickException):
 )
 @click.option("--beside", "other", type=_FILE, help="Another G-code file: say what differs, and from which command on.")
 @click.option("--profile", metavar="NAME", help="Hold it against this profile of the workshop (--data).")
-@click.option("--dialect", metavar="KEY", default="", help="Understand its words by this dialect, like m900.")
+@click.option("--dialect", metavar="KEY", default="", help="Read it as this dialect, like m900.")
 @click.option("--watch", "watched", type=click.Path(exists=True, file_okay=False, path_type=Path), metavar="FOLDER",
               help="Check files as they arrive there, and write a report beside each, until Ctrl-C.")  # fmt: skip
 @click.pass_obj

@@ -32,7 +32,7 @@ class CopyOutcome(StrEnum):
 
     CARRIES = "carries over"
     RECHECK = "wants a recheck"
-    START = "starts anew"
+    START = "starts over"
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,12 +134,12 @@ def _elsewhere(value: Value, name: str, doubt: str) -> Value:
 
 
 def _foretold(profile: Profile, held: Value, layer_um: float) -> Value:
-    """An exposure at another layer height, marked for a recheck: nobody has tried it."""
+    """An exposure at another layer height, marked for a recheck: not tried yet."""
     reach = profile.values.get(REACH)
     known = None if reach is None else (reach.number, reach.error or 0.05 * reach.number)
     found = foretell(held.number, held.error, profile.number(LAYER), layer_um, known)
     origin = Origin(OriginKind.COPY, f"{found.note}, by {profile.name}")
-    doubt = f"it is foretold for {layer_um:g} µm; nobody has tried it"
+    doubt = f"it is foretold for {layer_um:g} µm; not tried yet"
     return Value(round(found.exposure_s, 2), origin, round(found.error_s, 3), doubt=doubt)
 
 

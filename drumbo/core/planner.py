@@ -38,7 +38,7 @@ PLANNED: tuple[tuple[Role, str, str], ...] = (
 
 STAGES: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("Layer height", ("layer_mm",)),
-    ("Road widths, walls", ("outer_width_mm", "width_mm", "walls")),
+    ("Line widths, walls", ("outer_width_mm", "width_mm", "walls")),
     ("Tops, infill", ("top_layers", "bottom_layers", "infill_percent")),
     ("Speeds", (*(f"speed_{key}" for _, key, _ in PLANNED), "speed_first", "speed_travel")),
     ("Junction speed", ("junction_mm_s",)),
@@ -64,7 +64,7 @@ def fields(printer: Printer) -> tuple[Field, ...]:
             high=round(nozzle * 2, 2),
             step=0.02,
         ),
-        Field("width_mm", "Other roads' width", "mm", low=round(nozzle * 0.8, 2), high=round(nozzle * 2, 2), step=0.02),
+        Field("width_mm", "Other lines' width", "mm", low=round(nozzle * 0.8, 2), high=round(nozzle * 2, 2), step=0.02),
         Field("walls", "Walls", low=1, high=8, step=1, whole=True),
         Field("top_layers", "Top layers", low=0, high=12, step=1, whole=True),
         Field("bottom_layers", "Bottom layers", low=0, high=12, step=1, whole=True),
@@ -106,7 +106,7 @@ def read_wish(typed: Mapping[str, Scalar], profile: Profile, printer: Printer) -
     for width in ("outer_width_mm", "width_mm"):
         if numbers["layer_mm"] > 0.85 * numbers[width]:
             most = 0.85 * numbers[width]
-            raise InvalidInput("layer_mm", f"is too high for a road of {numbers[width]:g} mm; {most:.2f} is the most")
+            raise InvalidInput("layer_mm", f"is too high for a line of {numbers[width]:g} mm; {most:.2f} is the most")
     return numbers
 
 

@@ -262,7 +262,7 @@ RESIN_PRINTER_FIELDS: tuple[Field, ...] = (
     Field("pixel_um", "A pixel", "µm", low=5, high=200, help="Width of the screen ÷ its pixels."),
     Field("height_mm", "Build height", "mm", low=20, high=2000),
     Field("intensity_mw_cm2", "Light", "mW/cm²", low=0.05, high=200, required=False,
-          help="At the film, at full power. Empty where nobody has measured it: times are found all the same."),
+          help="At the film, at full power. Empty where it was not measured: times are found all the same."),
     Field("lights_apart", "Several lights in one layer", kind="choice", required=False,
           choices=(("no", "no: one picture, one time"), ("yes", "yes: pictures one after another without a lift")),
           help="With it, one print carries a whole sweep of exposures."),

@@ -27,7 +27,7 @@ def _told(wrong: Callable[[str], Exception]) -> Iterator[None]:
         yield
     except RuntimeError as error:
         if isinstance(error, NotImplementedError):
-            raise wrong("is packed in a way that is not read here; pack it anew") from error
+            raise wrong("is packed in a way that is not read here; pack it again") from error
         raise wrong("is locked with a password") from error
     except (zipfile.BadZipFile, zlib.error, struct.error, EOFError, OSError, ValueError, OverflowError) as error:
         raise wrong("is no zip that can be unpacked, or ends in the middle; fetch it again") from error

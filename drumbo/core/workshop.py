@@ -338,7 +338,7 @@ PRINTER_FIELDS: tuple[Field, ...] = (
           help="From the nozzle's tip up to the rods or the beam that carries the head."),
     Field("tool_change_s", "A change of tool takes", "s", low=0, high=600, required=False),
     Field("dialect", "G-code dialect", kind="choice", choices=tuple((d.key, d.name) for d in DIALECTS)),
-    Field("primes", "Begins with", kind="choice", required=False,
+    Field("primes", "Prime with", kind="choice", required=False,
           choices=(("both", "a purge line and a skirt"), ("line", "a purge line"), ("skirt", "a skirt"))),
     Field("extruder_steps_mm", "Extruder steps", "steps/mm", low=1, high=20_000, required=False,
           help="As the firmware reports it (M92 or M503), if you know it. Files then set it, so that it is certain."),

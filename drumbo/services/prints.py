@@ -40,7 +40,7 @@ FOLLOW_S = 1.0
 STOPS_S = 60.0
 HAND_WAITS_S = 900.0
 """A printer that is moved by hand goes cold when nobody has asked for anything for so long."""
-KILLED = "The program that was sending has ended in the middle of it, so nobody looks after the printer."
+KILLED = "The program that was sending has ended in the middle of it, so the printer is not watched."
 
 
 class PrintManager:

@@ -396,7 +396,7 @@ class AnyKind(ABC, Generic[C, P]):
         if state.known == Status.RECHECK:
             return f"{state.reason}."
         name = BY_KEY[self.sets[0]].name
-        return f"{name} is {'set by hand' if state.known == Status.HAND else 'a starting value'}; nobody measured it."
+        return f"{name} is {'set by hand' if state.known == Status.HAND else 'a starting value'}; not measured yet."
 
     def hindered(self, context: C) -> str | None:
         """Why this trial cannot be run on a printer or material at all, and what to do; None where it can."""

@@ -230,7 +230,7 @@ def _errors(app: Flask) -> None:
 
     @app.errorhandler(DrumboError)
     def refused(error: DrumboError) -> Any:
-        return page("That does not go", plain_words(error), 422 if isinstance(error, InvalidInput) else 409)
+        return page("That is not possible", plain_words(error), 422 if isinstance(error, InvalidInput) else 409)
 
     @app.errorhandler(OperationalError)
     def busy(error: OperationalError) -> Any:

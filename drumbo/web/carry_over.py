@@ -12,7 +12,7 @@ from drumbo.web.filters import shown
 _SHOWN = {
     CopyOutcome.CARRIES: ("measured", "carry over"),
     CopyOutcome.RECHECK: ("recheck", "want a recheck"),
-    CopyOutcome.START: ("start", "start anew"),
+    CopyOutcome.START: ("start", "start over"),
 }
 
 

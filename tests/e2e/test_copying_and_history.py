@@ -85,7 +85,7 @@ def test_a_table_is_taken_in_line_by_line(page: Page, site: Site, pair: tuple[in
         "Name;Value;Unit\nNozzle temperature;446;°F\nFlow;98;%\nSeam;rear;\nRise;0.3;mm\n", encoding="utf-8"
     )
     page.goto(f"{site.base}/profiles/")
-    page.get_by_role("link", name="Take one in…").click()
+    page.get_by_role("link", name="Import…").click()
     bad = tmp_path / "holiday.png"
     bad.write_bytes(b"\x89PNG\r\n\x1a\n\0\0\0")
     page.get_by_label("The file").set_input_files(bad)

@@ -78,7 +78,7 @@ def test_from_label_to_adopted_value(page: Page, site: Site, tmp_path: Path) -> 
     expect(page.locator(".reading image")).to_be_visible()
 
     page.go_back()
-    page.get_by_role("link", name="Take it along…").click()
+    page.get_by_role("link", name="Export…").click()
     with page.expect_download() as download:
         page.get_by_role("link", name="JSON").click()
     held = json.loads(Path(download.value.path()).read_text())["values"]["nozzle_c"]

@@ -82,7 +82,7 @@ def test_a_coarse_flow_is_followed_by_a_fine_strip_and_then_by_nothing(context: 
         value = Value(0.98, Origin(OriginKind.TRIAL, "", 1), error)
         return Context(context.printer, context.material, changed(context.profile, {"flow_ratio": value}))
 
-    assert "nobody measured" in (SURFACE.wants(context) or "")
+    assert "not measured yet" in (SURFACE.wants(context) or "")
     assert "fine strip" in (SURFACE.wants(having(0.012)) or "")
     assert SURFACE.suggest(having(0.012))["step_ratio"] == 0.005
     assert SURFACE.wants(having(0.003)) is None

@@ -70,7 +70,7 @@ def test_settings_are_kept_under_one_name_and_laid_beside_others(
     fine = profiles.create(house, begun.spool, narrow, "fine")
     told = client.get(f"/planner/waterfall?profile={fine}&beside=1").text
     assert "cannot be laid beside here" in told
-    assert "Other roads" in told
+    assert "Other lines" in told
     gone = client.post("/planner/sets/1/forget", follow_redirects=True)
     assert "<b>Draft</b> is gone" in gone.text
     assert 'name="layer_mm" value="0.28"' in gone.text

@@ -75,7 +75,7 @@ def _heat(case: FileAnalysis) -> Iterator[InferredSetting]:
 def _pressure(case: FileAnalysis) -> Iterator[InferredSetting]:
     held = case.program.pressure_advance
     if held.any():
-        yield _usual(case, "pressure_advance_s", held, case.found.laid, "the roads")
+        yield _usual(case, "pressure_advance_s", held, case.found.laid, "the lines")
 
 
 def _retraction(case: FileAnalysis) -> Iterator[InferredSetting]:
@@ -90,14 +90,14 @@ def _retraction(case: FileAnalysis) -> Iterator[InferredSetting]:
     speed = found.usual(found.speed_mm_s)
     if speed > 0:
         yield InferredSetting("retraction_speed_mm_s", round(speed, 1), says)
-    yield InferredSetting("restart_extra_mm", round(found.restart_mm, 3), "pushed again, less what was pulled")
+    yield InferredSetting("restart_extra_mm", round(found.restart_mm, 3), "unretracted, less what was retracted")
     yield InferredSetting("z_hop_mm", round(found.usual(found.lift_mm), 3), says)
 
 
 def _flow(case: FileAnalysis) -> Iterator[InferredSetting]:
     laid = case.found.laid
     most = by_time(case.found.flow[laid], case.found.seconds[laid], 0.99)
-    yield InferredSetting("max_flow_mm3_s", round(most, 1), "99 % of the roads stay below: asked for, not tested")
+    yield InferredSetting("max_flow_mm3_s", round(most, 1), "99 % of the lines stay below: asked for, not tested")
 
 
 def _speed(case: FileAnalysis) -> Iterator[InferredSetting]:
@@ -120,7 +120,7 @@ def _fan(case: FileAnalysis) -> Iterator[InferredSetting]:
     blown = on / whole > 0.5
     off = int(blown.argmax()) if blown.any() else 0
     rows = laid & (layer >= off) if blown.any() else laid
-    usual = _usual(case, "fan_percent", fan, rows, "the layers with fan" if off else "the roads", 100)
+    usual = _usual(case, "fan_percent", fan, rows, "the layers with fan" if off else "the lines", 100)
     yield usual
     if blown.any():
         yield InferredSetting("fan_off_layers", float(off), "layers until it starts")

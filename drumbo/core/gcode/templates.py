@@ -93,7 +93,7 @@ def _odd(
     if left:
         heaters = " and ".join(left)
         said.append(f"The end leaves the {heaters} hot. Drumbo's own files switch them off after it; others do not.")
-    said += [f"No firmware that Drumbo knows understands {word}." for word in sorted(whole.unknown)]
+    said += [f"No firmware that Drumbo knows has {word}." for word in sorted(whole.unknown)]
     return said
 
 

@@ -47,7 +47,7 @@ class BatchCheck(Kind[Plan]):
     step_unit = "°C"
     about = (
         "For a new batch of a material that you know. Three stairs: the middle one as the profile prints, the lower "
-        "one hotter, with less flow and a longer pull-back, the upper one the other way. It says what is the same as "
+        "one hotter, with less flow and a longer retraction, the upper one the other way. It says what is the same as "
         "before, and which trial to repeat where it is not."
     )
     few = "Score all three stairs; the middle one is as the profile prints."

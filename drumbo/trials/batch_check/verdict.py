@@ -114,9 +114,9 @@ def _words(
         strings = columns["strings"]
         helps = strings[0] - strings[1] >= BETTER
         notes.append(
-            "A longer pull-back leaves fewer strings."
+            "A longer retraction leaves fewer strings."
             if helps
-            else "Strings are left, and a longer pull-back does no better: dry the spool first."
+            else "Strings are left, and a longer retraction does no better: dry the spool first."
         )
     elif columns["strings"][1] < CLEAN:
         notes.append("A few strings are left; a dry spool may do without.")

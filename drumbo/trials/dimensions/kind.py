@@ -48,7 +48,7 @@ class Dimensions(Kind[Plan]):
     step_unit = "mm"
     about = (
         "Two rakes with the same teeth, along X and along Y. Outside sizes, gaps and heights of several lengths tell "
-        "apart what grows with the size (the plastic shrinks) and what does not (roads bulge). A single cube cannot."
+        "apart what grows with the size (the plastic shrinks) and what does not (lines bulge). A single cube cannot."
     )
     few = "Measure outside sizes and gaps: type a number and Enter, the next field waits."
 

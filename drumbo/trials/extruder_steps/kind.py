@@ -100,7 +100,7 @@ class ExtruderSteps(Kind[Plan]):
             warnings["speed_mm_s"] = f"that is {flow:.1f} mm³/s; melting may hold it back and spoil the result"
         known = context.printer.extruder_steps_mm
         if known is None:
-            warnings["steps_now"] = f"nobody told yet what {context.printer.name} has; look it up"
+            warnings["steps_now"] = f"it is not known yet what {context.printer.name} has; look it up"
         elif abs(known - plan.steps_now) > 1e-6:
             warnings["steps_now"] = f"{context.printer.name} is known to have {known:g}"
         if dialect(context.printer.dialect).extruder_steps is None:
@@ -157,7 +157,7 @@ class ExtruderSteps(Kind[Plan]):
 
     def readings(self, plan: Plan) -> ToRead:
         """What is left, once or more."""
-        how = "From where the filament enters the drive up to the mark. For another run, mark anew and print again."
+        how = "From where the filament enters the drive up to the mark. For another run, mark it again and print again."
         high = plan.mark_mm + 20
         return ToRead(measures=(Measure("left", "Left to the mark", "mm", SITES, -20, high, 1, "filament", how),))
 
@@ -205,7 +205,7 @@ class ExtruderSteps(Kind[Plan]):
         """Once per printer, before flow is measured."""
         if context.printer.extruder_steps_mm is not None or super().wants(context) is None:
             return None
-        return f"Nobody told yet how many steps {context.printer.name} takes; every flow rests on that."
+        return f"It is not known yet how many steps {context.printer.name} takes; every flow rests on that."
 
 
 def _ring(radius: float, z: float) -> Manifold:

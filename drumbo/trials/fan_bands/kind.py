@@ -27,7 +27,7 @@ ASPECTS: tuple[Aspect, ...] = (
     Aspect("bridge", "Bridges", ("hang in loops", "sag plainly", "sag a little", "almost flat", "flat, no sag"),
            "Both rungs from the front and from below, above all the long one."),
     Aspect("overhang", "Slopes", ("collapsed or curled", "rough, droops", "uneven edge", "small flaws", "clean edge"),
-           "The wing at the right: three slopes, the steepest on top."),
+           "The wing at the right: three overhangs, the steepest on top."),
     Aspect("tip", "Tip", ("a melted blob", "bent and thick", "soft edges", "almost sharp", "sharp, straight"),
            "The slim tip on the long rung: it stays soft where layers are quick and the fan is low."),
     Aspect("bond", "Bond", ("falls apart", "snaps at a touch", "snaps easily", "snaps with force", "will not part"),
@@ -46,8 +46,8 @@ class Cooling(Kind[Plan]):
     )  # fmt: skip
     group = "cooling"
     about = (
-        "A light gantry whose bands are printed with ever more fan. Each has two bridges, three slopes, a slim tip and "
-        "a head to snap off: air helps the first three and costs bond, and the fit draws both."
+        "A light gantry whose bands are printed with ever more fan. Each has two bridges, three overhangs, a slim tip "
+        "and a head to snap off: air helps the first three and costs bond, and the fit draws both."
     )
 
     def suggest(self, context: Context) -> Plan:

@@ -38,7 +38,7 @@ def verdict(plan: Plan, steps: Sequence[Step], aspects: Sequence[Aspect], readin
     scores = {aspect.key: readings.column(aspect.key, steps) for aspect in aspects}
     missing = {key: max(3 - int(np.isfinite(column).sum()), 0) for key, column in scores.items()}
     if missing[BOND] or all(missing[key] for key in HELPED):
-        return Result("few", says="Score the bond and the slopes or tips of three bands or more.")
+        return Result("few", says="Score the bond and the overhangs or tips of three bands or more.")
     ramps = {
         key: fit_ramp(
             x, column, rising=key != BOND, within=aim.spends if key == BOND else ENOUGH, reader=readings.leaning
@@ -66,7 +66,7 @@ def verdict(plan: Plan, steps: Sequence[Step], aspects: Sequence[Aspect], readin
 
 def _says(value: float, bound: str, bond: Ramp, aim: Aim) -> str:
     if bound == "need":
-        return "More than that makes slopes and tips no better."
+        return "More than that makes overhangs and tips no better."
     if value > 0.97:
         return "The bond stands all of it."
     loses = float(bond.mean[0] - bond.mean[-1])

@@ -23,9 +23,9 @@ COARSE_REACH = 0.10
 
 ASPECTS: tuple[Aspect, ...] = (
     Aspect("gaps", "Gaps", ("wide open", "lines all over", "lines here and there", "a pin-hole or two", "closed"),
-           "Lines and pin-holes between the roads, against slanting light."),
+           "Gaps and pin-holes between the lines, against slanting light."),
     Aspect("ridges", "Ridges", ("dragged and scarred", "rough to the nail", "plain ridges", "just felt", "smooth"),
-           "Draw a fingernail across the roads."),
+           "Draw a fingernail across the lines."),
 )  # fmt: skip
 
 

@@ -30,5 +30,5 @@ class Plan(TrialPlan):
         required=False,
         help="What an earlier strip found has a say in the result; empty if this strip is to speak alone.",
     )
-    known_error: float | None = ask("give or take", low=0.0005, high=0.2, required=False)
+    known_error: float | None = ask("known to ±", low=0.0005, high=0.2, required=False)
     looks: str = ask_looks()

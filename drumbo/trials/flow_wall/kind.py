@@ -44,7 +44,7 @@ class Plan(TrialPlan):
     known_ratio: float | None = ask(
         "By surface it was", low=0.6, high=1.4, required=False, help="To be told whether walls and tops agree."
     )
-    known_error: float | None = ask("give or take", low=0.0005, high=0.2, required=False)
+    known_error: float | None = ask("known to ±", low=0.0005, high=0.2, required=False)
     into: str = ask("Take it into", kind="choice", choices=INTO, late=True)
 
 

@@ -1,4 +1,4 @@
-"""The lift-speed trial: a tower pulled off faster from storey to storey."""
+"""The lift-speed trial: a tower pulled off faster from level to level."""
 
 from __future__ import annotations
 
@@ -29,13 +29,13 @@ class LiftSpeed(StoreyKind[Plan]):
     sets = ("lift_speed_mm_min",)
     group = "lift"
     about = (
-        "A tower whose storeys are pulled off the film faster from floor to floor; nothing else changes. Where pins "
+        "A tower whose levels are pulled off the film faster from floor to floor; nothing else changes. Where pins "
         "and fins go missing it is too fast. Slower is safe, faster is time won."
     )
-    few = "Say from which storey on pins or fins are missing or bent."
+    few = "Say from which level on pins or fins are missing or bent."
     sign = First(
         "missing", "Pins missing",
-        "From which storey on, counted from the plate, are pins or fins missing, bent or torn?",
+        "From which level on, counted from the plate, are pins or fins missing, bent or torn?",
     )  # fmt: skip
     margin = 0.15
     misread = 1.3
@@ -60,5 +60,5 @@ class LiftSpeed(StoreyKind[Plan]):
         return even_steps(plan.first, plan.step, plan.storeys)
 
     def lifted(self, lift: Lift, value: float) -> Lift:
-        """At the storey's speed; a second stage is never slower."""
+        """At the level's speed; a second stage is never slower."""
         return replace(lift, mm_min=value, fast_mm_min=max(lift.fast_mm_min, value))

@@ -39,7 +39,7 @@ ASPECTS: tuple[Aspect, ...] = (
     Aspect("bulges", "Bulges", ("swollen", "plain bulges", "a bulge", "just seen", "none"),
            "Where the head brakes, at the upper ticks on the way up and at the lower ones on the way down."),
     Aspect("thins", "Thins", ("torn", "plainly thin", "thinner", "just seen", "none"),
-           "At the same places: is the line thinner there, and fat where it pulls away?"),
+           "At the same places: is the line thinner there, and fat where it speeds up?"),
 )  # fmt: skip
 WIDTH = Measure(
     "width", "Width of the left leg", "mm", tuple(Site(key, name) for key, name, _ in sheet.SITES), 0.1, 3.0, 2,
@@ -104,7 +104,7 @@ class PressureAdvance(Kind[Plan]):
             return None
         return (
             f"The firmware of {context.printer.name} has no word for pressure advance, so there is nothing to set. If "
-            "it has one after all, choose the words that it understands on the printer's page."
+            "it has one after all, choose its dialect on the printer's page."
         )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:

@@ -29,5 +29,5 @@ class Plan(TrialPlan):
         required=False,
         help="What an earlier sheet found has a say in the result; empty if this one is to speak alone.",
     )
-    known_error: float | None = ask("give or take", "s", low=0.0001, high=0.5, required=False)
+    known_error: float | None = ask("known to ±", "s", low=0.0001, high=0.5, required=False)
     looks: str = ask_looks()

@@ -38,7 +38,7 @@ FORM_SHARE, PLACE_SHARE = 0.015, 0.03
 """One value never makes a line even everywhere: the lag itself depends on flow. So much of it is left to chance; and
 more where widths of two places speak for all of it.
 """
-KEEPS = "Here a line keeps its width where the head brakes and pulls away."
+KEEPS = "Here a line keeps its width where the head brakes and speeds up."
 
 
 def is_coarse(value: float, error: float) -> bool:

@@ -74,8 +74,8 @@ class Proof(Kind[Plan]):
     group = "proof"
     step_unit = ""
     about = (
-        "A small part that asks for everything at once: a bridge, a slope, slim tips a long travel apart, a closed top "
-        "with digits, sharp corners, a bore, a thin wall. It is printed as the profile says; nothing is overridden."
+        "A small part that asks for everything at once: a bridge, an overhang, slim tips a long travel apart, a closed "
+        "top with digits, sharp corners, a bore, a thin wall. It is printed as the profile says; nothing is overridden."
     )
     few = "Go down the list: how did each come out?"
 

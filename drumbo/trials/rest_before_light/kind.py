@@ -1,4 +1,4 @@
-"""The rest trial: a tower that rests shorter from storey to storey."""
+"""The rest trial: a tower that rests shorter from level to level."""
 
 from __future__ import annotations
 
@@ -28,13 +28,13 @@ class RestBefore(StoreyKind[Plan]):
     sets = ("rest_before_s",)
     group = "lift"
     about = (
-        "A tower whose storeys rest shorter and shorter before their light; nothing else changes. Resin that still "
+        "A tower whose levels rest shorter and shorter before their light; nothing else changes. Resin that still "
         "flows when it is lit smears fine slits shut. Longer is safe, shorter is time won on every layer."
     )
-    few = "Say from which storey on fine slits are smeared or closed."
+    few = "Say from which level on fine slits are smeared or closed."
     sign = First(
         "smeared", "Slits smeared",
-        "From which storey on, counted from the plate, do fine slits that were open lower down run shut?",
+        "From which level on, counted from the plate, do fine slits that were open lower down run shut?",
     )  # fmt: skip
     margin = 0.25
     misread = 0.8
@@ -49,7 +49,7 @@ class RestBefore(StoreyKind[Plan]):
     def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
         """Refuse what has no rest left, too."""
         if plan.first - (plan.storeys - 1) * plan.step < -1e-9:
-            raise InvalidInput("step", "is so large that the last storeys would rest less than no time")
+            raise InvalidInput("step", "is so large that the last levels would rest less than no time")
         return super().check(plan, context)
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
@@ -59,6 +59,6 @@ class RestBefore(StoreyKind[Plan]):
         return tuple(Step(i, rest, f"{rest:.1f}") for i, rest in enumerate(rests))
 
     def rested(self, rest_s: float, value: float) -> float:
-        """The storey's rest."""
+        """The level's rest."""
         del rest_s
         return value

@@ -18,7 +18,7 @@ ASPECTS: tuple[Aspect, ...] = (
     Aspect("strings", "Strings", ("a web", "heavy threads", "threads", "a few wisps", "none"),
            "In the air between mast and posts, on both sides."),
     Aspect("restart", "Restart", ("holes or lumps", "a plain gap or blob", "a small gap or blob", "just seen", "even"),
-           "The posts' inner edges, where roads start again."),
+           "The posts' inner edges, where lines start again."),
 )  # fmt: skip
 
 
@@ -31,7 +31,7 @@ class RetractionLength(Kind[Plan]):
     sets = ("retraction_mm",)
     group = "retraction"
     about = (
-        "A mast and two posts a long travel apart. Each step pulls back by the length that stands on the mast, the "
+        "A mast and two posts a long travel apart. Each step retracts by the length that stands on the mast, the "
         "shortest at the bottom; the first step without threads is long enough."
     )
     few = "Score the strings of every step, or pick the first clean one."

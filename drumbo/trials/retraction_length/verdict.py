@@ -59,7 +59,7 @@ def _by_scores(plan: Plan, x: Floats, strings: Floats, restarts: Floats, reader:
         return Result(
             "edge", value, error, value, value + half_90(error), says, notes, curve, extend=extend, reader=found.reader
         )
-    says = f"From {value:.2f} mm on longer pulls make nothing cleaner."
+    says = f"From {value:.2f} mm on longer retractions make nothing cleaner."
     if gaps_from is not None and gaps_from <= value + 0.5 * step:
         says = f"Clean from {value:.2f} mm on, but from {gaps_from:g} mm on starts have gaps: take care with either."
     return Result(
@@ -95,7 +95,7 @@ def _notes(found: Fade, gaps_from: float | None) -> tuple[str, ...]:
     elif found.reaches < CLEAN:
         notes.append("A few wisps are left at any length; a drier spool would do better.")
     if gaps_from is not None:
-        notes.append(f"From {gaps_from:g} mm on starts have gaps or blobs: too much is pulled there.")
+        notes.append(f"From {gaps_from:g} mm on starts have gaps or blobs: too much is retracted there.")
     return tuple(notes)
 
 

@@ -107,7 +107,7 @@ class RetractionRestart(Kind[Plan]):
             warnings["step_mm"] = f"goes to {high:.2f} mm; more than {most:g} is unusual"
         pulled = context.profile.number("retraction_mm")
         if plan.what == "restart" and -low > pulled:
-            warnings["low_mm"] = f"the profile pulls back only {pulled:g} mm; less than nothing cannot be pushed"
+            warnings["low_mm"] = f"the profile retracts only {pulled:g} mm; less than nothing cannot be pushed"
         return warnings
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:

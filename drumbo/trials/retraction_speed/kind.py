@@ -44,7 +44,7 @@ class RetractionSpeed(Kind[Plan]):
     group = "retraction"
     on_demand = True
     about = (
-        "The posts of the retraction length, pulled back by one length at speeds that stand on the mast. Too slow "
+        "The posts of the retraction length, retracted by one length at speeds that stand on the mast. Too slow "
         "comes too late, too fast slips; in between all are alike."
     )
     few = "Score the strings of every step; a curve needs three."
@@ -53,7 +53,7 @@ class RetractionSpeed(Kind[Plan]):
         """As far as the printer goes."""
         now = context.profile.number("retraction_mm")
         return {
-            "length_mm": Bounds(help=f"The profile pulls back {now:g} mm. A tenth shorter shows differences better."),
+            "length_mm": Bounds(help=f"The profile retracts {now:g} mm. A tenth shorter shows differences better."),
         }
 
     def suggest(self, context: Context) -> Plan:

@@ -23,7 +23,7 @@ ASPECTS: tuple[Aspect, ...] = (
     Aspect("bridge", "Bridge", ("hangs in loops", "sags plainly", "sags a little", "almost flat", "flat, no sag"),
            "The rung's underside, from the front and from below."),
     Aspect("overhang", "Overhang", ("collapsed or curled", "rough, droops", "uneven edge", "small flaws", "clean edge"),
-           "The wing at the right: its mild and its steep slope."),
+           "The wing at the right: its mild and its steep overhang."),
     Aspect("strings", "Strings", ("a web", "many threads", "some threads", "a few wisps", "none"),
            "Between the needles, and from post to mast."),
     Aspect("surface", "Surface", ("gaps or burnt", "patchy", "uneven sheen", "even, slightly dull", "even and closed"),

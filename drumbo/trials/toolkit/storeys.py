@@ -104,12 +104,12 @@ class StoreyKind(LayerKind[S]):
         """The last storey before the sign begins, with a margin from it."""
         at, steps = readings.firsts.get(self.sign.key), self.steps(plan)
         if at is None:
-            return Result("few", says="Say on which storey it begins, counted as on the tower; or that it does not.")
+            return Result("few", says="Say on which level it begins, counted as on the tower; or that it does not.")
         values, (far, near) = [step.value for step in steps], self.ways
         if at == 0:
             extend = self.further(plan, values, on=False)
             says = f"print {near} ones next" if extend else f"{near} ones make no sense, so look for another cause"
-            return Result("edge", says=f"It fails from the first storey on; {says}.", extend=extend,
+            return Result("edge", says=f"It fails from the first level on; {says}.", extend=extend,
                           extend_says=f"Plan {near} ones")  # fmt: skip
         if at >= len(steps):
             value, extend = values[-1], self.further(plan, values, on=True)
@@ -118,7 +118,7 @@ class StoreyKind(LayerKind[S]):
             more = f"; {far} ones may hold too" if extend else ""
             return Result(
                 "edge", value=value, error=error, low=value, high=value, spreads=(spread,),
-                says=f"It held on every storey. {steps[-1].label} can be used{more}.",
+                says=f"It held on every level. {steps[-1].label} can be used{more}.",
                 extend=extend, extend_says=f"Plan {far} ones",
             )  # fmt: skip
         good, bad = values[at - 1], values[at]
@@ -128,7 +128,7 @@ class StoreyKind(LayerKind[S]):
         told = holding(self.slug, error)
         points = ((f"{steps[at - 1].label} still holds", good, True), (f"{steps[at].label} does not", bad, True))
         says = (
-            f"It begins between {steps[at - 1].label} and {steps[at].label}, give or take a storey; "
+            f"It begins between {steps[at - 1].label} and {steps[at].label}, to within a level; "
             f"{100 * abs(value / limit - 1):.0f} % of that is kept back."
         )
         finer = self._finer(plan, limit, good - bad) if error > self.margin * limit else None

@@ -118,7 +118,7 @@ def _take_page(digest: str, asked: dict[str, str]) -> dict[str, Any]:
         same = found.brought and next((n for n, m in materials if m.name == found.brought.material.name), None)
         first = str(materials[0][0]) if materials else ""
         asked["material_id"] = str(same) if same else service.NEW if found.brought else first
-    asked.setdefault("name", f"{found.brought.profile.name if found.brought else asked.get('title', 'Taken in')}"[:120])
+    asked.setdefault("name", f"{found.brought.profile.name if found.brought else asked.get('title', 'Imported')}"[:120])
     if found.brought:
         found = service.look(workshop(), digest, asked)
     return {
