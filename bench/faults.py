@@ -4,8 +4,8 @@ where it need not, or leave a printer hot?
     bench/faults.py --seed S --runs N [--json]
 
 Runs are drawn from the seed: a firmware's manners, noise on the line, none to three faults, sometimes a stop, sometimes
-a pause in the middle with somebody who has it go on. The first ones are each fault by itself on each kind of firmware in
-turn. Every count but `runs` and `prints_done` must be 0.
+a pause in the middle with somebody who has it go on. The first ones are each fault by itself on each kind of firmware
+in turn. Every count but `runs` and `prints_done` must be 0.
 """
 
 from __future__ import annotations

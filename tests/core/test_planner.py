@@ -92,7 +92,7 @@ def test_each_changes_share_adds_up_to_the_whole(context: Context) -> None:
         return planner.planned(a_wish, roads(a_wish), context.profile, context.printer).seconds
 
     steps = planner.stages(now, wish, context.printer, seconds)
-    assert [step.name for step in steps] == ["Layer height", "Road widths, walls", "Speeds", "Junction speed"]
+    assert [step.name for step in steps] == ["Layer height", "Line widths, walls", "Speeds", "Junction speed"]
     assert "layer height 0.2 → 0.28 mm" in steps[0].says
     for before, after in pairwise(steps):
         assert before.after_s == after.before_s

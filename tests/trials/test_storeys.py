@@ -44,7 +44,7 @@ def test_only_one_thing_changes_and_only_from_storey_to_storey(trial: Any) -> No
 def test_known_limits() -> None:
     lift = _seen(LIFT, LIFT.plan_type(first=60.0, step=20.0, storeys=5), 2)
     assert lift.value == pytest.approx(90 - 26), "between 80 and 100, less how unsure that is"
-    assert lift.says == "It begins between 80 and 100, give or take a storey; 29 % of that is kept back."
+    assert lift.says == "It begins between 80 and 100, to within a level; 29 % of that is kept back."
     rough = _seen(LIFT, LIFT.plan_type(first=10.0, step=50.0, storeys=5), 1)
     assert rough.value == pytest.approx(17.5), "half of 35 at least, however unsure"
     fine = _seen(LIFT, LIFT.plan_type(first=160.0, step=10.0, storeys=5), 2)
