@@ -39,9 +39,10 @@ def _said_by_code() -> Iterator[tuple[str, str]]:
         tree = ast.parse(path.read_text())
         notes = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}
         for node in ast.walk(tree):
-            text = node.value if isinstance(node, ast.Constant) and id(node) not in notes else None
-            if isinstance(text, str) and " " in text.strip():
-                yield f"{where}:{node.lineno}", text
+            if not isinstance(node, ast.Constant) or id(node) in notes:
+                continue
+            if isinstance(node.value, str) and " " in node.value.strip():
+                yield f"{where}:{node.lineno}", node.value
 
 
 def test_nothing_that_is_shown_uses_a_word_of_our_own_where_the_trade_has_one() -> None:
