@@ -9,6 +9,7 @@ what it is, and all that went before it has been dealt with.
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import reduce
 from operator import xor
@@ -57,6 +58,7 @@ class Flight:
         self._source = source
         self._plain_marks = plain_marks
         self._next_place = 0
+        self._besides: deque[str] = deque()
         self._kept: deque[tuple[str, int]] = deque(maxlen=KEPT + MOST_LINES)
         self._last = 0
         self._at = 1
@@ -117,7 +119,8 @@ class Flight:
     def _may_send(self) -> bool:
         if self.holds:
             return False
-        again, fresh = self._at <= self._last, self._next_place < len(self._source)
+        again = self._at <= self._last
+        fresh = bool(self._besides) or self._next_place < len(self._source)
         if not self._waiting:
             # A closing mark goes out alone, so that its answer is not taken for another's.
             return again or fresh or not self.finished
@@ -129,7 +132,7 @@ class Flight:
             return False
         if len(self._waiting) < self._room:
             return True
-        text = once_more or self._source[self._next_place]
+        text = once_more or (self._besides[0] if self._besides else self._source[self._next_place])
         return self._bytes + len(text) + AROUND <= MOST_BYTES
 
     def _one(self) -> bytes:
@@ -143,7 +146,9 @@ class Flight:
 
     def _fresh(self) -> None:
         """The next line is drawn from the source, or a mark where one is due."""
-        if self._next_place >= len(self._source):
+        if self._besides:
+            self._keep(self._besides.popleft())
+        elif self._next_place >= len(self._source):
             self._ends.append(self._last + 1)
             self._keep(MARK)
         elif (self._mark_wanted or self._since_mark >= MARK_EVERY) and not any(out.mark for out in self._waiting):
@@ -162,6 +167,10 @@ class Flight:
     def _put(self, out: _Out) -> None:
         self._waiting.append(out)
         self._bytes += out.size
+
+    def add(self, lines: Sequence[str]) -> None:
+        """Lines that go out next, besides the source's."""
+        self._besides.extend(lines)
 
     def want_mark(self) -> None:
         """Have a mark go out soon: temperatures are wanted."""

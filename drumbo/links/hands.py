@@ -194,6 +194,28 @@ def carry_out(
     return what.split(" ", 1)[0]
 
 
+FACTORS = (10.0, 300.0)
+PLAIN = ("M220 S100", "M221 S100")
+"""Speed and flow as the file asks for."""
+MOST_FACTORS = 40
+
+
+def factors(text: str) -> tuple[int, float, float] | None:
+    """An order to print slower or faster, with more or less flow, in the middle of a print: `4 factors 80 100`; None
+    for any other. NotNow beyond what is sensible.
+    """
+    words = text.split()
+    if len(words) != 4 or words[1] != "factors" or not words[0].isdecimal():
+        return None
+    try:
+        speed, flow = _number(words[2]), _number(words[3])
+    except ValueError as error:
+        raise NotNow(f"“{text[:40]}” is no speed and flow") from error
+    _within("the speed", speed, *FACTORS, "%")
+    _within("the flow", flow, *FACTORS, "%")
+    return int(words[0]), speed, flow
+
+
 def sentence(text: str) -> str:
     """With a capital and an end."""
     return text[:1].upper() + text[1:] + ("" if text.endswith((".", "!", "?")) else ".")

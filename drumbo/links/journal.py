@@ -19,7 +19,7 @@ from drumbo.core.run import Heaters, RunState
 
 NAME = "journal.jsonl"
 AHEAD = 65_536
-LONGEST = 2_000
+LONGEST = 3_000
 LONGEST_MESSAGE = 600
 EVERY_S, STAYS_EVERY_S = 1.0, 5.0
 
@@ -29,7 +29,8 @@ class JournalEntry:
     """Where a print is. `line` is the file's line that was taken last; `elapsed_s` runs on a clock that nobody sets;
     `found` are printers that were looked for: path, speed, what they tell. Of what is done by hand: `did` is the number
     of the last order that was dealt with, `fed_mm` how much filament was fed in all, `refused` why the last was not
-    done, `doing` what is being done.
+    done, `doing` what is being done. `factors` are changes of speed and flow in the middle of a print: after which line
+    of the file, speed and flow, %.
     """
 
     state: RunState
@@ -46,6 +47,7 @@ class JournalEntry:
     fed_mm: float = 0.0
     refused: str = ""
     doing: str = ""
+    factors: tuple[tuple[int, float, float], ...] = ()
 
     @property
     def running(self) -> bool:

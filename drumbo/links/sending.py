@@ -7,11 +7,11 @@ import traceback
 from collections.abc import Sequence
 from pathlib import Path
 
-from drumbo.core.errors import DrumboError, LinkError
+from drumbo.core.errors import DrumboError, LinkError, NotNow
 from drumbo.core.run import Heaters, RunState
 from drumbo.links.closing import Closing, connect
 from drumbo.links.flight import Flight
-from drumbo.links.hands import MOVES, Limits, carry_out, sentence
+from drumbo.links.hands import MOST_FACTORS, MOVES, PLAIN, Limits, carry_out, factors, sentence
 from drumbo.links.journal import Journal
 from drumbo.links.lines import FileLines
 from drumbo.links.modal import Modal
@@ -80,6 +80,8 @@ class Sending:
             self._send_part(first, rests)
             first = self._taken()
             if first >= len(self._lines):
+                if self._journal.last.factors:
+                    self._talk.deliver(PLAIN)
                 return RunState.DONE, ""
             self._rest(planned=first in rests)
 
@@ -145,9 +147,29 @@ class Sending:
             self._wants_rest = self._wait is None
         if self._wants_rest and self._sends:
             self._pause()
+        if self._orders.hand and not self._waits_for_order:
+            self._change_pace(self._orders.hand)
         told = (self._says, self._wait.says if self._wait else "", talk.waits_for, self._patience(talk))
         said = " ".join(filter(None, (*told, self._silence(talk)))) or talk.note
         self._note(RunState.PAUSED if talk.waits_for or self._wait else RunState.SENDING, said)
+
+    def _change_pace(self, text: str) -> None:
+        """Somebody wants it slower or faster, or with more or less flow; anything else waits for a pause."""
+        digits = text.partition(" ")[0]
+        number = int(digits) if digits.isdecimal() else self._journal.last.did
+        self._orders.done(self._folder)
+        try:
+            asked = factors(text)
+            if asked is None or self._flight is None or not self._sends:
+                raise NotNow("while it prints only its speed and flow can be changed; pause it first")
+        except NotNow as error:
+            self._journal.note(did=number, refused=sentence(str(error)), now=True)
+            return
+        _, speed, flow = asked
+        self._flight.add([f"M220 S{speed:g}", f"M221 S{flow:g}"])
+        line = self._lines.number(self._taken() - 1) if self._lines and self._taken() else 0
+        told = (*self._journal.last.factors, (line, speed, flow))[-MOST_FACTORS:]
+        self._journal.note(did=number, refused="", factors=told, now=True)
 
     def _pause(self) -> None:
         """Somebody wants it to rest: send no more than what is on its way, up to the next travel."""
@@ -219,8 +241,9 @@ class Sending:
                     return Heaters.OFF
             except (Ended, LinkError) as error:
                 traceback.print_exception(error)
+        plain = PLAIN if self._journal.last.factors else ()
         park = self._job.park if state in {RunState.STOPPED, RunState.FAILED} and self._taken() else ()
-        heaters, heats = closing.finish(self._talk, quick=state != RunState.DONE, park=park)
+        heaters, heats = closing.finish(self._talk, quick=state != RunState.DONE, park=(*plain, *park))
         if heats is not None:
             self._journal.note(heat=heats.to_json())
         return heaters

@@ -127,6 +127,31 @@ def layer_lines(workshop: Workshop, trial_id: int, number: int) -> dict[str, Any
     return {"layer": number, "top": round(float(way.course.tops[number - 1]), 2), **found}
 
 
+@dataclass(frozen=True, slots=True)
+class Touched:
+    """Speed and flow that were changed in the middle of a print, %, and with which step (None for before the first)."""
+
+    speed: float
+    flow: float
+    step: str | None
+
+
+def touched(workshop: Workshop, trial_id: int) -> tuple[Touched, ...]:
+    """What somebody changed while the trial's last finished print went on: those steps do not tell what it is for."""
+    with workshop.reading() as session:
+        wanted = select(PrintRow).where(PrintRow.trial_id == trial_id).order_by(PrintRow.id.desc()).limit(1)
+        row = session.scalars(wanted).first()
+        if row is None or not row.factors:
+            return ()
+        changes = [(int(line), float(speed), float(flow)) for line, speed, flow in row.factors]
+        way = way_of(workshop, session, trial_id, get_trial(session, trial_id).file_digest)
+    found = []
+    for line, speed, flow in changes:
+        step = way.course.at(line).step
+        found.append(Touched(speed, flow, None if step is None else way.labels[step]))
+    return tuple(found)
+
+
 def layer_begins(workshop: Workshop, trial_id: int, layers: Sequence[int]) -> list[int]:
     """The lines of the trial's file with which layers begin, counted from 1. InvalidInput names the one that is not."""
     with workshop.reading() as session:

@@ -146,6 +146,12 @@ class PrintManager:
         """Have a print rest at the next travel: head up and aside, until somebody has it go on."""
         self.runs.order(self._name(run_id), PAUSE)
 
+    def change_pace(self, run_id: int, speed: float, flow: float) -> None:
+        """Print slower or faster, with more or less flow, %, from here on; kept with the print. NotNow while it is
+        still at the last such change.
+        """
+        self.runs.hand(self._name(run_id), f"factors {speed:g} {flow:g}")
+
     def go_on(self, run_id: int) -> None:
         """Have a printer that waits for somebody go on."""
         self.runs.order(self._name(run_id), GO_ON)
@@ -307,6 +313,7 @@ class PrintManager:
             run.state, run.sent, run.message, run.heaters = entry.state, entry.sent, entry.message, entry.heaters
             run.total, run.elapsed_s = entry.total or run.total, entry.elapsed_s
             run.heat, run.finished_at = entry.heat or run.heat, now()
+            run.factors = [list(change) for change in entry.factors]
             take_from_spool(session, run.trial, run.sent / max(run.total, 1))
             if entry.state == RunState.DONE and run.trial.state == TrialState.PLANNED:
                 run.trial.state, run.trial.printed_at = TrialState.PRINTED, now()

@@ -52,6 +52,7 @@ class Run:
     dealt: bool = False
     told: str = ""
     name: str = ""
+    factors: tuple[tuple[int, float, float], ...] = ()
 
     @property
     def running(self) -> bool:
@@ -258,7 +259,7 @@ def run_of(row: PrintRow, workshop: Workshop) -> Run:
             )
             return replace(
                 run, state=state, sent=entry.sent, total=entry.total or run.total, message=said,
-                heat=entry.heat, elapsed_s=entry.elapsed_s,
+                heat=entry.heat, elapsed_s=entry.elapsed_s, factors=tuple(entry.factors),
             )  # fmt: skip
     if row.rescue and (entry := last_entry(runs.folder(row.rescue))) is not None:
         return replace(run, told=entry.message)

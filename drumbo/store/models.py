@@ -39,7 +39,7 @@ def now() -> datetime:
 
 class Base(DeclarativeBase):
     metadata = MetaData(naming_convention=NAMING)
-    type_annotation_map = {datetime: Utc, dict[str, Any]: JSON}  # noqa: RUF012 - as the library wants it
+    type_annotation_map = {datetime: Utc, dict[str, Any]: JSON, list[Any]: JSON}  # noqa: RUF012 - as the library wants it
 
 
 class PrinterRow(Base):
@@ -140,7 +140,8 @@ class PrintRow(Base):
     """One run over a link. `state`: sending, paused, stopping; at its end done, stopped, failed, lost.
 
     While it runs, its journal in the folder `run` knows more than this row. `heaters` is what was read back at the end,
-    `rescue` a run that looked after the printer later, and `dealt_at` when a person said that all is well.
+    `rescue` a run that looked after the printer later, and `dealt_at` when a person said that all is well. `factors`
+    are changes of speed and flow on the way: after which line of the file, and both in %.
     """
 
     __tablename__ = "prints"
@@ -159,6 +160,7 @@ class PrintRow(Base):
     rescue: Mapped[str] = mapped_column(default="", server_default="")
     dealt_at: Mapped[datetime | None]
     elapsed_s: Mapped[float | None]
+    factors: Mapped[list[Any]] = mapped_column(default=list, server_default="[]")
 
     trial: Mapped[TrialRow] = relationship(back_populates="prints")
     printer: Mapped[PrinterRow] = relationship()

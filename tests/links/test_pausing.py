@@ -177,3 +177,45 @@ def test_a_part_ends_at_the_next_travel_or_where_it_was_cut() -> None:
     without = Part(["G1 X1 E1"] * 5, 0)
     without.cut(2)
     assert len(without) == 2
+
+
+def test_speed_and_flow_are_changed_on_the_way_told_and_set_back(
+    tmp_path: Path, runs: Runs, server: LineServer, printer: StrictPrinter
+) -> None:
+    lines = _file(300)
+    name = _begin(runs, tmp_path, server, lines)
+    _wait(runs, name, "sending")
+    until = time.monotonic() + 10
+    while len(printer.accepted) < 60:
+        assert time.monotonic() < until
+        time.sleep(0.01)
+    runs.hand(name, "factors 80 105")
+    ended = runs.wait(name, 30)
+    assert ended is not None
+    assert (ended.state, ended.heaters, ended.refused) == ("done", "off", "")
+    ((line, speed, flow),) = ended.factors
+    assert (speed, flow) == (80, 105)
+    at = printer.accepted.index("M220 S80")
+    assert printer.accepted[at + 1] == "M221 S105"
+    assert 0 <= at - line < 60, "told with the line after which it was asked for"
+    assert [text for text in printer.accepted if not text.startswith(("M220", "M221", "M400"))] == lines
+    assert printer.accepted[-3:] == ["M220 S100", "M221 S100", "M400"]
+
+
+def test_what_is_beyond_reason_or_wants_a_pause_is_refused_while_it_prints(
+    tmp_path: Path, runs: Runs, server: LineServer, printer: StrictPrinter
+) -> None:
+    name = _begin(runs, tmp_path, server, _file(400))
+    _wait(runs, name, "sending")
+    for what, why in (("factors 5 100", "The speed may go from 10 to 300 %"), ("feed 20 5", "pause it first")):
+        number = runs.hand(name, what)
+        until = time.monotonic() + 10
+        while (entry := last_entry(runs.folder(name))) is None or entry.did < number:
+            assert time.monotonic() < until
+            time.sleep(0.02)
+        assert why in entry.refused
+    runs.order(name, STOP)
+    ended = runs.wait(name, 20)
+    assert ended is not None
+    assert not ended.factors
+    assert not any(text.startswith(("M220", "M221", "G1 E20")) for text in printer.accepted)

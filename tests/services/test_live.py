@@ -192,3 +192,22 @@ def test_a_file_to_take_along_pauses_in_the_printers_own_words(
     assert max(round(z, 3) for z, fed in zip(before.z, before.e_mm, strict=True) if fed > LEAST_MM) == heights[29]
     assert client.get(f"/trials/{trial}/file.gcode?pause_layer=4000").status_code == 422
     assert client.get(f"/trials/{trial}/file.gcode?pause_layer=x").status_code == 422
+
+
+def test_a_pace_that_was_changed_on_the_way_is_told_where_the_piece_is_read(
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin, client: FlaskClient
+) -> None:
+    standin.device.clock.change(300.0)
+    trial = trials.create(house, begun.profile, "temperature", SMALL)
+    run = room.start(trial)
+    _seen(house, trial, lambda found: found.step == "210 °C")
+    assert client.post(f"/trials/{trial}/pace", data={"speed": "eighty", "flow": "100"}).status_code == 409
+    assert client.post(f"/trials/{trial}/pace", data={"speed": "80", "flow": "100"}).status_code == 302
+    _seen(house, trial, lambda found: bool(found.run.factors))
+    standin.device.clock.change(1e6)
+    room.join(run, 60)
+    (touched,) = live.touched(house, trial)
+    assert (touched.speed, touched.flow) == (80, 100)
+    assert touched.step in {"210 °C", "200 °C"}
+    assert "Speed 80 %, flow 100 %" in client.get(f"/trials/{trial}/read").text
+    assert standin.device.machine.speed_factor == 1.0, "set back at the end"

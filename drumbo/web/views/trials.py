@@ -11,6 +11,7 @@ from flask import Blueprint, Response, redirect, render_template, request, url_f
 
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import DrumboError, InvalidInput, NotFound, NotNow
+from drumbo.core.fields import number as number_of
 from drumbo.core.processes import process
 from drumbo.core.run import RunState
 from drumbo.services import adopting, filament, handing, pictures, reading, simulated
@@ -129,6 +130,8 @@ def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
         if page["live"] is None:
             # It has ended between two looks, so that what was seen first is no longer so.
             return _page(service.sheet(workshop(), sheet.id), leaf)
+    if leaf in {"read", "adopt"}:
+        page["touched"] = live_service.touched(workshop(), sheet.id)
     if leaf == "read":
         page["read"] = read_page(sheet, picture)
     if leaf == "adopt" and sheet.result is not None and sheet.adopted_revision is None:
@@ -205,6 +208,19 @@ def pause(number: int) -> Any:
     if sheet.run is not None and sheet.run.running:
         with contextlib.suppress(NotNow):
             room().pause(sheet.run.id)
+    return redirect(url_for("trials.leaf", number=number, leaf="print"))
+
+
+@pages.post("/trials/<int:number>/pace")
+def pace(number: int) -> Any:
+    """Slower or faster, more or less flow, from here on."""
+    sheet = service.sheet(workshop(), number)
+    try:
+        speed, flow = (number_of(key, typed().get(key, "")) for key in ("speed", "flow"))
+        if sheet.run is not None and sheet.run.running:
+            room().change_pace(sheet.run.id, speed, flow)
+    except (InvalidInput, NotNow) as error:
+        return render_template("trials/print.html", refused=plain_words(error), **_page(sheet, "print")), 409
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
 
