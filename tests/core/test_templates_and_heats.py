@@ -36,7 +36,7 @@ def test_the_usual_templates_are_filled_in_without_a_word() -> None:
     ("G28\nG90\nM83\nG1 X300 Y5 E8 F600", None, "extrudes at X300 Y5, which is off the bed"),
     ("G28\nM140 S60\nM104 S215", "M107", "leaves the nozzle and bed hot"),
     ("G28\nM140 S60", "M104 S0", "leaves the bed hot"),
-    ("G28\nM9876", None, "No firmware that Drumbo knows understands M9876"),
+    ("G28\nM9876", None, "No firmware that Drumbo knows has M9876"),
 ])  # fmt: skip
 def test_what_spoils_prints_is_said(start: str, end: str | None, why: str) -> None:
     assert why in _odd(start, CONTEXT.printer.end_gcode if end is None else end)

@@ -72,7 +72,7 @@ def test_from_a_bottles_label_to_two_layer_heights(page: Page, site: Site, vat: 
     page.get_by_label("Layers of").blur()
     expect(page.get_by_text("It will be for layers of another height.")).to_be_visible()
     expect(page.get_by_label("Name", exact=True)).to_have_value("Eider Standard, fog grey on Gannet Light, 25 µm")
-    expect(page.locator("#copy-look")).to_contain_text("it is foretold for 25 µm; nobody has tried it")
+    expect(page.locator("#copy-look")).to_contain_text("it is foretold for 25 µm; not tried yet")
     page.get_by_role("button", name="Make the copy").click()
     expect(page.locator("#value-layer_um .n")).to_have_text("25")
     expect(page.locator("#value-exposure_s")).to_contain_text("recheck: it is foretold for 25 µm")

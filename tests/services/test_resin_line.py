@@ -95,7 +95,7 @@ def test_from_a_label_to_an_exposure_and_another_layer_height(house: Workshop, r
     told = profiles.sheet(house, half).profile.values["exposure_s"]
     assert told.number == pytest.approx(true_exposure_s(draw_bottle("resin-standard", 1), 25, 4.0), rel=0.1)
     assert told.origin.kind == OriginKind.COPY
-    assert "nobody has tried it" in told.recheck
+    assert "not tried yet" in told.recheck
     assert profiles.card(house, half).next.kind.title == "Exposure"
 
 
