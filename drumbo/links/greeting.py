@@ -18,7 +18,7 @@ def _nothing() -> None:
     """Nobody wants to know meanwhile."""
 
 
-def greet(url: str, baud: int = 115_200, expects: Mapping[str, float] | None = None) -> str:
+def greet(url: str, baud: int = 115_200, expects: Mapping[str, float] | None = None, pressure_word: str = "") -> str:
     """Open a link and close it again; what it tells of its temperatures and of what it has stored otherwise than is
     expected (see `self_report`), or "". LinkError tells what is wrong.
     """
@@ -31,7 +31,7 @@ def greet(url: str, baud: int = 115_200, expects: Mapping[str, float] | None = N
     except Ended as ended:
         raise LinkError(ended.message) from ended
     talk.line.close()
-    odd = " ".join(differences(talk.texts, expects or {}))
+    odd = " ".join(differences(talk.texts, expects or {}, pressure_word))
     return (f": {talk.heats.says}" if talk.heats else "") + (f". {odd.removesuffix('.')}" if odd else "")
 
 

@@ -6,7 +6,8 @@ An order is short words after a number of its own, as it goes into a run's order
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+import re
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -21,7 +22,7 @@ NEAR_C = 8.0
 """A nozzle this much below its target still feeds."""
 CHUNK_MM = 40.0
 """Feeds are cut into pieces, so that a stop comes through soon."""
-MOVES_MM_MIN, RISES_MM_MIN = 3000, 600
+MOVES_MM_MIN, RISES_MM_MIN, SEEN_MM = 3000, 600, 80.0
 FASTEST_FEED_MM_S, LONGEST_FEED_MM = 60.0, 2000.0
 
 
@@ -133,6 +134,16 @@ def _place(values: list[float], limits: Limits, heats: HeatReport | None, homed:
     return "Moving.", ["G90", f"G1 Z{z:g} F{RISES_MM_MIN}", f"G1 X{x:g} Y{y:g} F{MOVES_MM_MIN}", "M400"]
 
 
+def _lift(values: list[float], limits: Limits, heats: HeatReport | None, homed: bool) -> tuple[str, list[str]]:
+    """Where it can be seen: up, and to the middle of the front."""
+    del values, heats
+    x, y = (limits.low[0] + limits.high[0]) / 2, limits.low[1] + 0.2 * (limits.high[1] - limits.low[1])
+    z = min(SEEN_MM, limits.highest_mm)
+    begin = [] if homed else ["G28"]
+    moves = [f"G1 Z{z:g} F{RISES_MM_MIN}", f"G1 X{x:g} Y{y:g} F{MOVES_MM_MIN}"]
+    return "Lifting the head to where it can be seen.", [*begin, "G90", *moves, "M400"]
+
+
 def _fan(values: list[float], limits: Limits, heats: HeatReport | None, homed: bool) -> tuple[str, list[str]]:
     del limits, heats, homed
     _within("the fan", values[0], 0, 100, "%")
@@ -151,6 +162,7 @@ def _within(what: str, value: float, low: float, high: float, unit: str) -> None
 
 _DOES: dict[str, Does] = {
     "heat": _heat,
+    "lift": _lift,
     "bed": _bed,
     "feed": _feed,
     "home": _home,
@@ -158,7 +170,7 @@ _DOES: dict[str, Does] = {
     "fan": _fan,
     "off": _off,
 }
-MOVES = frozenset({"home", "place"})
+MOVES = frozenset({"home", "place", "lift"})
 """What is not done while a print rests: its head is to come back to where it was."""
 
 
@@ -188,9 +200,12 @@ def carry_out(
         return ""
     journal.note(doing=work.says, refused="", now=True)
     taken()
-    talk.deliver(work.lines)
+    feeds = any(line.startswith("G1 E") for line in work.lines)
+    talk.texts.clear()
+    talk.deliver((*work.lines, "M119") if feeds else work.lines)
     fed = sum(float(line.split()[1][1:]) for line in work.lines if line.startswith("G1 E"))
-    journal.note(did=work.number, doing="", fed_mm=round(journal.last.fed_mm + fed, 2), now=True)
+    sees = sensed(talk.texts) if feeds else journal.last.filament
+    journal.note(did=work.number, doing="", fed_mm=round(journal.last.fed_mm + fed, 2), filament=sees, now=True)
     return what.split(" ", 1)[0]
 
 
@@ -214,6 +229,19 @@ def factors(text: str) -> tuple[int, float, float] | None:
     _within("the speed", speed, *FACTORS, "%")
     _within("the flow", flow, *FACTORS, "%")
     return int(words[0]), speed, flow
+
+
+_SENSOR = re.compile(r"^\s*(?:echo:)?\s*filament\w*\s*:\s*(\w+)", re.IGNORECASE)
+
+
+def sensed(lines: Iterable[str]) -> str:
+    """What a filament sensor says in an answer to M119: "in", "out", or nothing where there is none.
+
+    >>> sensed(["x_min: open", "filament: TRIGGERED"])
+    'in'
+    """
+    found = [match[1].lower() for match in map(_SENSOR.match, lines) if match]
+    return "" if not found else "in" if found[-1] in {"triggered", "present", "yes", "1"} else "out"
 
 
 def sentence(text: str) -> str:

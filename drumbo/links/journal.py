@@ -30,7 +30,7 @@ class JournalEntry:
     `found` are printers that were looked for: path, speed, what they tell. Of what is done by hand: `did` is the number
     of the last order that was dealt with, `fed_mm` how much filament was fed in all, `refused` why the last was not
     done, `doing` what is being done. `factors` are changes of speed and flow in the middle of a print: after which line
-    of the file, speed and flow, %.
+    of the file, speed and flow, %. `filament` is what a sensor said after the last feed: in, out, or nothing.
     """
 
     state: RunState
@@ -48,6 +48,7 @@ class JournalEntry:
     refused: str = ""
     doing: str = ""
     factors: tuple[tuple[int, float, float], ...] = ()
+    filament: str = ""
 
     @property
     def running(self) -> bool:

@@ -47,7 +47,8 @@ class RunOrder:
     """What a process is to do: PRINT a G-code file, PACKAGE over HTTP; OFF: ask a printer, and with `switch_off` switch
     its heaters off; LOOK for printers at `ports`; HAND: do what somebody asks for, within `limits` (see `Limits`). One
     that waits for somebody longer than `waits_s` is switched off. A print rests before each of `rests`, lines of the
-    file, as `resting` says (see `Resting`). `expects` is what the printer should tell of itself (see `self_report`).
+    file, as `resting` says (see `Resting`). `expects` and `pressure_word` are what the printer should tell of itself
+    (see `self_report`).
     """
 
     kind: str
@@ -64,6 +65,7 @@ class RunOrder:
     resting: dict[str, Any] = field(default_factory=dict)
     limits: dict[str, Any] = field(default_factory=dict)
     expects: dict[str, float] = field(default_factory=dict)
+    pressure_word: str = ""
     timing: dict[str, float] = field(default_factory=dict)
 
     def write(self, folder: Path) -> None:

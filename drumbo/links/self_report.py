@@ -8,6 +8,7 @@ from collections.abc import Iterable, Mapping
 _SETTING = re.compile(r"^\s*(?:echo:)?\s*(M92|M201|M203|M900)\b(.*)$", re.IGNORECASE)
 _VALUE = re.compile(r"([XYZEK])\s*(\d+(?:\.\d+)?)")
 SAME = 0.005
+PRESSURE_WORDS = ("M900", "M572")
 
 
 def settings(lines: Iterable[str]) -> dict[str, dict[str, float]]:
@@ -25,8 +26,11 @@ def settings(lines: Iterable[str]) -> dict[str, dict[str, float]]:
     return found
 
 
-def differences(lines: Iterable[str], expected: Mapping[str, float]) -> list[str]:
-    """What differs, in sentences; `expected` has `steps_mm`, `accel_mm_s2` and `speed_mm_s` where they are known."""
+def differences(lines: Iterable[str], expected: Mapping[str, float], pressure_word: str = "") -> list[str]:
+    """What differs, in sentences; `expected` has `steps_mm`, `accel_mm_s2` and `speed_mm_s` where they are known,
+    `pressure_word` is the one by which its page says that pressure advance is set.
+    """
+    lines = list(lines)
     told, found = settings(lines), []
     steps, page = told.get("M92", {}).get("E"), expected.get("steps_mm")
     if steps and page and abs(steps / page - 1) > SAME:
@@ -39,6 +43,10 @@ def differences(lines: Iterable[str], expected: Mapping[str, float]) -> list[str
             found.append(
                 f"The printer allows {what} of {least:g} {unit}; its page says {expected[key]:g}, so it takes longer."
             )
+    named = {named for line in lines for named in PRESSURE_WORDS if re.search(rf"\b{named}\b", line)}
+    if pressure_word and named and pressure_word not in named:
+        by = " or ".join(sorted(named))
+        found.append(f"The printer sets its pressure advance by {by}; its page says {pressure_word}.")
     pressure = told.get("M900", {}).get("K")
     if pressure:
         found.append(f"The printer stores a pressure advance of {pressure:g} of its own; files set theirs.")

@@ -73,7 +73,7 @@ class Sending:
         self._journal.note(total=len(self._lines), now=True)
         self._talk = connect(self._job.url, self._job.baud, self._timing, self._tick)
         self._touched = True
-        self._talk.note = " ".join(differences(self._talk.texts, self._job.expects))
+        self._talk.note = " ".join(differences(self._talk.texts, self._job.expects, self._job.pressure_word))
         rests = [self._lines.place(number) for number in self._job.rests]
         first = 0
         while True:

@@ -30,7 +30,7 @@ class HandSession(Sending):
         while not self._orders.go_on:
             if text := self._orders.hand:
                 word = carry_out(text, self._talk, self._journal, limits, self._taken_up, homed=homed)
-                homed, last = homed or word == "home", time.monotonic()
+                homed, last = homed or word in {"home", "lift"}, time.monotonic()
             self._talk.ask(f"{MARK}\n".encode(), self._timing.answer_s)
             if self._talk.silence_s > self._timing.silence_s:
                 raise Ended(RunState.LOST, f"The printer has said nothing for {self._talk.silence_s:.0f} s.")

@@ -45,6 +45,7 @@ class Hand:
     target_c: float | None
     bed_c: float | None = None
     bed_target_c: float | None = None
+    filament: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -218,6 +219,8 @@ def press(workshop: Workshop, room: PrintManager, number: int, action: str) -> N
         raise NotNow("the printer has gone cold meanwhile; heat it again")
     if not found.ready:
         raise NotNow("wait until the nozzle is hot" if not found.hand.doing else "wait until the printer is done")
+    if found.step is ChangeStep.OUT and action == "next" and found.hand.filament == "in":
+        raise NotNow("the printer's sensor still sees filament; pull more, or take it out by hand")
     _count(workshop, number)
     for order in orders:
         _tell(room, _run(workshop, number), order)
@@ -250,6 +253,13 @@ def _turn(workshop: Workshop, room: PrintManager, found: Change, step: ChangeSte
 
 def _grams(length_mm: float, material: Any) -> float:
     return float(length_mm * math.pi * material.diameter_mm**2 / 4 * material.density_g_cm3 / 1000)
+
+
+def lift(workshop: Workshop, room: PrintManager, number: int) -> None:
+    """The head to where it can be seen; a print that pauses has it aside already."""
+    found = change(workshop, number)
+    if not found.step.over and found.hand.on:
+        _tell(room, _run(workshop, number), "lift")
 
 
 def heat_again(workshop: Workshop, room: PrintManager, number: int) -> None:
@@ -323,7 +333,7 @@ def hand_of(workshop: Workshop, run: str) -> Hand:
     doing = entry.doing or ("Telling the printer." if on and runs.has_order(run) else "")
     return Hand(
         on, doing, entry.refused, entry.message, heat.get("nozzle_c"),
-        heat.get("nozzle_target_c"), heat.get("bed_c"), heat.get("bed_target_c"),
+        heat.get("nozzle_target_c"), heat.get("bed_c"), heat.get("bed_target_c"), entry.filament,
     )  # fmt: skip
 
 

@@ -20,6 +20,7 @@ from sqlalchemy.orm import Session
 
 from drumbo.core.address import WEB, parse_address
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
+from drumbo.core.gcode.dialects import dialect
 from drumbo.core.run import BROKEN, RUNNING, SURE, UNSURE, Heaters, RunState
 from drumbo.links.greeting import greet
 from drumbo.links.journal import JournalEntry
@@ -128,6 +129,7 @@ class PrintManager:
                 "standby_c": printer.standby_c,
             },
             expects={} if web else expects_of(printer),
+            pressure_word="" if web else pressure_word_of(printer),
             timing=self._timing,
             **self._line_of(printer),
         )
@@ -381,6 +383,12 @@ def expects_of(printer: Any) -> dict[str, float]:
     return {**steps, "accel_mm_s2": printer.accel_mm_s2, "speed_mm_s": printer.speed_max_mm_s}
 
 
+def pressure_word_of(printer: Any) -> str:
+    """The word by which its page says that pressure advance is set; empty for a dialect without one."""
+    setting = dialect(printer.dialect).pressure_advance
+    return setting.word if setting is not None else ""
+
+
 def try_link(workshop: Workshop, printer_id: int) -> str:
     """Greet a printer; LinkError tells what is wrong, NotNow while it prints."""
     with workshop.reading() as session:
@@ -390,6 +398,6 @@ def try_link(workshop: Workshop, printer_id: int) -> str:
         raise InvalidInput("link_url", "there is no link to test")
     with Runs(workshop.folder).claim(printer.link_url, printer.name):
         web = parse_address(printer.link_url).way == WEB
-        expects = {} if web else expects_of(printer)
-        said = greet(printer.link_url, int(getattr(printer, "baud", 0) or 115_200), expects)
+        expects, word = ({}, "") if web else (expects_of(printer), pressure_word_of(printer))
+        said = greet(printer.link_url, int(getattr(printer, "baud", 0) or 115_200), expects, word)
     return f"It answers{said}."

@@ -24,6 +24,9 @@ def test_only_what_differs_is_said() -> None:
         "The printer stores a pressure advance of 0.05 of its own",
     ]
     assert differences(TOLD[:3], {"steps_mm": 415.5, "speed_mm_s": 250}) == []
+    other = differences(["echo:  M572 D0 S0.00"], {}, "M900")
+    assert other == ["The printer sets its pressure advance by M572; its page says M900."]
+    assert differences(TOLD[3:4], {}, "M900")[0].startswith("The printer stores a pressure advance")
     assert differences([], {"steps_mm": 400}) == [], "one that tells nothing is not doubted"
 
 

@@ -93,6 +93,7 @@ class FilamentPrinter(Faulty):
         self.drive, self.nozzle_mm, self.bed = drive, nozzle_mm, bed
         self.loaded = Loaded()
         self.melt = Melt(self.loaded.colour)
+        self._pulled_mm = 0.0
         self.tints: dict[float, str] = {}
         """Height → the colour in which it was begun, mm."""
         self.machine = Machine()
@@ -144,12 +145,19 @@ class FilamentPrinter(Faulty):
         elif loaded.colour != self.loaded.colour:
             self.melt = Melt(self.melt.colour(self.loaded.colour), -DRIVE_MM)
         self.loaded = loaded
+        self._pulled_mm = 0.0
+
+    @property
+    def filament_in(self) -> bool:
+        """What its sensor says: pulled back from the nozzle past the drive, it is out."""
+        return self._pulled_mm < DRIVE_MM
 
     def _fed(self, move: int) -> None:
         """A move fed filament: the colour of what comes out, and of a height that is begun with it."""
         moves = self.machine.moves
         fed = moves["e"][move]
         self.melt.pushed_mm += fed
+        self._pulled_mm = max(self._pulled_mm - fed, 0.0)
         lays = (
             fed > 0
             and move > 0
@@ -321,6 +329,10 @@ _REPORTS: dict[str, Callable[[FilamentPrinter], str]] = {
     "M115": lambda device: (
         f"FIRMWARE_NAME:stand-in PROTOCOL_VERSION:1.0 EXTRUDER_COUNT:1 DRIVE:{device.drive} "
         f"PACE:{device.clock.pace:g}\nCap:EMERGENCY_PARSER:1\nCap:AUTOREPORT_TEMP:1\nok"
+    ),
+    "M119": lambda device: (
+        "Reporting endstop status\nx_min: open\ny_min: open\nz_min: open\n"
+        f"filament: {'TRIGGERED' if device.filament_in else 'open'}\nok"
     ),
     "M503": lambda device: (
         f"echo:; Steps per unit:\necho:  M92 X80.00 Y80.00 Z400.00 E{device.machine.steps_mm:.2f}\n"

@@ -47,7 +47,7 @@ class StrictPrinter(Faulty):
         if not counted:
             if not HARMLESS.match(text):
                 self.odd.append(text)
-        elif not text.upper().startswith(("M105", "M115", "M503")):
+        elif not text.upper().startswith(("M105", "M115", "M119", "M503")):
             self.accepted.append(text)
 
     def answer(self, text: str, say: Reply) -> None:

@@ -168,6 +168,18 @@ def press(number: int, action: str) -> Any:
     try:
         service.press(workshop(), room(), number, action)
     except NotNow as error:
+        if service.change(workshop(), number).hand.doing:
+            # Pressed twice: the page that comes says what the printer is at.
+            return redirect(url_for("hand.change", number=number))
+        return _change(number, plain_words(error), 409)
+    return redirect(url_for("hand.change", number=number))
+
+
+@pages.post("/changes/<int:number>/lift")
+def lift(number: int) -> Any:
+    try:
+        service.lift(workshop(), room(), number)
+    except NotNow as error:
         return _change(number, plain_words(error), 409)
     return redirect(url_for("hand.change", number=number))
 

@@ -1,0 +1,92 @@
+"""Filament changed by its steps, on a real stand-in: what is refused, what is counted and what is remembered."""
+
+from __future__ import annotations
+
+import time
+
+import pytest
+
+from drumbo.core.errors import InvalidInput, NotNow
+from drumbo.core.filament_change import ChangeStep, FilamentChange
+from drumbo.services import filament, workshop
+from drumbo.services.prints import PrintManager
+from drumbo.store.database import Workshop
+from tests.conftest import LABEL, Begun, Standin
+
+
+def _ready(house: Workshop, number: int) -> filament.Change:
+    until = time.monotonic() + 20
+    while not (found := filament.change(house, number)).ready:
+        assert time.monotonic() < until, found
+        time.sleep(0.05)
+    return found
+
+
+def _go(house: Workshop, room: PrintManager, number: int, *actions: str) -> filament.Change:
+    for action in actions:
+        _ready(house, number)
+        filament.press(house, room, number, action)
+    return filament.change(house, number)
+
+
+def test_a_change_is_counted_remembered_and_ends_cold(
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
+) -> None:
+    other = workshop.save_material(house, {**LABEL, "product": "Other PLA", "colour_hex": "#202020", "spool_g": 100})
+    filament.set_loaded(house, begun.printer, begun.spool)
+    number = filament.begin(house, room, begun.printer, other)
+    with pytest.raises(NotNow, match="no step"):
+        filament.press(house, room, number, "again")
+    found = _go(house, room, number, "next")
+    assert found.step is ChangeStep.OUT
+    assert filament.loaded(house, begun.printer).id == begun.spool, "until somebody says that it is out"
+    _ready(house, number)
+    standin.device._pulled_mm = 0.0
+    filament.press(house, room, number, "again")
+    _ready(house, number)
+    with pytest.raises(NotNow, match="still sees filament"):
+        filament.press(house, room, number, "next")
+    found = _go(house, room, number, "again", "next")
+    assert (found.step, filament.loaded(house, begun.printer).id) == (ChangeStep.PUT_IN, None)
+    found = _go(house, room, number, "next", "next", "again", "next")
+    assert filament.loaded(house, begun.printer).id == other
+    assert (found.step, found.pushed_mm, found.purged_mm) == (ChangeStep.WIPE, 140.0, 60.0)
+    _go(house, room, number, "next")
+    assert workshop.material(house, other).spool_g == pytest.approx(100 - 140 * 2.405 * 1.24 / 1000, abs=0.06)
+    entry = room.runs.wait(filament.session_of(house, begun.printer), 20)
+    assert entry is not None
+    assert (entry.state, entry.heaters) == ("done", "off")
+    assert standin.device.machine.nozzle.target_c == 0
+
+    back = filament.begin(house, room, begun.printer, begun.spool)
+    assert filament.change(house, back).plan.took_mm == 60.0, "of the same polymers, as this pair was never changed"
+    filament.drop(house, room, back)
+    assert room.runs.wait(filament.session_of(house, begun.printer), 20) is not None
+    with pytest.raises(NotNow, match="is over"):
+        filament.press(house, room, back, "next")
+
+
+def test_what_cannot_be_is_refused_before_anything_is_heated(
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
+) -> None:
+    hot = workshop.save_material(
+        house, {**LABEL, "family": "pc", "product": "Hot PC", "nozzle_low_c": 300, "nozzle_high_c": 320}
+    )
+    with pytest.raises(InvalidInput, match="more than the printer may run"):
+        filament.begin(house, room, begun.printer, hot)
+    with pytest.raises(InvalidInput):
+        filament.begin(house, room, begun.printer, 999)
+    assert standin.device.machine.nozzle.target_c == 0
+
+
+def test_the_steps_by_drive_and_polymer() -> None:
+    bowden = FilamentChange(245, 210, "bowden", tube_mm=600, old_family="tpu", new_family="pla", took_mm=87)
+    assert (bowden.hot_c, bowden.way_mm, bowden.purge_mm) == (245, 660, 90)
+    assert bowden.press(ChangeStep.HEAT, "next") == (ChangeStep.OUT, ("feed 12 4 -672 10",))
+    assert bowden.press(ChangeStep.PUT_IN, "next") == (ChangeStep.LOAD, ("feed 580 30 80 4",))
+    assert bowden.press(ChangeStep.CLEAN, "next") == (ChangeStep.WIPE, ("heat 210",))
+    empty = FilamentChange(None, 210)
+    assert empty.press(ChangeStep.HEAT, "next") == (ChangeStep.PUT_IN, ())
+    assert empty.press(ChangeStep.PUT_IN, "next")[1] == ("feed 80 4",)
+    with pytest.raises(KeyError):
+        empty.press(ChangeStep.WIPE, "again")
