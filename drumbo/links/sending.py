@@ -25,6 +25,9 @@ from drumbo.links.talk import Ended, Talk, Timing
 class Sending:
     """One print over a line, from greeting to closing."""
 
+    ends_quickly = False
+    """Whether what is planned is dropped at a good end too, rather than done before anything goes cold."""
+
     def __init__(self, folder: Path, job: RunOrder, journal: Journal, orders: Orders) -> None:
         self._folder, self._job, self._journal, self._orders = folder, job, journal, orders
         self._timing = Timing(**job.timing)
@@ -226,11 +229,12 @@ class Sending:
             self._note(RunState.STOPPING, self._journal.last.message)
 
         seen = self._talk.most if self._talk else None
+        quick = self.ends_quickly or state != RunState.DONE
         closing = Closing(
             lambda: connect(self._job.url, self._job.baud, self._timing, tick, off=True),
-            self._timing, tick, seen, hurry=state != RunState.DONE,
+            self._timing, tick, seen, hurry=quick,
         )  # fmt: skip
-        if state == RunState.DONE and self._talk is not None:
+        if not quick and self._talk is not None:
             try:
                 # What is planned is printed before anything goes cold, and mostly the file has switched off by itself.
                 self._talk.calm(self._timing, tick)
@@ -243,7 +247,7 @@ class Sending:
                 traceback.print_exception(error)
         plain = PLAIN if self._journal.last.factors else ()
         park = self._job.park if state in {RunState.STOPPED, RunState.FAILED} and self._taken() else ()
-        heaters, heats = closing.finish(self._talk, quick=state != RunState.DONE, park=(*plain, *park))
+        heaters, heats = closing.finish(self._talk, quick=quick, park=(*plain, *park))
         if heats is not None:
             self._journal.note(heat=heats.to_json())
         return heaters

@@ -19,6 +19,8 @@ from drumbo.links.talk import Ended
 class HandSession(Sending):
     """From greeting to closing, as a print is; in between come orders instead of lines."""
 
+    ends_quickly = True
+
     @property
     def _waits_for_order(self) -> bool:
         return True

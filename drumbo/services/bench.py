@@ -12,6 +12,7 @@ from drumbo.core.catalogue import find as parameters
 from drumbo.core.processes import process_of_family
 from drumbo.core.run import RUNNING
 from drumbo.services.convert import kind_of, plan_of, readings_of
+from drumbo.services.filament import MaybeHot, maybe_hot
 from drumbo.services.live import live
 from drumbo.services.prints import asks_line, needs_somebody
 from drumbo.services.profiles import Card, card
@@ -62,6 +63,7 @@ class Bench:
     going: tuple[ActiveRun, ...]
     waiting: tuple[Waiting, ...]
     queues: tuple[Queue, ...]
+    maybe_hot: tuple[MaybeHot, ...]
     shelf: tuple[Spine, ...]
     nexts: tuple[Card, ...]
     printers: int
@@ -91,7 +93,9 @@ def bench(workshop: Workshop) -> Bench:
         materials = len(session.scalars(select(MaterialRow.id)).all())
     shelf = find(workshop, size=SHELF).spines
     nexts = tuple(card(workshop, spine.id) for spine in shelf[:NEXTS])
-    return Bench(troubles, going, waiting, tuple(queues(workshop)), shelf, nexts, printers, materials)
+    return Bench(
+        troubles, going, waiting, tuple(queues(workshop)), maybe_hot(workshop), shelf, nexts, printers, materials
+    )
 
 
 def _going(row: PrintRow, workshop: Workshop) -> ActiveRun:

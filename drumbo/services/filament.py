@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
 from drumbo.core.filament_change import HEAT_MARGIN_C, STEPS, ChangeStep, FilamentChange
-from drumbo.core.run import RUNNING, RunState
+from drumbo.core.run import RUNNING, UNSURE, Heaters, RunState
 from drumbo.links.journal import JournalEntry, last_entry
 from drumbo.links.runs import GO_ON, Runs
 from drumbo.links.simulated import Load, simulated_reader
@@ -46,6 +46,8 @@ class Hand:
     bed_c: float | None = None
     bed_target_c: float | None = None
     filament: str = ""
+    heaters: Heaters = Heaters.OFF
+    """What is known of the heaters once the session is over."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,6 +92,36 @@ def session_of(workshop: Workshop, printer_id: int) -> str:
     """The run of a printer's last session by hand; empty where there was none."""
     with workshop.reading() as session:
         return _printer(session, printer_id).hand_run
+
+
+@dataclass(frozen=True, slots=True)
+class MaybeHot:
+    """A printer of which nobody knows that it is cold after it was worked by hand."""
+
+    printer_id: int
+    printer: str
+    heaters: Heaters
+    message: str
+
+
+def maybe_hot(workshop: Workshop) -> tuple[MaybeHot, ...]:
+    """Printers that somebody should look at after a session by hand."""
+    with workshop.reading() as session:
+        held = session.execute(
+            select(PrinterRow.id, PrinterRow.name, PrinterRow.hand_run).where(PrinterRow.hand_run != "")
+        ).all()
+    found = []
+    for number, name, run in held:
+        hand = hand_of(workshop, run)
+        if not hand.on and hand.heaters in UNSURE:
+            found.append(MaybeHot(number, name, hand.heaters, hand.message))
+    return tuple(found)
+
+
+def looked_at(workshop: Workshop, printer_id: int) -> None:
+    """Somebody has looked: it is safe."""
+    with workshop.writing() as session:
+        _printer(session, printer_id).hand_run = ""
 
 
 def set_loaded(workshop: Workshop, printer_id: int, material_id: int | None) -> None:
@@ -334,6 +366,7 @@ def hand_of(workshop: Workshop, run: str) -> Hand:
     return Hand(
         on, doing, entry.refused, entry.message, heat.get("nozzle_c"),
         heat.get("nozzle_target_c"), heat.get("bed_c"), heat.get("bed_target_c"), entry.filament,
+        Heaters(entry.heaters) if entry.at else Heaters.OFF,
     )  # fmt: skip
 
 

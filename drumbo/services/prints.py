@@ -252,6 +252,7 @@ class PrintManager:
 
     def follow(self) -> None:
         """Write down what has ended meanwhile, and look after printers whose sending process is gone."""
+        self._follow_hands()
         with self._workshop.reading() as session:
             wanted = select(PrintRow.id, PrintRow.run, PrintRow.state, PrintRow.rescue)
             rows = session.execute(
@@ -266,6 +267,21 @@ class PrintManager:
             except OperationalError as error:
                 # Somebody keeps the database to himself, or the disk is full. Prints do not care; this comes again.
                 log.warning("print %s is not written down for now: %s", number, error.orig)
+
+    def _follow_hands(self) -> None:
+        """A session by hand whose process is gone has left its printer as it was: it is switched off."""
+        with self._workshop.reading() as session:
+            wanted = select(PrinterRow).where(PrinterRow.hand_run != "")
+            held = [(row.id, row.hand_run, printer_of(row)) for row in session.scalars(wanted)]
+        for number, name, printer in held:
+            entry, gone = self.runs.look(name)
+            if not gone or entry is None or not entry.running:
+                continue
+            job = RunOrder(OFF, printer.link_url, printer.name, timing=self._timing, **self._line_of(printer))
+            with contextlib.suppress(NotNow, LinkError):
+                rescue = self.runs.begin(job)
+                with self._workshop.writing() as session:
+                    session.execute(update(PrinterRow).where(PrinterRow.id == number).values(hand_run=rescue))
 
     def _follow_run(self, number: int, name: str) -> None:
         if not name:

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import os
+import signal
 import time
 
 import pytest
+from flask.testing import FlaskClient
 
 from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.core.filament_change import ChangeStep, FilamentChange
+from drumbo.links.runs import ALIVE
 from drumbo.services import filament, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
@@ -90,3 +94,44 @@ def test_the_steps_by_drive_and_polymer() -> None:
     assert empty.press(ChangeStep.PUT_IN, "next")[1] == ("feed 80 4",)
     with pytest.raises(KeyError):
         empty.press(ChangeStep.WIPE, "again")
+
+
+def test_a_session_by_hand_that_is_killed_leaves_no_hot_printer(
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin, client: FlaskClient
+) -> None:
+    name = room.begin_by_hand(begun.printer)
+    assert room.begin_by_hand(begun.printer) == name, "one session a printer"
+    room.runs.hand(name, "heat 210")
+    until = time.monotonic() + 20
+    while standin.device.machine.nozzle.target_c == 0:
+        assert time.monotonic() < until
+        time.sleep(0.05)
+    os.kill(int((room.runs.folder(name) / ALIVE).read_text()), signal.SIGKILL)
+    while standin.device.machine.nozzle.target_c > 0:
+        assert time.monotonic() < until
+        time.sleep(0.05)
+    rescue = filament.session_of(house, begun.printer)
+    assert rescue != name
+    entry = room.runs.wait(rescue, 20)
+    assert entry is not None
+    assert entry.heaters == "off"
+    assert filament.maybe_hot(house) == ()
+
+
+def test_a_printer_that_may_be_hot_after_work_by_hand_stays_on_the_bench(
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin, client: FlaskClient
+) -> None:
+    name = room.begin_by_hand(begun.printer)
+    room.runs.hand(name, "heat 210")
+    until = time.monotonic() + 20
+    while standin.device.machine.nozzle.target_c == 0:
+        assert time.monotonic() < until
+        time.sleep(0.05)
+    standin.device.faults["stall"] = 0
+    filament.end(room, name)
+    entry = room.runs.wait(name, 60)
+    assert entry is not None
+    assert entry.heaters == "told"
+    assert "Go and look now" in client.get("/").text
+    client.post(f"/printers/{begun.printer}/looked-at")
+    assert "by hand</a>" not in client.get("/").text

@@ -98,6 +98,13 @@ def end(number: int) -> Any:
     return redirect(url_for("hand.show", number=number, change="other"))
 
 
+@pages.post("/printers/<int:number>/looked-at")
+def looked_at(number: int) -> Any:
+    """Somebody has looked at a printer of which nobody knew that it is cold."""
+    service.looked_at(workshop(), number)
+    return redirect(url_for("bench.show"))
+
+
 @pages.post("/printers/<int:number>/loaded")
 def loaded(number: int) -> Any:
     """Somebody says what is in it."""
