@@ -100,7 +100,7 @@ def _take(base: str) -> None:
         page.locator("#layer[data-drawn='120']").wait_for()
         page.locator("#layer").screenshot(path=SHOTS / "check-layers.png")
         shot("bench", "/")
-        shot("print", "/trials/12/print", wait_ms=3500)
+        shot("print", "/trials/12/print", wait_ms=7000)
         page.goto(f"{base}/trials/12/print")
         page.get_by_role("button", name="Pause").click()
         page.get_by_role("link", name="Change filament").click(timeout=30_000)

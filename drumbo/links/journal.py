@@ -22,6 +22,7 @@ AHEAD = 65_536
 LONGEST = 3_000
 LONGEST_MESSAGE = 600
 EVERY_S, STAYS_EVERY_S = 1.0, 5.0
+TORN_TRIES, TORN_S = 4, 0.002
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,13 +117,18 @@ class Journal:
 
 def entries(folder: Path, most_bytes: int = 4 * LONGEST) -> list[JournalEntry]:
     """The last entries of a journal, oldest first; what a crash left half is passed over."""
+    return _read(folder, most_bytes)[0]
+
+
+def _read(folder: Path, most_bytes: int) -> tuple[list[JournalEntry], bool]:
+    """The last entries, and whether the very last one is only half there."""
     try:
         with (folder / NAME).open("rb") as file:
             size = _used(file.fileno(), os.fstat(file.fileno()).st_size)
             raw = os.pread(file.fileno(), most_bytes, max(size - most_bytes, 0))
     except OSError:
-        return []
-    found = []
+        return [], False
+    found, torn = [], False
     known = {f.name for f in fields(JournalEntry)}
     for line in raw.split(b"\n"):
         try:
@@ -130,9 +136,10 @@ def entries(folder: Path, most_bytes: int = 4 * LONGEST) -> list[JournalEntry]:
             told = {key: value for key, value in data.items() if key in known}
             told |= {"state": RunState(told["state"]), "heaters": Heaters(told.get("heaters", ""))}
             found.append(JournalEntry(**told))
+            torn = False
         except (ValueError, TypeError, AttributeError, KeyError):
-            continue
-    return found
+            torn = torn or bool(line.strip(b"\0 "))
+    return found, torn
 
 
 def _used(file: int, size: int) -> int:
@@ -142,6 +149,12 @@ def _used(file: int, size: int) -> int:
 
 
 def last_entry(folder: Path) -> JournalEntry | None:
-    """The last entry, or None where nothing was written yet."""
-    found = entries(folder)
+    """The last entry, or None where nothing was written yet. One that is just being written anew is waited for, as the
+    one before it tells what is no longer so.
+    """
+    for _ in range(TORN_TRIES):
+        found, torn = _read(folder, 4 * LONGEST)
+        if not torn:
+            break
+        time.sleep(TORN_S)
     return found[-1] if found else None

@@ -104,7 +104,7 @@ class Runs:
         handle = os.open(self._folder / f"{_key(url)}.lock", os.O_RDWR | os.O_CREAT, 0o600)
         try:
             if not _locked(handle):
-                raise NotNow(f"{printer} is in use by a print or by hand; wait until that is done, or end it")
+                raise NotNow(f"{printer} is busy with another print, or by hand; wait until that is done, or end it")
             yield handle
         finally:
             os.close(handle)

@@ -144,7 +144,7 @@ PARAMETERS: tuple[Parameter, ...] = (
               lost_with=("drive", "family"), doubted_with=("nozzle", "material", "machine"),
               also_called=("retraction", "retraction distance", "retract length", "stringing", "strings", "ooze"),
               start=by_drive("retraction_direct_mm", "retraction_bowden_mm"), setting="retraction_mm",
-              label=LabelWord(2, 0, "pull")),
+              label=LabelWord(2, 0, "retract")),
     Parameter("retraction_speed_mm_s", "Retraction speed", "mm/s", "retraction", 15, 70, shared=True,
               rests_on=("nozzle_c",),
               too_low="Retraction comes too late.", too_high="The drive slips on the filament.",

@@ -7,6 +7,7 @@ import { listen, tell } from "./tell.js";
 const EVERY_MS = 2000;
 const SOON_MS = 700;
 const CAMERA_MS = 10_000;
+const FIRST_LOOK_MS = 4000;
 const OVER = "over";
 
 const home = $("#live");
@@ -164,7 +165,8 @@ function look() {
 }
 
 if (told.percent !== undefined) {
-  look();
+  // Not at once: whoever only comes by needs no picture.
+  setTimeout(look, FIRST_LOOK_MS);
   setInterval(look, CAMERA_MS);
   const button = $("#tell-me", home);
   if (button) listen(button);
