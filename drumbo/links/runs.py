@@ -38,7 +38,7 @@ JOB, ORDERS, ALIVE, LOG = "job.json", "orders", "alive", "log"
 ORDER_BYTES = 64
 STOP, GO_ON, PAUSE = "stop", "go on", "pause"
 KEPT_RUNS = 200
-TRIES, PAUSE_S = 4, 0.1
+TRIES, PAUSE_S = 15, 0.1
 PRINT, PACKAGE, OFF, LOOK, HAND = "print", "package", "off", "look", "hand"
 
 
