@@ -121,6 +121,8 @@ class Sending:
             if self._orders.hand:
                 limits = Limits.of(self._job.limits)
                 carry_out(self._orders.hand, self._talk, self._journal, limits, self._taken_up, MOVES)
+                # It may be hot again, and somebody is there: the time that it may stay so begins anew.
+                self._wait = Waiting(self._talk, self._timing, self._job.waits_s)
         self._orders.done(self._folder)
         self._wait, self._says = None, "Taking the print up again."
         self._talk.deliver(self._resting.back(self._modal))

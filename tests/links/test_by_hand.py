@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -14,30 +13,11 @@ from drumbo.links.hands import Limits, handwork
 from drumbo.links.journal import JournalEntry, last_entry
 from drumbo.links.runs import GO_ON, HAND, PRINT, STOP, RunOrder, Runs
 from drumbo.links.words import HeatReport, Reading
-from drumbo.standins.line.manners import Manners
 from drumbo.standins.line.session import LineServer
 from drumbo.standins.line.strict import StrictPrinter
 
 LIMITS = {"nozzle_max_c": 280, "bed_max_c": 110, "low": [0, 0], "high": [220, 220], "highest_mm": 250}
 HOT = HeatReport(Reading(208.0, 210.0))
-
-
-@pytest.fixture
-def printer() -> StrictPrinter:
-    return StrictPrinter(line_s=0.002, manners=Manners(ok="ok P0 B{room}"))
-
-
-@pytest.fixture
-def server(printer: StrictPrinter) -> Iterator[LineServer]:
-    made = LineServer(printer)
-    made.start()
-    yield made
-    made.close()
-
-
-@pytest.fixture
-def runs(tmp_path: Path) -> Runs:
-    return Runs(tmp_path)
 
 
 def _done(runs: Runs, name: str, number: int) -> JournalEntry:
@@ -60,6 +40,8 @@ def test_heated_fed_moved_and_left_cold(runs: Runs, server: LineServer, printer:
     _ready(runs, name)
     assert _done(runs, name, runs.hand(name, "feed 20 5")).refused.startswith("The nozzle is at 25 °C; wait until")
     assert "home it first" in _done(runs, name, runs.hand(name, "place 10 10 50")).refused.lower()
+    with pytest.raises(NotNow, match="longer than"):
+        runs.hand(name, "feed" + " 20 5" * 14)
     assert not _done(runs, name, runs.hand(name, "heat 210")).refused
     time.sleep(0.3)
     fed = _done(runs, name, runs.hand(name, "feed 8 5 -80 25"))

@@ -3,18 +3,14 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
 from dataclasses import asdict
 from pathlib import Path
-
-import pytest
 
 from bench.faults import TIMING
 from drumbo.links.journal import JournalEntry, last_entry
 from drumbo.links.modal import Modal
 from drumbo.links.resting import Part, Resting
 from drumbo.links.runs import GO_ON, PAUSE, PRINT, STOP, RunOrder, Runs
-from drumbo.standins.line.manners import Manners
 from drumbo.standins.line.session import LineServer
 from drumbo.standins.line.strict import StrictPrinter
 
@@ -34,24 +30,6 @@ def _file(layers: int = 4) -> list[str]:
     return [*lines, "M107", "M104 S0", "M140 S0"]
 
 
-@pytest.fixture
-def printer() -> StrictPrinter:
-    return StrictPrinter(line_s=0.002, manners=Manners(ok="ok P0 B{room}"))
-
-
-@pytest.fixture
-def server(printer: StrictPrinter) -> Iterator[LineServer]:
-    made = LineServer(printer)
-    made.start()
-    yield made
-    made.close()
-
-
-@pytest.fixture
-def runs(tmp_path: Path) -> Runs:
-    return Runs(tmp_path)
-
-
 def _begin(runs: Runs, folder: Path, server: LineServer, lines: list[str], **more: object) -> str:
     file = folder / "print.gcode"
     file.write_text("\n".join(lines) + "\n")
@@ -65,6 +43,14 @@ def _wait(runs: Runs, name: str, state: str, saying: str = "") -> JournalEntry:
         assert time.monotonic() < until, entry
         time.sleep(0.02)
     return entry
+
+
+def _goes_on(printer: StrictPrinter) -> None:
+    """Until it is well into the file."""
+    until = time.monotonic() + 10
+    while len(printer.accepted) < 60:
+        assert time.monotonic() < until
+        time.sleep(0.01)
 
 
 def test_a_planned_pause_leaves_the_piece_and_takes_it_up_where_it_was(
@@ -103,10 +89,7 @@ def test_somebody_pauses_at_the_next_travel_and_no_line_is_lost(
     lines = _file(400)
     name = _begin(runs, tmp_path, server, lines)
     _wait(runs, name, "sending")
-    until = time.monotonic() + 10
-    while len(printer.accepted) < 60:
-        assert time.monotonic() < until
-        time.sleep(0.01)
+    _goes_on(printer)
     runs.order(name, PAUSE)
     paused = _wait(runs, name, "paused", "Paused.")
     assert 0 < paused.sent < len(lines)
@@ -135,6 +118,27 @@ def test_one_that_waits_too_long_goes_cold_is_read_back_and_heats_again(
     assert ended.state == "done"
     later = printer.accepted[printer.accepted.index("M104 S0") :]
     assert later.index("M109 S210") < next(k for k, text in enumerate(later) if text.startswith("G1 X")), "hot first"
+
+
+def test_heated_by_hand_after_it_went_cold_it_goes_cold_again(
+    tmp_path: Path, runs: Runs, server: LineServer, printer: StrictPrinter
+) -> None:
+    limits = {"nozzle_max_c": 280, "bed_max_c": 110, "low": [0, 0], "high": [220, 220], "highest_mm": 250}
+    name = _begin(runs, tmp_path, server, _file(), rests=(len(HEAD) + 8,), waits_s=1.5, limits=limits)
+    _wait(runs, name, "paused", "heaters are off; the printer confirms it")
+    number = runs.hand(name, "heat 200")
+    until = time.monotonic() + 15
+    while (entry := last_entry(runs.folder(name))) is None or entry.did < number:
+        assert time.monotonic() < until
+        time.sleep(0.02)
+    assert printer.targets["T"] == 200
+    _wait(runs, name, "paused", "It stays hot for")
+    _wait(runs, name, "paused", "heaters are off; the printer confirms it")
+    assert not printer.hot
+    runs.order(name, STOP)
+    ended = runs.wait(name, 20)
+    assert ended is not None
+    assert ended.heaters == "off"
 
 
 def test_stopped_while_it_pauses_it_is_switched_off(
@@ -185,10 +189,7 @@ def test_speed_and_flow_are_changed_on_the_way_told_and_set_back(
     lines = _file(300)
     name = _begin(runs, tmp_path, server, lines)
     _wait(runs, name, "sending")
-    until = time.monotonic() + 10
-    while len(printer.accepted) < 60:
-        assert time.monotonic() < until
-        time.sleep(0.01)
+    _goes_on(printer)
     runs.hand(name, "factors 80 105")
     ended = runs.wait(name, 30)
     assert ended is not None
