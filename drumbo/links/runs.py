@@ -191,7 +191,11 @@ class Runs:
         if self.has_order(name) or (entry is not None and entry.doing):
             raise NotNow("the printer is still at what it was told last; wait a moment")
         number = 1 + max((e.did for e in entries(self.folder(name))), default=0)
-        self.order(name, f"{number} {what}"[:ORDER_BYTES])
+        text = f"{number} {what}"
+        if len(text) > ORDER_BYTES:
+            # Cut off, its last number would be another one.
+            raise NotNow(f"“{what[:40]}” is longer than a printer is told by hand")
+        self.order(name, text)
         return number
 
     def has_order(self, name: str) -> bool:

@@ -119,7 +119,9 @@ def maybe_hot(workshop: Workshop) -> tuple[MaybeHot, ...]:
 
 
 def looked_at(workshop: Workshop, printer_id: int) -> None:
-    """Somebody has looked: it is safe."""
+    """Somebody has looked: it is safe. A session that goes on is not forgotten for that."""
+    if hand_of(workshop, session_of(workshop, printer_id)).on:
+        return
     with workshop.writing() as session:
         _printer(session, printer_id).hand_run = ""
 

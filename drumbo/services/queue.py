@@ -92,12 +92,6 @@ def remove(workshop: Workshop, number: int) -> None:
         session.execute(delete(QueueRow).where(QueueRow.id == number))
 
 
-def is_queued(workshop: Workshop, trial_id: int) -> bool:
-    """Whether a trial's file waits."""
-    with workshop.reading() as session:
-        return session.scalars(select(QueueRow.id).where(QueueRow.trial_id == trial_id)).first() is not None
-
-
 def plate_is_clear(workshop: Workshop, room: PrintManager, printer_id: int) -> int:
     """Print the first that waits; returns its trial. NotNow while the printer prints, where nothing waits, or where
     another spool is loaded than it wants.
