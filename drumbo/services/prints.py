@@ -23,6 +23,7 @@ from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.run import BROKEN, RUNNING, SURE, UNSURE, Heaters, RunState
 from drumbo.links.greeting import greet
+from drumbo.links.hands import factors
 from drumbo.links.journal import JournalEntry
 from drumbo.links.package import layers_of
 from drumbo.links.runs import GO_ON, HAND, OFF, PACKAGE, PAUSE, PRINT, STOP, RunOrder, Runs, count_lines, new_name
@@ -150,8 +151,9 @@ class PrintManager:
 
     def change_pace(self, run_id: int, speed: float, flow: float) -> None:
         """Print slower or faster, with more or less flow, %, from here on; kept with the print. NotNow while it is
-        still at the last such change.
+        still at the last such change, or for what is beyond reason.
         """
+        factors(f"0 factors {speed:g} {flow:g}")
         self.runs.hand(self._name(run_id), f"factors {speed:g} {flow:g}")
 
     def go_on(self, run_id: int) -> None:

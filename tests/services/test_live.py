@@ -202,6 +202,10 @@ def test_a_pace_that_was_changed_on_the_way_is_told_where_the_piece_is_read(
     run = room.start(trial)
     _seen(house, trial, lambda found: found.step == "210 °C")
     assert client.post(f"/trials/{trial}/pace", data={"speed": "eighty", "flow": "100"}).status_code == 409
+    refused = client.post(f"/trials/{trial}/pace", data={"speed": "5", "flow": "101"})
+    assert refused.status_code == 409
+    assert "The speed may go from 10 to 300 %" in refused.text
+    assert 'value="101"' in refused.text, "what was typed stays"
     assert client.post(f"/trials/{trial}/pace", data={"speed": "80", "flow": "100"}).status_code == 302
     _seen(house, trial, lambda found: bool(found.run.factors))
     standin.device.clock.change(1e6)

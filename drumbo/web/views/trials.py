@@ -220,7 +220,8 @@ def pace(number: int) -> Any:
         if sheet.run is not None and sheet.run.running:
             room().change_pace(sheet.run.id, speed, flow)
     except (InvalidInput, NotNow) as error:
-        return render_template("trials/print.html", refused=plain_words(error), **_page(sheet, "print")), 409
+        page = {"asked_pace": typed(), **_page(sheet, "print")}
+        return render_template("trials/print.html", refused=plain_words(error), **page), 409
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
 
