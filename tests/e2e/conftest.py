@@ -6,7 +6,7 @@ import contextlib
 import gc
 import threading
 import warnings
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
@@ -85,6 +85,19 @@ EXPECTED = ("422", "htmx:sendAbort", "htmx:afterRequest")
 
 def _speaks(text: str) -> bool:
     return not any(word in text for word in EXPECTED)
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestReport, pytest.TestReport]:
+    """What the page showed when a test failed stands with its report, and how prints stood."""
+    report = yield
+    page = getattr(item, "funcargs", {}).get("page")
+    if report.when == "call" and report.failed and page is not None and not page.is_closed():
+        report.sections.append(("page", f"{page.url}\n{page.inner_text('body')}"))
+        site = item.funcargs["site"]  # type: ignore[attr-defined]
+        for journal in sorted(site.house.folder.glob("prints/*/journal.jsonl")):
+            report.sections.append((str(journal.parent.name), journal.read_text().rstrip("\0")))
+    return report
 
 
 @pytest.fixture
