@@ -187,8 +187,9 @@ class Runs:
         """Have a run that pauses, or one begun for that, do something by hand, see `hands`; returns the order's number.
         NotNow where none is at it, or it is still at the last one.
         """
-        entry = last_entry(self.folder(name))
-        if self.has_order(name) or (entry is not None and entry.doing):
+        # An order that is taken up goes into the journal before it goes from here, so it is looked for in that sequence.
+        waits, entry = self.has_order(name), last_entry(self.folder(name))
+        if waits or (entry is not None and entry.doing):
             raise NotNow("the printer is still at what it was told last; wait a moment")
         number = 1 + max((e.did for e in entries(self.folder(name))), default=0)
         text = f"{number} {what}"

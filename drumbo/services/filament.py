@@ -13,13 +13,20 @@ from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
 from drumbo.core.filament_change import HEAT_MARGIN_C, STEPS, ChangeStep, FilamentChange
 from drumbo.core.run import RUNNING, UNSURE, Heaters, RunState
-from drumbo.links.journal import JournalEntry, last_entry
+from drumbo.links.journal import LONGEST, JournalEntry, entries, last_entry
 from drumbo.links.runs import GO_ON, Runs
 from drumbo.links.simulated import Load, simulated_reader
 from drumbo.services.convert import latest, material_of, printer_of, profile_of
 from drumbo.services.prints import PrintManager
+from drumbo.services.spools import keep_loaded
 from drumbo.store.database import Workshop
 from drumbo.store.models import ChangeRow, MaterialRow, PrinterRow, PrintRow, ProfileRow, now
+
+
+UNLIKE_C = 15.0
+"""A file's temperature that is further from what a spool is printed at than this is said, °C."""
+BEFORE_BYTES = 200 * LONGEST
+"""How far back a journal is read for what was before a pause: some hours of waiting."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,11 +74,24 @@ class Change:
     pushed_mm: float
     purged_mm: float
     trial_id: int | None
+    goes_on_c: float | None = None
+    """At what the print that pauses goes on, °C: its file says so, whatever is in the printer by then."""
 
     @property
     def advice(self) -> str:
         """What the hand does now."""
         return self.plan.advice(self.step)
+
+    @property
+    def unlike(self) -> str:
+        """What to think of before the print goes on with a spool that its file was not made for."""
+        if self.goes_on_c is None or abs(self.goes_on_c - self.plan.new_c) <= UNLIKE_C:
+            return ""
+        how = "That is too cold for it: it may clog." if self.goes_on_c < self.plan.new_c else "That is hot for it."
+        return (
+            f"The print goes on at {self.goes_on_c:g} °C, as its file says; {self.new.name} is printed at about "
+            f"{self.plan.new_c:g} °C. {how}"
+        )
 
 
 def loaded(workshop: Workshop, printer_id: int) -> Loaded:
@@ -129,7 +149,7 @@ def looked_at(workshop: Workshop, printer_id: int) -> None:
 def set_loaded(workshop: Workshop, printer_id: int, material_id: int | None) -> None:
     """Somebody says what is in it."""
     with workshop.writing() as session:
-        _printer(session, printer_id).loaded_id = material_id
+        keep_loaded(session, _printer(session, printer_id), material_id)
 
 
 def another_is_loaded(workshop: Workshop, printer_id: int, material_id: int) -> Loaded | None:
@@ -227,10 +247,19 @@ def change(workshop: Workshop, number: int) -> Change:
         ready = hand.on and not hand.doing and (hot or step is not ChangeStep.HEAT)
         steps = tuple(s for s in STEPS if s is not ChangeStep.OUT or plan.old_c is not None)
         trial = session.get(PrintRow, row.print_id) if row.print_id is not None else None
+        goes_on_c = _goes_on_at(workshop, row.run) if row.print_id is not None else None
         return Change(
             row.id, row.printer_id, row.printer.name, _named(session, row.from_id), _named(session, row.to_id), step,
             steps, plan, hand, ready, row.pushed_mm, row.purged_mm, trial.trial_id if trial is not None else None,
+            goes_on_c,
         )  # fmt: skip
+
+
+def _goes_on_at(workshop: Workshop, run: str) -> float | None:
+    """What the nozzle was held at before the print paused, °C."""
+    told = [e for e in entries(Runs(workshop.folder).folder(run), BEFORE_BYTES) if e.state is RunState.SENDING]
+    target = (told[-1].heat or {}).get("nozzle_target_c") if told else None
+    return float(target) if target else None
 
 
 def latest_change(workshop: Workshop, printer_id: int) -> int | None:
@@ -268,9 +297,12 @@ def _turn(workshop: Workshop, room: PrintManager, found: Change, step: ChangeSte
         row = _change(session, found.id)
         row.step = step
         if step is ChangeStep.PUT_IN:
-            row.printer.loaded_id = None
+            keep_loaded(session, row.printer, None)
         if step is ChangeStep.LOAD:
-            row.printer.loaded_id = row.to_id
+            keep_loaded(session, row.printer, row.to_id)
+            if row.print_id is not None:
+                entry = last_entry(Runs(workshop.folder).folder(row.run))
+                row.at_sent = entry.sent if entry is not None else None
         if step is ChangeStep.DONE:
             row.ended_at = now()
             material = material_of(row.new)
@@ -361,10 +393,11 @@ def hand_of(workshop: Workshop, run: str) -> Hand:
     if not run:
         return Hand(False, "", "", "", None, None)
     runs = Runs(workshop.folder)
+    # First what waits, then the journal: whatever is taken up in between stands there by then.
+    on, waits = runs.at_work(run), runs.has_order(run)
     entry = last_entry(runs.folder(run)) or JournalEntry(RunState.SENDING)
     heat = entry.heat or {}
-    on = runs.at_work(run)
-    doing = entry.doing or ("Telling the printer." if on and runs.has_order(run) else "")
+    doing = entry.doing or ("Telling the printer." if on and waits else "")
     return Hand(
         on, doing, entry.refused, entry.message, heat.get("nozzle_c"),
         heat.get("nozzle_target_c"), heat.get("bed_c"), heat.get("bed_target_c"), entry.filament,

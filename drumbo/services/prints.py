@@ -31,10 +31,10 @@ from drumbo.links.simulated import Load, simulated_reader
 from drumbo.services.convert import kind_of, material_of, piece_of, printer_of
 from drumbo.services.live import layer_begins
 from drumbo.services.pictures import add_picture
-from drumbo.services.spools import take_from_spool
+from drumbo.services.spools import keep_loaded, take_from_spool
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
-from drumbo.store.models import PrinterRow, PrintRow, now
+from drumbo.store.models import ChangeRow, PrinterRow, PrintRow, now
 from drumbo.trials.trial import TrialState
 
 log = logging.getLogger(__name__)
@@ -94,7 +94,7 @@ class PrintManager:
                 session.add(run)
                 session.flush()
                 run_id = run.id
-                session.execute(update(PrinterRow).where(PrinterRow.id == printer_id).values(loaded_id=material_id))
+                keep_loaded(session, session.get_one(PrinterRow, printer_id), material_id)
             try:
                 self.runs.launch(name, job, claimed)
             except LinkError as error:
@@ -334,7 +334,7 @@ class PrintManager:
             run.total, run.elapsed_s = entry.total or run.total, entry.elapsed_s
             run.heat, run.finished_at = entry.heat or run.heat, now()
             run.factors = [list(change) for change in entry.factors]
-            take_from_spool(session, run.trial, run.sent / max(run.total, 1))
+            _take_from_spools(session, run)
             if entry.state == RunState.DONE and run.trial.state == TrialState.PLANNED:
                 run.trial.state, run.trial.printed_at = TrialState.PRINTED, now()
 
@@ -360,6 +360,18 @@ class PrintManager:
             add_picture(self._workshop, trial_id, data, "camera", frame)
         except (LinkError, InvalidInput) as error:
             log.warning("no picture of trial %s: %s", trial_id, error)
+
+
+def _take_from_spools(session: Session, run: PrintRow) -> None:
+    """What a print took, from the spool that was in at the time: a pause may have changed it."""
+    wanted = select(ChangeRow).where(ChangeRow.print_id == run.id, ChangeRow.at_sent.is_not(None))
+    changes = session.scalars(wanted.order_by(ChangeRow.at_sent, ChangeRow.id)).all()
+    spools = [run.trial.profile.material, *(change.new for change in changes)]
+    ends = [*(change.at_sent or 0 for change in changes), run.sent]
+    begun = 0
+    for spool, end in zip(spools, ends, strict=True):
+        take_from_spool(session, run.trial, max(end - begun, 0) / max(run.total, 1), spool)
+        begun = end
 
 
 def _over() -> Any:

@@ -1,15 +1,15 @@
-"""What is left on a spool, and what a profile has cost so far."""
+"""What is left on a spool, in which printer it is, and what a profile has cost so far."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from drumbo.core.run import RunState
 from drumbo.services.convert import material_of
-from drumbo.store.models import PrintRow, TrialRow
+from drumbo.store.models import MaterialRow, PrinterRow, PrintRow, TrialRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,14 +22,30 @@ class Spent:
     cost: float | None
 
 
-def take_from_spool(session: Session, trial: TrialRow, share: float) -> None:
-    """A print took that share of its file's grams from the spool, if anybody keeps count of what is on it."""
-    row = trial.profile.material
+def take_from_spool(session: Session, trial: TrialRow, share: float, row: MaterialRow | None = None) -> None:
+    """A print took that share of its file's grams from its trial's spool, or as much room of another one, if anybody
+    keeps count of what is on it.
+    """
+    planned = trial.profile.material
+    row = planned if row is None else row
     material = material_of(row)
-    left = material.left_after(float(trial.facts["grams"]) * min(max(share, 0.0), 1.0))
+    grams = float(trial.facts["grams"]) * min(max(share, 0.0), 1.0)
+    if row is not planned:
+        grams *= material.density_g_cm3 / material_of(planned).density_g_cm3
+    left = material.left_after(grams)
     if left is not None:
         row.spec = {**row.spec, material.left_key: left}
         session.flush()
+
+
+def keep_loaded(session: Session, printer: PrinterRow, material_id: int | None) -> None:
+    """That spool is in it, and so in all presets of the same machine: those that are reached over the same line."""
+    link = str(printer.spec.get("link_url") or "")
+    same = [printer.id]
+    if link:
+        rows = session.execute(select(PrinterRow.id, PrinterRow.spec))
+        same += [number for number, spec in rows if spec.get("link_url") == link]
+    session.execute(update(PrinterRow).where(PrinterRow.id.in_(same)).values(loaded_id=material_id))
 
 
 def spent_on(session: Session, profile_id: int) -> Spent:

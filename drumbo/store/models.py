@@ -216,7 +216,8 @@ class ChangeRow(Base):
     """A change of filament: `step` is where it is, `plan` what it is done by; `print_id` the print that pauses for it.
 
     `pushed_mm` is how much of the new one went in, `purged_mm` how much of that to come clean; `seen_fed_mm` what the
-    journal of `run` had fed when that was counted last.
+    journal of `run` had fed when that was counted last. `at_sent` is how many lines of the print were sent when the new
+    one went in.
     """
 
     __tablename__ = "changes"
@@ -229,6 +230,7 @@ class ChangeRow(Base):
     plan: Mapped[dict[str, Any]]
     run: Mapped[str] = mapped_column(default="", server_default="")
     seen_fed_mm: Mapped[float] = mapped_column(default=0.0, server_default="0")
+    at_sent: Mapped[int | None]
     pushed_mm: Mapped[float] = mapped_column(default=0.0, server_default="0")
     purged_mm: Mapped[float] = mapped_column(default=0.0, server_default="0")
     began_at: Mapped[datetime] = mapped_column(default=now)

@@ -12,7 +12,7 @@ from flask.testing import FlaskClient
 from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.core.filament_change import ChangeStep, FilamentChange
 from drumbo.links.runs import ALIVE
-from drumbo.services import filament, workshop
+from drumbo.services import filament, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from tests.conftest import LABEL, Begun, Standin
@@ -68,6 +68,40 @@ def test_a_change_is_counted_remembered_and_ends_cold(
     assert room.runs.wait(filament.session_of(house, begun.printer), 20) is not None
     with pytest.raises(NotNow, match="is over"):
         filament.press(house, room, back, "next")
+
+
+def test_each_spool_gives_what_was_printed_while_it_was_in(
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
+) -> None:
+    petg = {**LABEL, "family": "petg", "product": "Other PETG", "nozzle_low_c": 235, "nozzle_high_c": 245}
+    other = workshop.save_material(house, {**petg, "density_g_cm3": "1.364", "spool_g": 100})
+    twin = workshop.save_printer(house, {**workshop.as_typed(house, begun.printer), "name": "The same, other plate"})
+    small = {"hot_c": 220, "cold_c": 200, "step_c": 10, "step_mm": 8, "first_c": 215, "aim": "balanced"}
+    trial = trials.create(house, begun.profile, "temperature", small)
+    grams = trials.sheet(house, trial).facts["grams"]
+    before = workshop.material(house, begun.spool).spool_g
+    run = room.start(trial, [40])
+    assert filament.loaded(house, twin).id == begun.spool, "the presets of one machine have one spool in"
+    until = time.monotonic() + 60
+    while (found := trials.sheet(house, trial).run) is None or found.state != "paused":
+        assert time.monotonic() < until, found
+        time.sleep(0.05)
+    number = filament.begin(house, room, begun.printer, other)
+    found = _go(house, room, number, "next", "next", "next")
+    assert filament.change(house, number).unlike == (
+        "The print goes on at 220 °C, as its file says; Other PETG, chalk is printed at about 240 °C. That is too "
+        "cold for it: it may clog."
+    )
+    found = _go(house, room, number, "next", "next", "next")
+    assert found.step is ChangeStep.DONE
+    pushed = found.pushed_mm * 2.405 * 1.364 / 1000
+    assert workshop.material(house, other).spool_g == pytest.approx(100 - pushed, abs=0.06)
+    room.go_on(run)
+    room.join(run, 60)
+    assert trials.sheet(house, trial).state == "printed"
+    first, second = before - workshop.material(house, begun.spool).spool_g, 100 - workshop.material(house, other).spool_g
+    assert 0.3 < first / grams < 0.8
+    assert second - pushed == pytest.approx((grams - first) * 1.1, abs=0.2), "as much room of a heavier plastic"
 
 
 def test_what_cannot_be_is_refused_before_anything_is_heated(

@@ -50,7 +50,9 @@ def test_files_wait_in_order_and_each_for_a_clear_plate(
     waiting = queue.queue(house, begun.printer).files
     assert [f.trial_id for f in waiting] == [third]
 
-    client.post(f"/queue/{waiting[0].id}/remove", data={"trial": str(third)})
+    assert "with a pause before layer 12" in client.get(f"/printers/{begun.printer}").text
+    went = client.post(f"/queue/{waiting[0].id}/remove", data={"printer": str(begun.printer)})
+    assert went.location == f"/printers/{begun.printer}"
     assert queue.queue(house, begun.printer).files == ()
     with pytest.raises(NotNow, match="nothing waits"):
         queue.plate_is_clear(house, room, begun.printer)

@@ -131,8 +131,10 @@ def add_to_queue(number: int) -> Any:
 @pages.post("/queue/<int:number>/remove")
 def remove_from_queue(number: int) -> Any:
     files.remove(workshop(), number)
-    trial = whole(request.form.get("trial"))
-    return redirect(url_for("trials.leaf", number=trial, leaf="print") if trial else url_for("bench.show"))
+    if trial := whole(request.form.get("trial")):
+        return redirect(url_for("trials.leaf", number=trial, leaf="print"))
+    printer = whole(request.form.get("printer"))
+    return redirect(url_for("printers.show", number=printer) if printer else url_for("bench.show"))
 
 
 @pages.post("/printers/<int:number>/plate-is-clear")

@@ -15,6 +15,7 @@ from drumbo.core.processes import PROCESSES, process
 from drumbo.core.run import RunState
 from drumbo.core.workshop import Printer, read_printer
 from drumbo.services import filament, handing, looking, prints, shelf, stills
+from drumbo.services import queue as files
 from drumbo.services import workshop as service
 from drumbo.trials import kinds_of
 from drumbo.web.meeting import SAVING, meet, shown_as
@@ -48,6 +49,7 @@ def show(number: int) -> str:
         printer=printer,
         number=number,
         loaded=filament.loaded(workshop(), number),
+        queue=files.queue(workshop(), number),
         outcomes=OUTCOMES,
         log=handing.log(workshop(), number),
         cards=cards,
