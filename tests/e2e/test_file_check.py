@@ -192,7 +192,7 @@ def test_on_a_phone_nothing_is_wider_and_strips_are_drawn_by_finger(site: Site, 
         points = [] if share is None else [{"x": box["x"] + box["width"] * share, "y": box["y"] + 20}]
         touch.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": points})
     expect(page.get_by_label("from", exact=True)).to_have_value(re.compile(r"^[34]\.\d+$"))
-    strips = page.locator(".tracks-in")
+    expect(page.locator("#strips")).to_have_attribute("data-low", re.compile(r"^[34]\.\d+$"))
     strips.press("0")
     expect(page.get_by_label("from", exact=True)).to_have_value("")
     context.close()

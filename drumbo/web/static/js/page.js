@@ -1,10 +1,12 @@
 // What every page needs beside htmx.
 import * as forms from "./forms.js";
 import * as ledger from "./ledger.js";
+import * as polls from "./polls.js";
 import { sayTrouble } from "./say.js";
 import * as search from "./search.js";
 
 search.listen();
 ledger.listen();
 forms.listen();
+polls.listen();
 sayTrouble();

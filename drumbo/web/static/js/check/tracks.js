@@ -60,6 +60,10 @@ document.addEventListener("keydown", (event) => {
   refocus = true;
   ask(...next);
 });
+// Strips that come anew keep the keys that the old ones had.
+document.addEventListener("htmx:beforeSwap", () => {
+  refocus ||= Boolean(document.activeElement?.closest(".tracks-in"));
+});
 document.addEventListener("htmx:afterSettle", () => {
   if (refocus) $(".tracks-in")?.focus();
   refocus = false;

@@ -8,6 +8,7 @@ const EVERY_MS = 2000;
 const SOON_MS = 700;
 const CAMERA_MS = 10_000;
 const FIRST_LOOK_MS = 4000;
+const ANSWERS_MS = 15_000;
 const OVER = "over";
 
 const home = $("#live");
@@ -130,18 +131,30 @@ function keepHeat() {
   heats = recent(heats);
 }
 
+/** One question at a time; and none more once the page is to come anew, or it would be asked for again and again. */
+let asking = false;
+let leaving = false;
+
 /** Another state has other buttons, so the page comes anew; first somebody is told who is not looking. */
 function turned(next) {
+  leaving = true;
   const what = home.dataset.what;
   if (next.state === OVER && next.ended) tell(`${next.ended}: ${what}.`);
   if (next.state === "paused") tell(`The printer waits for you: ${what}.`);
   location.reload();
 }
 
+async function answered() {
+  const answer = await fetch(home.dataset.url, { signal: AbortSignal.timeout(ANSWERS_MS) }).catch(() => null);
+  return answer?.ok ? answer.json().catch(() => null) : null;
+}
+
 async function ask() {
-  const answer = await fetch(home.dataset.url).catch(() => null);
-  if (!answer?.ok) return;
-  const next = await answer.json();
+  if (asking || leaving) return;
+  asking = true;
+  const next = await answered();
+  asking = false;
+  if (!next) return;
   if (next.state !== told.state) {
     turned(next);
     return;
