@@ -6,7 +6,7 @@ UV     ?= uv
 # Every process starts from what the first one compiled: several seconds each, wherever that had been switched off.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: install demo test lint bench mutants shots vendor lock clean browser front
+.PHONY: install demo demo-archive test lint bench mutants shots vendor lock clean browser front
 
 install: $(VENV)/.ready
 
@@ -20,6 +20,10 @@ $(VENV)/.ready: requirements-dev.txt pyproject.toml
 
 demo: install
 	$(BIN)/drumbo demo
+
+# The demo's workshop anew, printed on the stand-ins: wherever a kind's files or answers have changed on purpose.
+demo-archive: install
+	$(BIN)/python -m drumbo.demo.archive
 
 # The browser tests drive Debian's Chromium without its window, which takes a third less work; the scripts' own tests run
 # on node. Each is installed where missing.

@@ -78,10 +78,10 @@ def serve(folder: Path, port: int, host: str, names: tuple[str, ...], stop_print
 @main.command()
 @click.option("--port", default=8765, show_default=True, help="0 picks a free one.")
 @click.option("--pace", default=60.0, show_default=True, help="How much faster than real the stand-in prints.")
-@click.option("--fresh", is_flag=True, help="Fill the demo workshop again from the start.")
+@click.option("--fresh", is_flag=True, help="The demo workshop again as it was at the start.")
 @click.pass_obj
 def demo(folder: Path, port: int, pace: float, fresh: bool) -> None:
-    """Fill the demo workshop, start its stand-in printer, and run the web application on it."""
+    """Start the demo: a filled workshop, its two stand-in printers, and the web application on it."""
     from drumbo.demo.run import run_demo  # noqa: PLC0415
 
     stop_on_signals()

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import time
+from pathlib import Path
 
 import click
 
 from drumbo.cli.common import stop_on_signals
 from drumbo.standins.line.manners import FAULTS
+
+FOLDER = click.Path(file_okay=False, path_type=Path)
 
 
 @click.group()
@@ -21,10 +24,11 @@ def standin() -> None:
 @click.option("--pixels", default="3840x2400", show_default=True, metavar="WIDExDEEP", help="Of its screen.")
 @click.option("--light", default=4.0, show_default=True, help="mW/cm² at the film.")
 @click.option("--resin-c", default=25.0, show_default=True, help="How warm the resin is.")
+@click.option("--files", type=FOLDER, help="Where files are that it printed earlier: a workshop's folder of files.")
 @click.option("--family", default="resin-standard", show_default=True, help="Class of the resin in the vat.")
 @click.option("--seed", default=1, show_default=True, help="Which bottle of that class.")
 def standin_resin(
-    port: int, pace: float, pixels: str, light: float, resin_c: float, family: str, seed: int
+    port: int, pace: float, pixels: str, light: float, resin_c: float, files: Path | None, family: str, seed: int
 ) -> None:  # fmt: skip
     """A resin printer on a TCP port of this machine."""
     from drumbo.standins.resin.device import Poured, ResinDevice  # noqa: PLC0415
@@ -35,7 +39,7 @@ def standin_resin(
     wide, _, deep = pixels.partition("x")
     if not (wide.isdecimal() and deep.isdecimal()):
         raise click.BadParameter(f"{pixels}: write it like 3840x2400")
-    device = ResinDevice((int(wide), int(deep)), pace=pace, lamp=Lamp(light), resin_c=resin_c)
+    device = ResinDevice((int(wide), int(deep)), pace=pace, lamp=Lamp(light), resin_c=resin_c, files=files)
     device.poured = Poured(family, seed)
     server = PackageServer(device, port)
     server.start()
@@ -59,6 +63,7 @@ FAULT_LIST = "\b\nFaults:\n" + "\n".join(f"  {name:16} {words}" for name, words 
 @click.option("--seed", default=1, show_default=True, help="Which spool of that polymer.")
 @click.option("--bed-seed", default=0, show_default=True, help="How its plate lies; 0 is flat and at the right height.")
 @click.option("--skew", default=0.0, show_default=True, help="How far X moves along with each mm of Y.")
+@click.option("--files", type=FOLDER, help="Where files are that it printed earlier: a workshop's folder of files.")
 @click.option("--fault", multiple=True, metavar="NAME:LINES", help="A fault after so many lines; for practice.")
 def standin_filament(
     port: int,
@@ -69,6 +74,7 @@ def standin_filament(
     seed: int,
     bed_seed: int,
     skew: float,
+    files: Path | None,
     fault: tuple[str, ...],
 ) -> None:
     """A filament printer on a TCP port of this machine."""
@@ -78,7 +84,7 @@ def standin_filament(
     from drumbo.standins.line.session import LineServer  # noqa: PLC0415
 
     stop_on_signals()
-    device = FilamentPrinter(pace=pace, drive=drive, bed=draw_bed(bed_seed))
+    device = FilamentPrinter(pace=pace, drive=drive, bed=draw_bed(bed_seed), files=files)
     device.loaded = Loaded(family, seed)
     device.machine.skew = skew
     for entry in fault:

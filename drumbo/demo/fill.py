@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-import subprocess
 from collections.abc import Callable
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from typing import Any
 
 from drumbo.core.errors import LinkError
 from drumbo.core.resin import ResinPrinter
 from drumbo.core.run import RunState
 from drumbo.core.workshop import Printer
+from drumbo.demo.devices import DemoDevice
 from drumbo.services import adopting, by_hand, profiles, reading, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.services.simulated import simulated_readings
@@ -97,27 +97,10 @@ BOTTLES: tuple[tuple[dict[str, str | float], int], ...] = (
 )  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class DemoDevice:
-    """A stand-in that runs: its process, its link and its camera."""
-
-    process: subprocess.Popen[str]
-    link_url: str
-    camera_url: str
-
-
-@dataclass(frozen=True, slots=True)
-class Filled:
-    """What the demo goes on with: the stand-in's printer, and the trial that is to print when it starts."""
-
-    printer: int
-    next_trial: int
-
-
 def fill(
     house: Workshop, room: PrintManager, filament: DemoDevice, resin: DemoDevice, say: Callable[[str], object]
-) -> Filled:  # fmt: skip
-    """Fill an empty workshop; the stand-ins must be running and fast."""
+) -> None:
+    """Fill an empty workshop; the stand-ins must be running and fast. One tower is left to be printed."""
     petrel = workshop.save_printer(house, _linked(STANDIN_PRINTER, filament))
     skua = workshop.save_printer(house, asdict(OLD_PRINTER))
     spools = [workshop.save_material(house, label, spool_seed=seed) for label, seed in SPOOLS]
@@ -161,10 +144,9 @@ def fill(
     _print(house, room, _plan(house, pla, {}, "first-layer"))
     by_hand.set_value(house, wood, "retraction_mm", "5")
     del pa
-    next_trial = _plan(house, petg, {})
+    _plan(house, petg, {})
     say("  … and, on the resin printer, skins on glass and coupons …")
     _resins(house, room, resin)
-    return Filled(petrel, next_trial)
 
 
 def _linked(printer: Any, device: DemoDevice) -> dict[str, Any]:

@@ -187,7 +187,7 @@ class Runs:
         """Have a run that pauses, or one begun for that, do something by hand, see `hands`; returns the order's number.
         NotNow where none is at it, or it is still at the last one.
         """
-        # An order that is taken up goes into the journal before it goes from here, so it is looked for in that sequence.
+        # An order that is taken up stands in the journal before it goes from here: look in that sequence.
         waits, entry = self.has_order(name), last_entry(self.folder(name))
         if waits or (entry is not None and entry.doing):
             raise NotNow("the printer is still at what it was told last; wait a moment")

@@ -41,6 +41,7 @@ class SimulatedReader(Protocol):
     """What can be asked about a print on a simulated device."""
 
     def load(self, holder: str, what: Load, *, clean: bool = True) -> None: ...
+    def recall(self, number: int, file: str, what: Load) -> None: ...
     def picture(self, view: str) -> tuple[bytes, dict[str, Any] | None]: ...
     def scores(
         self, boxes: Sequence[Box], aspects: Sequence[str], seed: int, number: int | None
@@ -64,8 +65,11 @@ class _Door:
         self._device = device
 
     def load(self, holder: str, what: Load, *, clean: bool = True) -> None:
-        spool = {"family": what.family, "seed": what.seed, "colour": what.colour, "clean": clean}
-        self._device.post(f"/{holder}", spool)
+        self._device.post(f"/{holder}", {**_load(what), "clean": clean})
+
+    def recall(self, number: int, file: str, what: Load) -> None:
+        """Object `number` was printed in an earlier life of the device, of the file of that name."""
+        self._device.post("/printed", {"object": number, "file": file, **_load(what)})
 
     def picture(self, view: str) -> tuple[bytes, dict[str, Any] | None]:
         try:
@@ -95,6 +99,10 @@ class _Door:
         if key not in found:
             raise LinkError("what answers beside the stand-in is none")
         return found[key]
+
+
+def _load(what: Load) -> dict[str, Any]:
+    return {"family": what.family, "seed": what.seed, "colour": what.colour}
 
 
 def _sent(jaws: Jaws) -> dict[str, Any]:

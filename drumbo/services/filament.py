@@ -22,7 +22,6 @@ from drumbo.services.spools import keep_loaded
 from drumbo.store.database import Workshop
 from drumbo.store.models import ChangeRow, MaterialRow, PrinterRow, PrintRow, ProfileRow, now
 
-
 UNLIKE_C = 15.0
 """A file's temperature that is further from what a spool is printed at than this is said, °C."""
 BEFORE_BYTES = 200 * LONGEST

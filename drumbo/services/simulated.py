@@ -6,9 +6,11 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
+from sqlalchemy import select
+
 from drumbo.core.errors import NotFound, NotNow
 from drumbo.core.run import RunState
-from drumbo.links.simulated import Jaws, simulated_reader
+from drumbo.links.simulated import Jaws, Load, simulated_reader
 from drumbo.services.convert import kind_of, piece_of, plan_of, printer_of
 from drumbo.services.reading import first_all, measure_all, score_all
 from drumbo.services.trials import get_trial
@@ -23,6 +25,22 @@ def _printed_on_standin(row: TrialRow) -> tuple[Any, int | None]:
         raise NotNow("that can only be asked about a print of the stand-in")
     seen = [p.frame["object"] for p in row.pictures if p.source == "camera" and p.frame]
     return printer, seen[-1] if seen else None
+
+
+def recall_prints(workshop: Workshop) -> int:
+    """Tell stand-ins that were started anew what they printed before; returns how many objects they know again."""
+    with workshop.reading() as session:
+        known = []
+        for row in session.scalars(select(TrialRow).where(TrialRow.printed_at.is_not(None))):
+            camera = printer_of(row.profile.printer).camera_url
+            frames = [p.frame for p in row.pictures if p.source == "camera" and p.frame]
+            if camera and frames:
+                spool = row.profile.material
+                load = Load(spool.family, spool.spool_seed, spool.colour_hex)
+                known.append((camera, int(frames[-1]["object"]), row.file_digest, load))
+    for camera, number, file, load in known:
+        simulated_reader(camera).recall(number, file, load)
+    return len(known)
 
 
 def simulated_readings(workshop: Workshop, trial_id: int) -> int:

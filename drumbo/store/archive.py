@@ -62,7 +62,8 @@ def unpack(archive: Path, folder: Path) -> int:
                     bundle.take(name, out)
         _check(scratch / DATABASE)
         folder.mkdir(exist_ok=True)
-        for path in scratch.iterdir():
+        # The database comes last: without it nothing counts as a workshop.
+        for path in sorted(scratch.iterdir(), key=lambda path: path.name == DATABASE):
             if path.name != MANIFEST:
                 shutil.move(path, folder / path.name)
         return len(members) - 2

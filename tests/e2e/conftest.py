@@ -16,7 +16,7 @@ from waitress import wasyncore
 from waitress.server import create_server
 
 from drumbo.core.workshop import Printer
-from drumbo.demo.run import running, start_standin
+from drumbo.demo.devices import running, start_standin
 from drumbo.services import workshop
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
@@ -34,6 +34,7 @@ expect.set_options(timeout=15_000)
 class Site:
     base: str
     house: Workshop
+    room: PrintManager
 
 
 @pytest.fixture(scope="session")
@@ -58,7 +59,7 @@ def site(tmp_path_factory: pytest.TempPathFactory, device: tuple[str, str]) -> I
             server.run()
 
     threading.Thread(target=serve, daemon=True).start()
-    yield Site(f"http://127.0.0.1:{server.effective_port}", house)
+    yield Site(f"http://127.0.0.1:{server.effective_port}", house, room)
     room.close()
     # An answer still under way would wake the closed server through a number that may be another file's by then.
     server.task_dispatcher.shutdown(timeout=30)

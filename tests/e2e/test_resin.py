@@ -11,8 +11,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from drumbo.core.resin import ResinPrinter
-from drumbo.demo.fill import DemoDevice
-from drumbo.demo.run import running, start_resin
+from drumbo.demo.devices import DemoDevice, running, start_resin
 from drumbo.services import profiles, workshop
 from drumbo.store.models import MaterialRow
 from tests.e2e.conftest import Site

@@ -73,18 +73,31 @@ def test_a_change_is_counted_remembered_and_ends_cold(
 def test_each_spool_gives_what_was_printed_while_it_was_in(
     house: Workshop, begun: Begun, room: PrintManager, standin: Standin
 ) -> None:
-    petg = {**LABEL, "family": "petg", "product": "Other PETG", "nozzle_low_c": 235, "nozzle_high_c": 245}
+    petg: dict[str, str | float | None] = {
+        **LABEL,
+        "family": "petg",
+        "product": "Other PETG",
+        "nozzle_low_c": 235,
+        "nozzle_high_c": 245,
+    }
     other = workshop.save_material(house, {**petg, "density_g_cm3": "1.364", "spool_g": 100})
     twin = workshop.save_printer(house, {**workshop.as_typed(house, begun.printer), "name": "The same, other plate"})
-    small = {"hot_c": 220, "cold_c": 200, "step_c": 10, "step_mm": 8, "first_c": 215, "aim": "balanced"}
+    small: dict[str, str | float | None] = {
+        "hot_c": 220,
+        "cold_c": 200,
+        "step_c": 10,
+        "step_mm": 8,
+        "first_c": 215,
+        "aim": "balanced",
+    }
     trial = trials.create(house, begun.profile, "temperature", small)
     grams = trials.sheet(house, trial).facts["grams"]
     before = workshop.material(house, begun.spool).spool_g
     run = room.start(trial, [40])
     assert filament.loaded(house, twin).id == begun.spool, "the presets of one machine have one spool in"
     until = time.monotonic() + 60
-    while (found := trials.sheet(house, trial).run) is None or found.state != "paused":
-        assert time.monotonic() < until, found
+    while (going := trials.sheet(house, trial).run) is None or going.state != "paused":
+        assert time.monotonic() < until, going
         time.sleep(0.05)
     number = filament.begin(house, room, begun.printer, other)
     found = _go(house, room, number, "next", "next", "next")
@@ -99,7 +112,10 @@ def test_each_spool_gives_what_was_printed_while_it_was_in(
     room.go_on(run)
     room.join(run, 60)
     assert trials.sheet(house, trial).state == "printed"
-    first, second = before - workshop.material(house, begun.spool).spool_g, 100 - workshop.material(house, other).spool_g
+    first, second = (
+        before - workshop.material(house, begun.spool).spool_g,
+        100 - workshop.material(house, other).spool_g,
+    )
     assert 0.3 < first / grams < 0.8
     assert second - pushed == pytest.approx((grams - first) * 1.1, abs=0.2), "as much room of a heavier plastic"
 

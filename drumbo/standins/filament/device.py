@@ -12,7 +12,9 @@ import time
 from collections import OrderedDict, deque
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from pathlib import Path
 
+from drumbo.standins.earlier import Earlier
 from drumbo.standins.filament.bed import FLAT, Bed
 from drumbo.standins.filament.geometry import geometry
 from drumbo.standins.filament.interpreter import Machine
@@ -87,8 +89,12 @@ class Clock:
 class FilamentPrinter(Faulty):
     """The device: machine, buffer, faults, and the object on its bed."""
 
-    def __init__(self, *, pace: float = 60.0, drive: str = "direct", nozzle_mm: float = 0.4, bed: Bed = FLAT) -> None:
+    def __init__(
+        self, *, pace: float = 60.0, drive: str = "direct", nozzle_mm: float = 0.4, bed: Bed = FLAT,
+        files: Path | None = None,
+    ) -> None:  # fmt: skip
         super().__init__()
+        self.earlier = Earlier(files)
         self.clock = Clock(pace)
         self.drive, self.nozzle_mm, self.bed = drive, nozzle_mm, bed
         self.loaded = Loaded()
@@ -115,10 +121,13 @@ class FilamentPrinter(Faulty):
     def thing(self, number: int | None = None) -> PrintedObject | None:
         """What lies on the bed by now, or None on an empty one; or an object put aside, by its `digest`.
 
-        The last `KEPT_OBJECTS` that somebody looked at are put aside when the bed is cleared.
+        The last `KEPT_OBJECTS` that somebody looked at are put aside when the bed is cleared; those of an earlier life
+        are made anew.
         """
         if number is not None and number in self._shelf:
             return self._shelf[number]
+        if number is not None and (found := self.earlier.find(number)) is not None:
+            return self._made_again(number, *found)
         with self._lock:
             moves = {name: column[:] for name, column in self.machine.moves.items()}
         count = len(moves["x"])
@@ -128,11 +137,25 @@ class FilamentPrinter(Faulty):
             spool = draw_spool(self.loaded.family, self.loaded.seed, self.drive)
             made = melt(geometry(moves), spool, nozzle_mm=self.nozzle_mm, bed=self.bed)
             self._looked_at = (count, replace(self.loaded), made)
-            self._shelf[made.digest] = made
-            while len(self._shelf) > KEPT_OBJECTS:
-                self._shelf.popitem(last=False)
+            self._put_aside(made)
         thing = self._looked_at[2]
         return thing if number in {None, thing.digest} else None
+
+    def _put_aside(self, made: PrintedObject) -> None:
+        self._shelf[made.digest] = made
+        while len(self._shelf) > KEPT_OBJECTS:
+            self._shelf.popitem(last=False)
+
+    def _made_again(self, number: int, file: bytes, loaded: Loaded) -> PrintedObject | None:
+        machine = Machine(skew=self.machine.skew)
+        for line in file.decode().splitlines():
+            machine.run(line)
+        spool = draw_spool(loaded.family, loaded.seed, self.drive)
+        made = melt(geometry(machine.moves), spool, nozzle_mm=self.nozzle_mm, bed=self.bed)
+        if made.digest != number:
+            return None
+        self._put_aside(made)
+        return made
 
     def load(self, loaded: Loaded, *, clean: bool = True) -> None:
         """A spool; nothing where it is in there already. One that nobody has pushed through yet has to come all the way

@@ -11,6 +11,7 @@ POST /measure            {"jaws": [{"a", "b", "z", "tool"}, …], "seed", "objec
 POST /calliper           {"jaws": [one], "object"}: the calliper's own number; without z at half the object's height
 POST /weigh              {"low": [x, y, z], "high": [x, y, z], "object"}: grams of what lies in a box
 POST /fault              {"name", "at"}: a fault after so many lines
+POST /printed            {"object", "file", "family", "seed", "colour"}: what an earlier life printed, and its file
 POST /pace               {"pace"}: how much faster than real it prints
 """
 
@@ -66,6 +67,7 @@ class _Handler(JsonHandler):
             actions = {
                 "/spool": self._spool, "/eye": self._eye, "/first": self._first, "/measure": self._measure,
                 "/calliper": self._calliper, "/weigh": self._weigh, "/fault": self._fault, "/pace": self._pace,
+                "/printed": self._printed,
             }  # fmt: skip
             self.say(actions[urlparse(self.path).path](body))
         except (ValueError, KeyError, TypeError, DrumboError) as error:
@@ -82,9 +84,13 @@ class _Handler(JsonHandler):
         self.show(data, frame, thing.digest)
 
     def _spool(self, body: dict[str, Any]) -> dict[str, Any]:
-        loaded = Loaded(family(str(body["family"])).key, int(body["seed"]), str(body.get("colour", "#b9b1a2")))
+        loaded = _loaded(body)
         self.device.load(loaded, clean=bool(body.get("clean", True)))
         return asdict(loaded)
+
+    def _printed(self, body: dict[str, Any]) -> dict[str, Any]:
+        self.device.earlier.remember(int(body["object"]), str(body["file"]), _loaded(body))
+        return {"object": int(body["object"])}
 
     def _thing(self, body: dict[str, Any]) -> PrintedObject:
         thing = self.device.thing(body.get("object"))
@@ -122,6 +128,10 @@ class _Handler(JsonHandler):
     def _pace(self, body: dict[str, Any]) -> dict[str, Any]:
         self.device.clock.change(min(max(float(body["pace"]), 1.0), 1e6))
         return {"pace": self.device.clock.pace}
+
+
+def _loaded(body: dict[str, Any]) -> Loaded:
+    return Loaded(family(str(body["family"])).key, int(body["seed"]), str(body.get("colour", "#b9b1a2")))
 
 
 def _jaws(data: dict[str, Any], thing: PrintedObject) -> JawsOnBed:

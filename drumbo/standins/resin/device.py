@@ -6,11 +6,13 @@ import threading
 import time
 from collections import OrderedDict
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 from zlib import crc32
 
 from drumbo.core.errors import DrumboError, NotNow
 from drumbo.exchange.layer_package import read_package
+from drumbo.standins.earlier import Earlier
 from drumbo.standins.resin.bottle import draw_bottle
 from drumbo.standins.resin.physics import USUAL_C
 from drumbo.standins.resin.thing import Cured, Lamp, cure
@@ -42,8 +44,10 @@ class ResinDevice:
     """A printer on its own clock, `pace` times faster than real. Its screen has `pixels`."""
 
     def __init__(
-        self, pixels: tuple[int, int], *, pace: float = 60.0, lamp: Lamp | None = None, resin_c: float = USUAL_C
-    ) -> None:
+        self, pixels: tuple[int, int], *, pace: float = 60.0, lamp: Lamp | None = None, resin_c: float = USUAL_C,
+        files: Path | None = None,
+    ) -> None:  # fmt: skip
+        self.earlier = Earlier(files)
         self.pixels, self.pace, self.lamp, self.resin_c = pixels, pace, lamp or Lamp(), resin_c
         self.poured = Poured()
         self.fault_at: int | None = None
@@ -103,6 +107,9 @@ class ResinDevice:
     def thing(self, number: int | None = None) -> Cured | None:
         """The object of that number, or the last one; None where it is not here any more."""
         wanted = next(reversed(self._done), None) if number is None else number
+        if wanted is not None and wanted not in self._done and (found := self.earlier.find(wanted)) is not None:
+            self._done[wanted] = found
+            self._done.move_to_end(wanted, last=False)
         if wanted is None or wanted not in self._done:
             return None
         with self._lock:

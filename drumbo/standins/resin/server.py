@@ -11,6 +11,7 @@ POST /first              {"boxes", "signs", "seed", "object"}: the box at which 
 POST /measure            {"jaws": [{"a", "b", "z", "tool"}, …], "seed", "object"}: numbers, null where nothing is there
 POST /calliper           {"jaws": [one], "object"}
 POST /fault              {"at"}: the vat runs dry at that layer
+POST /printed            {"object", "file", "family", "seed", "colour"}: what an earlier life printed, and its file
 POST /pace               {"pace"}: how much faster than real it prints
 """
 
@@ -64,6 +65,7 @@ class _Handler(JsonHandler):
             actions = {
                 "/stop": self._stop, "/bottle": self._bottle, "/eye": self._eye, "/first": self._first,
                 "/measure": self._measure, "/calliper": self._calliper, "/fault": self._fault, "/pace": self._pace,
+                "/printed": self._printed,
             }  # fmt: skip
             self.say(actions[path](json.loads(self.body() or b"{}")))
         except NotNow as error:
@@ -92,9 +94,12 @@ class _Handler(JsonHandler):
         return self.device.progress()
 
     def _bottle(self, body: dict[str, Any]) -> dict[str, Any]:
-        poured = Poured(resin_class(str(body["family"])).key, int(body["seed"]), str(body.get("colour", "#8d8f94")))
-        self.device.poured = poured
-        return asdict(poured)
+        self.device.poured = _poured(body)
+        return asdict(self.device.poured)
+
+    def _printed(self, body: dict[str, Any]) -> dict[str, Any]:
+        self.device.earlier.remember(int(body["object"]), str(body["file"]), _poured(body))
+        return {"object": int(body["object"])}
 
     def _eye(self, body: dict[str, Any]) -> dict[str, Any]:
         boxes = [(point(low), point(high)) for low, high in body["boxes"]]
@@ -124,6 +129,10 @@ class _Handler(JsonHandler):
     def _pace(self, body: dict[str, Any]) -> dict[str, Any]:
         self.device.pace = min(max(float(body["pace"]), 1.0), 1e6)
         return {"pace": self.device.pace}
+
+
+def _poured(body: dict[str, Any]) -> Poured:
+    return Poured(resin_class(str(body["family"])).key, int(body["seed"]), str(body.get("colour", "#8d8f94")))
 
 
 def _jaws(data: dict[str, Any], thing: Cured) -> JawsOnBed:
