@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import AbstractContextManager
 from contextvars import ContextVar
 from dataclasses import dataclass, field, replace
@@ -160,8 +160,17 @@ def drawn(seed: int, number: int) -> Drawn:
 
 def file_of(trial: AnyKind[Any, Any], plan: Any, context: Context) -> Any:
     """The file of a plan."""
-    bound = (context.printer, context.material, sorted(context.profile.numbers().items()))
+    other = context.other and (context.other.material, sorted(context.other.profile.numbers().items()))
+    bound = (context.printer, context.material, sorted(context.profile.numbers().items()), other)
     return once(("file", trial.slug, repr(plan), repr(bound)), lambda: trial.print_file(plan, context))
+
+
+def moves_of(gcode: str) -> Mapping[str, Sequence[float]]:
+    """What the stand-in's head does for a file."""
+    device = Machine()
+    for line in gcode.splitlines():
+        device.run(line)
+    return device.moves
 
 
 def shape_of(gcode: str, machine: Machine | None = None) -> Geometry:

@@ -17,6 +17,7 @@ from flask.testing import FlaskClient
 from hypothesis import settings
 
 from drumbo.core.families import family
+from drumbo.core.pair import Partner
 from drumbo.core.profile import start
 from drumbo.core.resin import Resin, ResinPrinter
 from drumbo.core.workshop import Material, Printer
@@ -58,7 +59,15 @@ def plain_context(family_key: str = "pla", **printer: object) -> Context:
     material = Material("maker", "product", family_key, "grey", "#808080", kin.nozzle_low_c, kin.nozzle_high_c,
                         density_g_cm3=kin.density_g_cm3, price_per_kg=20.0)  # fmt: skip
     machine = Printer("Petrel One", **{"nozzle_max_c": 300.0, **printer})  # type: ignore[arg-type]
-    return Context(machine, material, start("test", material, machine))
+    return Context(machine, material, start("test", material, machine), other=_other(machine))
+
+
+def _other(machine: Printer) -> Partner:
+    """A second material, for trials of two."""
+    kin = family("tpu")
+    material = Material("maker", "other", "tpu", "red", "#b2342b", kin.nozzle_low_c, kin.nozzle_high_c,
+                        density_g_cm3=kin.density_g_cm3)  # fmt: skip
+    return Partner(material, start("other", material, machine))
 
 
 def resin_context(family_key: str = "resin-standard", layer_um: float = 50.0, **printer: object) -> ResinContext:

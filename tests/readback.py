@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 from typing import Any
 
@@ -12,6 +12,7 @@ import numpy as np
 from drumbo.exchange.layer_package import package_bytes
 from drumbo.standins import eye, tools
 from drumbo.standins.filament.bed import FLAT, Bed
+from drumbo.standins.filament.by_turns import printed_by_turns
 from drumbo.standins.filament.geometry import Geometry, geometry
 from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.printing import PrintedObject, melt
@@ -37,6 +38,20 @@ def printed(gcode: str, spool: Spool, bed: Bed = FLAT, **machine: float) -> Prin
     return melt(_shape(gcode, tuple(sorted(machine.items()))), spool, bed=bed)
 
 
+OTHER_SEED = 1
+
+
+def printed_of_two(gcode: str, spool: Spool, context: Context, layers: Sequence[int]) -> PrintedObject:
+    """The same of two spools by turns, changed before each of some layers, from 1 on."""
+    assert context.other is not None
+    device = Machine()
+    for line in gcode.splitlines():
+        device.run(line)
+    first = (spool.family, spool.seed, context.material.colour_hex)
+    second = (context.other.material.family, OTHER_SEED, context.other.material.colour_hex)
+    return printed_by_turns(device.moves, spool, [first, second, first][: len(layers) + 1], layers)
+
+
 _FILES: dict[tuple[str, str, str], str] = {}
 _PACKAGES: dict[tuple[str, str, str], bytes] = {}
 
@@ -58,7 +73,8 @@ def exact_readings(
     """Scores and numbers as they would be if nobody erred; callipers scatter as they do."""
     spool = draw_spool(context.material.family, seed, context.printer.drive)
     file = _kept(_FILES, trial, plan, context, lambda: trial.print_file(plan, context).gcode)
-    thing = printed(file, spool, bed, **machine)
+    pauses = trial.pauses(plan)
+    thing = printed_of_two(file, spool, context, pauses) if pauses else printed(file, spool, bed, **machine)
     piece, to_read = trial.piece(plan, context), trial.readings(plan)
     middle = context.printer.bed_middle
     aspects = [a.key for a in to_read.aspects]

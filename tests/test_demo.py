@@ -46,7 +46,7 @@ def test_the_archive_holds_what_would_be_made_today(demo: Workshop) -> None:
         rows = {row.id: trial_of(row) for row in session.scalars(select(TrialRow))}
         kept = {row.id: (row.file_digest, row.revision) for row in session.scalars(select(TrialRow))}
     assert labels == {(label["product"], seed) for label, seed in (*SPOOLS, *BOTTLES)}
-    assert len(rows) >= 14
+    assert len(rows) >= 16
     for number, trial in rows.items():
         digest, revision = kept[number]
         if (was := trial.result) is not None:

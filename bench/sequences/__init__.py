@@ -1,6 +1,7 @@
 """One module a parameter: the whole sequence of one hidden spool, and what the plain habit makes of the same prints."""
 
 from bench.sequences import (
+    changeover,
     clearance,
     cooling,
     dimensions,
@@ -17,7 +18,9 @@ from bench.sequences import (
 
 BY_WEIGHT, ALONG = "max_flow_mm3_s by weight", "max_flow_mm3_s along its curve"
 _SHARE = "share of the truth"
-UNITS = dict.fromkeys(("max_flow_mm3_s", BY_WEIGHT, ALONG, "pressure_advance_s"), _SHARE)
+UNITS = dict.fromkeys(
+    ("max_flow_mm3_s", BY_WEIGHT, ALONG, "pressure_advance_s", "purge_there_mm", "purge_back_mm"), _SHARE
+)
 """Units of errors that are not the parameter's own."""
 SEQUENCES = {
     "first_layer_z_mm": first_layer.correction,
@@ -35,4 +38,6 @@ SEQUENCES = {
     "clearance_turn_mm": clearance.turns,
     "clearance_press_mm": clearance.presses,
     "extruder_steps_mm": extruder_steps.sequence,
+    "purge_there_mm": changeover.there,
+    "purge_back_mm": changeover.back,
 }

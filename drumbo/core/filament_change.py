@@ -43,7 +43,7 @@ STEPS = (ChangeStep.HEAT, ChangeStep.OUT, ChangeStep.PUT_IN, ChangeStep.LOAD, Ch
 @dataclass(frozen=True, slots=True)
 class FilamentChange:
     """One change: temperatures of what is in there (None where nothing is) and of what is to come, °C; drive and tube;
-    families; how much it took last time to come clean, mm.
+    families; how much it took last time to come clean, mm. One that does not purge goes on as soon as it comes out.
     """
 
     old_c: float | None
@@ -54,6 +54,7 @@ class FilamentChange:
     new_family: str = ""
     abrasive: bool = False
     took_mm: float | None = None
+    purges: bool = True
 
     @property
     def hot_c(self) -> float:
@@ -86,7 +87,7 @@ class FilamentChange:
             (ChangeStep.OUT, "next"): (ChangeStep.PUT_IN, ()),
             (ChangeStep.OUT, "again"): (ChangeStep.OUT, (f"feed -{MORE_OUT_MM:g} {self._pull():g}",)),
             (ChangeStep.PUT_IN, "next"): (ChangeStep.LOAD, (self._load(),)),
-            (ChangeStep.LOAD, "next"): (ChangeStep.CLEAN, (f"feed {self.purge_mm:g} {SLOW_MM_S:g}",)),
+            (ChangeStep.LOAD, "next"): self._after_load(),
             (ChangeStep.LOAD, "again"): (ChangeStep.LOAD, (f"feed {PORTION_MM:g} {SLOW_MM_S:g}",)),
             (ChangeStep.CLEAN, "next"): (ChangeStep.WIPE, (f"heat {self.new_c:g}",)),
             (ChangeStep.CLEAN, "again"): (ChangeStep.CLEAN, (f"feed {PORTION_MM:g} {SLOW_MM_S:g}",)),
@@ -98,6 +99,11 @@ class FilamentChange:
         if self.old_c is None:
             return ChangeStep.PUT_IN, ()
         return ChangeStep.OUT, (f"feed {TIP_MM:g} {TIP_MM_S:g} -{self.way_mm + TIP_MM:g} {self._pull():g}",)
+
+    def _after_load(self) -> tuple[ChangeStep, tuple[str, ...]]:
+        if not self.purges:
+            return ChangeStep.WIPE, (f"heat {self.new_c:g}",)
+        return ChangeStep.CLEAN, (f"feed {self.purge_mm:g} {SLOW_MM_S:g}",)
 
     def _pull(self) -> float:
         return SOFT_MM_S if self.old_family in SOFT else PULL_MM_S
@@ -111,18 +117,22 @@ class FilamentChange:
 
     def advice(self, step: ChangeStep) -> str:
         """What the hand does at a step, and what to do where it does not go well."""
-        if step is ChangeStep.HEAT:
-            both = " That is what the plastic in the nozzle needs." if self.old_c and self.old_c > self.new_c else ""
-            return f"The nozzle heats to {self.hot_c:g} °C.{both} Keep hands off it."
-        if step is ChangeStep.OUT:
-            slow = " It is soft: pull gently, or it stretches." if self.old_family in SOFT else ""
-            return f"Take the old filament out of the drive.{slow} If it sticks, heat 10 °C more and pull again."
-        if step is ChangeStep.PUT_IN:
-            rough = " It is abrasive: it wants a hardened nozzle." if self.abrasive else ""
-            return f"Cut the tip at a slant and push it in until the drive takes it.{rough}"
-        if step is ChangeStep.LOAD:
-            return "Watch the nozzle. If nothing comes and the drive clicks, pull back, cut the tip and try again."
-        if step is ChangeStep.CLEAN:
-            known = "" if self.took_mm is None else f" Last time {self.took_mm:g} mm made it clean."
-            return f"Look at what comes out: is anything of the old one left in it?{known}"
-        return "Pull the strand off and wipe the nozzle." if step is ChangeStep.WIPE else ""
+        both = " That is what the plastic in the nozzle needs." if self.old_c and self.old_c > self.new_c else ""
+        slow = " It is soft: pull gently, or it stretches." if self.old_family in SOFT else ""
+        rough = " It is abrasive: it wants a hardened nozzle." if self.abrasive else ""
+        known = "" if self.took_mm is None else f" {self.took_mm:g} mm made it clean before."
+        feed = (
+            "Watch the nozzle. If nothing comes and the drive clicks, pull back, cut the tip and try again."
+            if self.purges
+            else "As soon as it comes out, go on: this trial shows how much it takes to come clean."
+        )
+        out = f"Take the old filament out of the drive.{slow} If it sticks, heat 10 °C more and pull again."
+        words = {
+            ChangeStep.HEAT: f"The nozzle heats to {self.hot_c:g} °C.{both} Keep hands off it.",
+            ChangeStep.OUT: out,
+            ChangeStep.PUT_IN: f"Cut the tip at a slant and push it in until the drive takes it.{rough}",
+            ChangeStep.LOAD: feed,
+            ChangeStep.CLEAN: f"Look at what comes out: is anything of the old one left in it?{known}",
+            ChangeStep.WIPE: "Pull the strand off and wipe the nozzle.",
+        }
+        return words.get(step, "")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
@@ -11,11 +12,12 @@ from drumbo.core.resin import ResinPrinter
 from drumbo.core.run import RunState
 from drumbo.core.workshop import Printer
 from drumbo.demo.devices import DemoDevice
-from drumbo.services import adopting, by_hand, profiles, reading, trials, workshop
+from drumbo.services import adopting, by_hand, filament, pairs, profiles, reading, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.services.simulated import simulated_readings
 from drumbo.store.database import Workshop
 
+PATIENCE_S = 120.0
 WARDEN = "Signe"
 """Who looks at all that is printed there."""
 STANDIN_PRINTER = Printer(
@@ -98,10 +100,10 @@ BOTTLES: tuple[tuple[dict[str, str | float], int], ...] = (
 
 
 def fill(
-    house: Workshop, room: PrintManager, filament: DemoDevice, resin: DemoDevice, say: Callable[[str], object]
+    house: Workshop, room: PrintManager, petrel_one: DemoDevice, gannet: DemoDevice, say: Callable[[str], object]
 ) -> None:
     """Fill an empty workshop; the stand-ins must be running and fast. One tower is left to be printed."""
-    petrel = workshop.save_printer(house, _linked(STANDIN_PRINTER, filament))
+    petrel = workshop.save_printer(house, _linked(STANDIN_PRINTER, petrel_one))
     skua = workshop.save_printer(house, asdict(OLD_PRINTER))
     spools = [workshop.save_material(house, label, spool_seed=seed) for label, seed in SPOOLS]
     pla, petg, tpu, asa, pa, wood = (
@@ -145,8 +147,52 @@ def fill(
     by_hand.set_value(house, wood, "retraction_mm", "5")
     del pa
     _plan(house, petg, {})
+    say("  … and both of the hammer's damper, changed on the way …")
+    _damper(house, room, petg, tpu)
     say("  … and, on the resin printer, skins on glass and coupons …")
-    _resins(house, room, resin)
+    _resins(house, room, gannet)
+
+
+def _damper(house: Workshop, room: PrintManager, stiff: int, soft: int) -> None:
+    """A soft layer between two plates, for the hammer that rings: what a change takes is read, and one is planned."""
+    pair = pairs.create(house, stiff, soft)
+    pairs.set_notes(house, pair, "Damper for the ringing hammer: PETG plates, TPU between them.")
+    for number in range(2):
+        draft = trials.draft(house, stiff, "changeover", None, pair)
+        trial = trials.create(house, stiff, "changeover", draft.plan, pair)
+        if number == 0:
+            run = room.start(trial)
+            for _ in range(2):
+                _change_at_a_pause(house, room, trial, run)
+            room.join(run, 600)
+            reading.set_reader(house, trial, WARDEN)
+            simulated_readings(house, trial)
+
+
+def _change_at_a_pause(house: Workshop, room: PrintManager, trial: int, run: int) -> None:
+    """To the other of the two, by every step, as the maker would."""
+    _until(lambda: _state(house, trial) is RunState.PAUSED)
+    spool, printer = pairs.next_spool(house, trial), trials.sheet(house, trial).card.printer_id
+    assert spool is not None
+    change = filament.begin(house, room, printer, spool)
+    while not filament.change(house, change).step.over:
+        _until(lambda: filament.change(house, change).ready)
+        filament.press(house, room, change, "next")
+    room.go_on(run)
+    _until(lambda: _state(house, trial) is not RunState.PAUSED)
+
+
+def _state(house: Workshop, trial: int) -> RunState | None:
+    run = trials.sheet(house, trial).run
+    return None if run is None else run.state
+
+
+def _until(so: Callable[[], bool]) -> None:
+    last = time.monotonic() + PATIENCE_S
+    while not so():
+        if time.monotonic() > last:
+            raise LinkError("the demo's printer did not come to its pause, or not go on")
+        time.sleep(0.05)
 
 
 def _linked(printer: Any, device: DemoDevice) -> dict[str, Any]:

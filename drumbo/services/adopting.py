@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
@@ -27,11 +27,20 @@ from drumbo.core.profile import (
 from drumbo.core.profile import sectors as sectors_of
 from drumbo.links.greeting import tell
 from drumbo.links.runs import Runs
-from drumbo.services.convert import context_of, kind_of, latest, plan_of, printer_of, profile_of, result_of
+from drumbo.services.convert import (
+    context_of,
+    kind_of,
+    latest,
+    plan_of,
+    printer_of,
+    profile_of,
+    result_of,
+    trial_context,
+)
 from drumbo.services.profiles import append, printer_moved
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
-from drumbo.store.models import PrinterRow, ProfileRow, TrialRow
+from drumbo.store.models import PairRow, PrinterRow, ProfileRow, TrialRow
 from drumbo.trials.trial import TrialState
 
 TRIES = 10
@@ -63,6 +72,8 @@ def _preview(session: Session, row: TrialRow) -> Preview:
     current, new = profile_of(latest(row.profile)), _found(row)
     if kind_of(row).scope == "printer":
         return _printer_preview(session, row, current, new)
+    if row.pair is not None:
+        return Preview(tuple(_of_pair(row.pair, new)), current, (), ())
     printer = printer_of(row.profile.printer)
     after = changed(current, new, printer.numbers())
     planned = context_of(row.profile, row.revision).profile
@@ -77,8 +88,10 @@ def _found(row: TrialRow) -> dict[str, Value]:
         raise NotNow("there is no result to adopt yet; read the piece first")
     if not kind_of(row).keeps(result):
         raise NotNow(result.says)
-    printed = context_of(row.profile, row.revision)
-    new = kind_of(row).changes(plan_of(row), result, context_of(row.profile), row.id)
+    printed = trial_context(row)
+    new = kind_of(row).changes(plan_of(row), result, trial_context(row, now=True), row.id)
+    if row.pair is not None:
+        return new
     numbers = {**printed.printer.numbers(), **printed.profile.numbers(), **{k: v.number for k, v in new.items()}}
     held = profile_of(latest(row.profile)).values
     kept = {key: _on_its_curve(value, held.get(key), numbers) for key, value in new.items()}
@@ -138,6 +151,8 @@ def adopt(workshop: Workshop, trial_id: int) -> int:
                 continue
             if kind_of(row).scope == "printer":
                 number = _into_printer(session, row, found)
+            elif row.pair is not None:
+                number = _into_pair(session, row, found)
             else:
                 number = append(session, row.profile, found.after, kind_of(row).title, row.id)
             row.state, row.adopted_revision = TrialState.ADOPTED, number
@@ -168,14 +183,44 @@ def _into_printer(session: Session, row: TrialRow, found: Preview) -> int:
     return 0
 
 
+def _of_pair(pair: PairRow, new: Mapping[str, Value]) -> Iterator[Change]:
+    """What the pair had found before, and what it would have now."""
+    for key, value in new.items():
+        held = pair.values.get(key)
+        was = None if held is None else Value(
+            held["number"], Origin(OriginKind.TRIAL, "found before", held["trial"]), held["error"]
+        )  # fmt: skip
+        yield Change(key, was, value)
+
+
+def _into_pair(session: Session, row: TrialRow, found: Preview) -> int:
+    pair = session.get_one(PairRow, row.pair_id)
+    new = {
+        change.key: {"number": change.after.number, "error": change.after.error, "trial": row.id}
+        for change in found.changes
+        if change.after is not None
+    }
+    row.facts = {**row.facts, "before": {key: pair.values.get(key) for key in new}}
+    pair.values = {**pair.values, **new}
+    return 0
+
+
 def _set(printer: PrinterRow, key: str, value: float) -> None:
     printer.spec = asdict(replace(printer_of(printer), **{key: value}))
 
 
 def take_back(workshop: Workshop, trial_id: int) -> None:
-    """Give the printer back what it had before a trial of it was adopted; rechecks that came of it go away."""
+    """Give the printer, or the pair, back what it had before a trial of it was adopted; rechecks that came of it go
+    away.
+    """
     with workshop.writing() as session:
         row = get_trial(session, trial_id)
+        if row.pair_id is not None and row.adopted_revision is not None:
+            pair = session.get_one(PairRow, row.pair_id)
+            values = {**pair.values, **row.facts["before"]}
+            pair.values = {key: kept for key, kept in values.items() if kept is not None}
+            row.state, row.adopted_revision = TrialState.PRINTED, None
+            return
         if kind_of(row).scope != "printer" or row.adopted_revision is None:
             raise NotNow("there is nothing to take back here")
         printer, key, was = row.profile.printer, kind_of(row).sets[0], float(row.facts["before"])

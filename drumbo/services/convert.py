@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import fields
+from dataclasses import fields, replace
 from typing import Any, TypeVar
 
 from drumbo.core.catalogue import FILAMENT
+from drumbo.core.pair import Partner
 from drumbo.core.piece import Piece
 from drumbo.core.processes import process
 from drumbo.core.profile import Profile
@@ -50,10 +51,24 @@ def context_of(row: ProfileRow, revision: int | None = None) -> Bound[Any, Any]:
     return Bound(printer_of(row.printer), material_of(row.material), profile_of(chosen))
 
 
+def partner_of(row: ProfileRow, revision: int | None = None) -> Partner:
+    """A profile as one of two, at its newest revision or the one given."""
+    held = context_of(row, revision)
+    return Partner(held.material, held.profile)
+
+
+def trial_context(row: TrialRow, *, now: bool = False) -> Bound[Any, Any]:
+    """What a trial is bound to, as of when it was planned, or `now`; of a pair's, its other material too."""
+    bound = context_of(row.profile, None if now else row.revision)
+    if row.pair is None:
+        return bound
+    return replace(bound, other=partner_of(row.pair.other, None if now else row.other_revision))
+
+
 def trial_of(row: TrialRow) -> Trial:
     """The trial in a row."""
     return Trial(
-        kind_of(row), plan_of(row), context_of(row.profile, row.revision), row.revision, TrialState(row.state),
+        kind_of(row), plan_of(row), trial_context(row), row.revision, TrialState(row.state),
         readings_of(row), result_of(row),
     )  # fmt: skip
 
@@ -72,7 +87,7 @@ def plan_of(row: TrialRow) -> TrialPlan:
 
 def piece_of(row: TrialRow) -> Piece:
     """The trial's piece."""
-    return kind_of(row).piece(plan_of(row), context_of(row.profile, row.revision))
+    return kind_of(row).piece(plan_of(row), trial_context(row))
 
 
 def readings_of(row: TrialRow) -> Readings:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session
+from sqlalchemy import func, or_, select
+from sqlalchemy.orm import Session, aliased
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
@@ -20,7 +20,8 @@ from drumbo.services.convert import latest, material_of, printer_of, profile_of
 from drumbo.services.prints import PrintManager
 from drumbo.services.spools import keep_loaded
 from drumbo.store.database import Workshop
-from drumbo.store.models import ChangeRow, MaterialRow, PrinterRow, PrintRow, ProfileRow, now
+from drumbo.store.models import ChangeRow, MaterialRow, PairRow, PrinterRow, PrintRow, ProfileRow, now
+from drumbo.trials import kind
 
 UNLIKE_C = 15.0
 """A file's temperature that is further from what a spool is printed at than this is said, °C."""
@@ -173,6 +174,9 @@ def begin(workshop: Workshop, room: PrintManager, printer_id: int, material_id: 
             raise InvalidInput("material", f"it takes {plan.hot_c:g} °C, more than the printer may run")
         old_id = row.loaded_id
         paused = _paused(session, workshop, printer_id)
+        if paused:
+            row_printed = session.get_one(PrintRow, paused[0])
+            plan = replace(plan, purges=kind(row_printed.trial.kind).scope != "pair")
     run = paused[1] if paused else room.begin_by_hand(printer_id)
     with workshop.writing() as session:
         for old in session.scalars(
@@ -218,14 +222,34 @@ def _heat(session: Session, printer_id: int, material: MaterialRow) -> float:
 
 
 def _took(session: Session, printer_id: int, old: MaterialRow | None, new: MaterialRow) -> float | None:
-    """How much it took last time to come clean: from this spool to that, or from its polymer to the other's."""
+    """How much it takes to come clean: as a trial of the two found, else as it was last time from this spool to that,
+    or from its polymer to the other's.
+    """
     if old is None:
         return None
+    found = _measured(session, printer_id, old, new)
+    if found is not None:
+        return found
     wanted = select(ChangeRow).where(ChangeRow.printer_id == printer_id, ChangeRow.step == ChangeStep.DONE)
     rows = [row for row in session.scalars(wanted.order_by(ChangeRow.id.desc())) if row.old is not None]
     same = [row for row in rows if (row.from_id, row.to_id) == (old.id, new.id)]
     alike = [row for row in rows if row.old and (row.old.family, row.new.family) == (old.family, new.family)]
     return next((row.purged_mm for row in [*same, *alike]), None)
+
+
+def _measured(session: Session, printer_id: int, old: MaterialRow, new: MaterialRow) -> float | None:
+    """What a trial found for these two spools on this printer."""
+    one, other = aliased(ProfileRow), aliased(ProfileRow)
+    wanted = select(PairRow, one.material_id).join(one, PairRow.one).join(other, PairRow.other)
+    wanted = wanted.where(one.printer_id == printer_id, or_(
+        (one.material_id == old.id) & (other.material_id == new.id),
+        (one.material_id == new.id) & (other.material_id == old.id),
+    ))  # fmt: skip
+    for row, first in session.execute(wanted.order_by(PairRow.id.desc())):
+        kept = row.values.get("purge_there_mm" if first == old.id else "purge_back_mm")
+        if kept is not None:
+            return float(kept["number"])
+    return None
 
 
 def _paused(session: Session, workshop: Workshop, printer_id: int) -> tuple[int, str] | None:
@@ -244,7 +268,9 @@ def change(workshop: Workshop, number: int) -> Change:
         hand = hand_of(workshop, row.run)
         hot = hand.nozzle_c is not None and hand.nozzle_c >= plan.hot_c - HEAT_MARGIN_C
         ready = hand.on and not hand.doing and (hot or step is not ChangeStep.HEAT)
-        steps = tuple(s for s in STEPS if s is not ChangeStep.OUT or plan.old_c is not None)
+        left_out = {ChangeStep.OUT} if plan.old_c is None else set()
+        left_out |= set() if plan.purges else {ChangeStep.CLEAN}
+        steps = tuple(s for s in STEPS if s not in left_out)
         trial = session.get(PrintRow, row.print_id) if row.print_id is not None else None
         goes_on_c = _goes_on_at(workshop, row.run) if row.print_id is not None else None
         return Change(

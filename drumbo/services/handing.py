@@ -16,7 +16,7 @@ from drumbo.core.run import RUNNING, Heaters, RunState
 from drumbo.links.folder import file_name, put
 from drumbo.links.upload import upload
 from drumbo.services.convert import material_of, printer_of
-from drumbo.services.live import layer_begins
+from drumbo.services.live import layer_begins, pauses_of
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow, ProfileRow, TrialRow, now
@@ -86,18 +86,20 @@ def _handed(workshop: Workshop, trial_id: int, said: str) -> None:
 
 
 def file_with_pause(workshop: Workshop, trial_id: int, layer: int | None) -> bytes:
-    """A trial's file, with its printer's own pause before a layer, counted from 1, where one is wanted. InvalidInput
-    for no such layer.
+    """A trial's file, with its printer's own pause before a layer, counted from 1, where one is wanted, and where its
+    kind has it rest. InvalidInput for no such layer.
     """
+    layers = pauses_of(workshop, trial_id, () if layer is None else (layer,))
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
         digest, word = row.file_digest, getattr(printer_of(row.profile.printer), "pause_gcode", "")
     data = workshop.files.get(digest)
-    if layer is None:
+    if not layers:
         return data
-    (at,) = layer_begins(workshop, trial_id, [layer])
     lines = data.split(b"\n")
-    return b"\n".join([*lines[: at - 1], f"{word or 'M0'} ; pause before layer {layer}".encode(), *lines[at - 1 :]])
+    for at, before in sorted(zip(layer_begins(workshop, trial_id, layers), layers, strict=True), reverse=True):
+        lines.insert(at - 1, f"{word or 'M0'} ; pause before layer {before}".encode())
+    return b"\n".join(lines)
 
 
 def log(workshop: Workshop, printer_id: int) -> list[Logged]:

@@ -152,6 +152,13 @@ def touched(workshop: Workshop, trial_id: int) -> tuple[Touched, ...]:
     return tuple(found)
 
 
+def pauses_of(workshop: Workshop, trial_id: int, asked: Sequence[int] = ()) -> list[int]:
+    """Layers before which a trial's print rests, from 1 on: its kind's, and those that somebody asked for."""
+    with workshop.reading() as session:
+        trial = trial_of(get_trial(session, trial_id))
+    return sorted({*trial.kind.pauses(trial.plan), *asked})
+
+
 def layer_begins(workshop: Workshop, trial_id: int, layers: Sequence[int]) -> list[int]:
     """The lines of the trial's file with which layers begin, counted from 1. InvalidInput names the one that is not."""
     with workshop.reading() as session:

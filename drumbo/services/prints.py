@@ -29,7 +29,7 @@ from drumbo.links.package import layers_of
 from drumbo.links.runs import GO_ON, HAND, OFF, PACKAGE, PAUSE, PRINT, STOP, RunOrder, Runs, count_lines, new_name
 from drumbo.links.simulated import Load, simulated_reader
 from drumbo.services.convert import kind_of, material_of, piece_of, printer_of
-from drumbo.services.live import layer_begins
+from drumbo.services.live import layer_begins, pauses_of
 from drumbo.services.pictures import add_picture
 from drumbo.services.spools import keep_loaded, take_from_spool
 from drumbo.services.trials import get_trial
@@ -62,7 +62,8 @@ class PrintManager:
         """Send a trial's file to its printer, with a pause before each of some layers, from 1 on. NotNow while that one
         is busy, InvalidInput without a link or such a layer, GcodeError where a line of the file is too long.
         """
-        rests = layer_begins(self._workshop, trial_id, rest_layers) if rest_layers else ()
+        layers = pauses_of(self._workshop, trial_id, rest_layers)
+        rests = layer_begins(self._workshop, trial_id, layers) if layers else ()
         with self._workshop.reading() as session:
             trial = get_trial(session, trial_id)
             printer, material = printer_of(trial.profile.printer), trial.profile.material

@@ -20,13 +20,13 @@ from drumbo.exchange.meshes import MESHES
 from drumbo.links.journal import last_entry
 from drumbo.links.runs import Runs
 from drumbo.services import readers
-from drumbo.services.convert import context_of, latest, trial_of
+from drumbo.services.convert import context_of, latest, partner_of, trial_of
 from drumbo.services.files import as_bytes, file_of
 from drumbo.services.pictures import Picture, pictures_of
 from drumbo.services.profiles import Card, card_of, get_row
 from drumbo.services.spools import take_from_spool
 from drumbo.store.database import Workshop
-from drumbo.store.models import PrintRow, ProfileRow, TrialRow, now
+from drumbo.store.models import PairRow, PrintRow, ProfileRow, TrialRow, now
 from drumbo.trials import kind_for
 from drumbo.trials.base import AnyKind, Bound, Readings, Result, Step, ToRead
 from drumbo.trials.plan import TrialPlan
@@ -98,6 +98,7 @@ class TrialSheet:
     run: Run | None
     runs: tuple[RunState, ...]
     adopted_revision: int | None
+    pair_id: int | None
     created_at: datetime
     printed_at: datetime | None
 
@@ -117,11 +118,27 @@ class Draft:
     problems: dict[str, str]
 
 
-def draft(workshop: Workshop, profile_id: int, slug: str, typed: Typed | None = None) -> Draft:
+def _bound(
+    session: Session, profile_id: int, pair_id: int | None
+) -> tuple[ProfileRow, Bound[Any, Any], PairRow | None]:
+    """What a trial that is planned now is bound to. NotFound for a pair that is not of this profile."""
+    row = get_row(session, profile_id)
+    context = context_of(row)
+    if pair_id is None:
+        return row, context, None
+    pair = session.get(PairRow, pair_id)
+    if pair is None or pair.one_id != profile_id:
+        raise NotFound("there is no such pair of this profile")
+    return row, replace(context, other=partner_of(pair.other)), pair
+
+
+def draft(
+    workshop: Workshop, profile_id: int, slug: str, typed: Typed | None = None, pair_id: int | None = None
+) -> Draft:
     """A suggested plan, or what was typed so far; problems come beside the fields and refuse nothing yet."""
     with workshop.reading() as session:
-        row = get_row(session, profile_id)
-        context, card = context_of(row), card_of(row)
+        row, context, _ = _bound(session, profile_id, pair_id)
+        card = card_of(row)
     chosen = kind_for(slug, context.profile.process)
     if typed is None:
         plan = chosen.suggest(context)
@@ -143,20 +160,25 @@ def _look(
     return chosen.in_words(plan), draw(chosen.piece(plan, context)), warnings, {}
 
 
-def estimate(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> dict[str, Any]:
+def estimate(
+    workshop: Workshop, profile_id: int, slug: str, typed: Typed, pair_id: int | None = None
+) -> dict[str, Any]:
     """Seconds, grams and money of a plan; InvalidInput if it cannot be printed."""
-    found = draft(workshop, profile_id, slug, typed)
+    found = draft(workshop, profile_id, slug, typed, pair_id)
     if found.problems:
         raise InvalidInput.of(found.problems)
     file = file_of(found.kind, found.kind.plan_type.of(found.plan), found.context, found.card.revision)
     return {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}
 
 
-def create(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> int:
-    """Plan a trial: its file is made and kept with it. InvalidInput names the fields; nothing is half saved."""
+def create(workshop: Workshop, profile_id: int, slug: str, typed: Typed, pair_id: int | None = None) -> int:
+    """Plan a trial, of a profile or of a pair: its file is made and kept with it. InvalidInput names the fields;
+    nothing is half saved.
+    """
     with workshop.reading() as session:
-        row = get_row(session, profile_id)
-        context, revision = context_of(row), latest(row).number
+        row, context, pair = _bound(session, profile_id, pair_id)
+        revision = latest(row).number
+        other_revision = latest(pair.other).number if pair is not None else None
     chosen = kind_for(slug, context.profile.process)
     plan = chosen.read_plan(typed, context)
     file = file_of(chosen, plan, context, revision)
@@ -172,6 +194,8 @@ def create(workshop: Workshop, profile_id: int, slug: str, typed: Typed) -> int:
             readings={},
             facts={"seconds": file.seconds, "grams": file.grams, "cost": file.cost},
             file_digest=digest,
+            pair_id=pair_id,
+            other_revision=other_revision,
         )
         session.add(trial)
         session.flush()
@@ -229,6 +253,7 @@ def sheet(workshop: Workshop, trial_id: int) -> TrialSheet:
             run=run_of(row.prints[-1], workshop) if row.prints else None,
             runs=tuple(RunState(run.state) for run in row.prints),
             adopted_revision=row.adopted_revision,
+            pair_id=row.pair_id,
             created_at=row.created_at,
             printed_at=row.printed_at,
         )

@@ -288,7 +288,7 @@ def measure_all(thing: PrintedObject, places: Sequence[JawsOnBed], seed: int) ->
     return [read_off(measure(thing, jaws, rng), DIGITS.get(jaws.tool, 0.1), rng) for jaws in places]
 
 
-DIGITS = {"scale": 0.01, "patch": 2.0, "corners": 1.0}
+DIGITS = {"scale": 0.01, "patch": 2.0, "corners": 1.0, "clean": 10.0}
 """The digit that is misread, by tool, where it is not a tenth."""
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from drumbo.core.errors import DrumboError
 from drumbo.standins.filament.printing import PrintedObject
 from drumbo.standins.patches import best_patch, lifted_corners
+from drumbo.standins.strips import clean_from
 from drumbo.standins.worlds import who_looks
 
 Floats = NDArray[np.float64]
@@ -149,7 +150,7 @@ def on_scale(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) ->
 
 
 def on_patches(find: Callable[..., float]) -> Callable[[PrintedObject, JawsOnBed, np.random.Generator], float]:
-    """A tool that looks at the first layer between two corners."""
+    """A tool that looks at what lies between two corners."""
 
     def tool(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float:
         corners = np.array([jaws.a, jaws.b])
@@ -166,6 +167,7 @@ TOOLS = {
     "scale": on_scale,
     "patch": on_patches(best_patch),
     "corners": on_patches(lifted_corners),
+    "clean": on_patches(clean_from),
 }
 
 

@@ -26,7 +26,8 @@ class World:
     nozzle's width; `moisture` a factor; `wavers_mm` the spread of the filament's diameter along metres; `dead` how far
     from full roads may lie before it shows, as a share; `leans` a factor by which ridges are seen sooner or later;
     `lag_flow` the power by which the pressure's lag falls as flow grows; `bond_wide` a factor on how gently layers
-    bond with heat; `browns_c` by how much later plastic browns.
+    bond with heat; `browns_c` by how much later plastic browns; `clings` the share of an old
+    filament that a new one takes along only slowly.
 
     Resin: `tail` is the share of the light that bleeds four times as far, `foot` a factor on a bottom's flare, `dim`
     how much darker the screen's corners are, `soft_mm` by how much jaws press a skin.
@@ -58,6 +59,7 @@ class World:
     tails: float = 0.0
     mixed: float = 0.0
     blunt_mm: Range = (0.0, 0.0)
+    clings: Range = (0.0, 0.0)
 
 
 HOME = World("home")
@@ -66,6 +68,7 @@ VARIED = World(
     moisture=(0.5, 2.0), wavers_mm=(0.002, 0.010), dead=(0.0, 0.02), leans=(0.6, 1.5), lag_flow=(0.0, 0.25),
     bond_wide=(1.0, 2.2), browns_c=(0.0, 15.0), tail=(0.0, 0.15), foot=(1.0, 3.0), dim=(0.05, 0.20),
     soft_mm=(0.0, 0.010), severity=(0.0, 0.6), tails=5.0, mixed=0.02, blunt_mm=(0.005, 0.015),
+    clings=(0.0, 0.10),
 )  # fmt: skip
 """All of it at once, as wide as the trade knows it: what is shown to hold should hold here."""
 WORLDS: dict[str, World] = {

@@ -112,8 +112,28 @@ class RevisionRow(Base):
     profile: Mapped[ProfileRow] = relationship(back_populates="revisions")
 
 
+class PairRow(Base):
+    """Two profiles on one printer whose materials go into one print. `values` are what trials of the pair found, by the
+    parameter's key: number, error and trial.
+    """
+
+    __tablename__ = "pairs"
+    __table_args__ = (UniqueConstraint("one_id", "other_id"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    one_id: Mapped[int] = mapped_column(ForeignKey("profiles.id"))
+    other_id: Mapped[int] = mapped_column(ForeignKey("profiles.id"))
+    values: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    notes: Mapped[str] = mapped_column(default="")
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    one: Mapped[ProfileRow] = relationship(foreign_keys="PairRow.one_id")
+    other: Mapped[ProfileRow] = relationship(foreign_keys="PairRow.other_id")
+
+
 class TrialRow(Base):
-    """`state`: planned, printed, adopted. The file lies under `file_digest`; `facts` are minutes, grams, money."""
+    """`state`: planned, printed, adopted. The file lies under `file_digest`; `facts` are minutes, grams and money. A
+    trial of a pair knows which, and the revision of the pair's other profile.
+    """
 
     __tablename__ = "trials"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -128,9 +148,12 @@ class TrialRow(Base):
     facts: Mapped[dict[str, Any]]
     file_digest: Mapped[str]
     adopted_revision: Mapped[int | None]
+    pair_id: Mapped[int | None] = mapped_column(index=True)
+    other_revision: Mapped[int | None]
     created_at: Mapped[datetime] = mapped_column(default=now)
     printed_at: Mapped[datetime | None]
 
+    pair: Mapped[PairRow | None] = relationship(primaryjoin="foreign(TrialRow.pair_id) == PairRow.id", viewonly=True)
     profile: Mapped[ProfileRow] = relationship()
     prints: Mapped[list[PrintRow]] = relationship(order_by="PrintRow.id", back_populates="trial")
     pictures: Mapped[list[PictureRow]] = relationship(order_by="PictureRow.id", back_populates="trial")

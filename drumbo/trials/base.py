@@ -21,6 +21,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Field, Scalar
 from drumbo.core.fit.ordinal import USUAL, Leaning
 from drumbo.core.gcode.writer import PrintJob, write
+from drumbo.core.pair import Partner
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Origin, OriginKind, Profile, Status, Value, sectors
 from drumbo.core.sure import half_90
@@ -38,11 +39,14 @@ M = TypeVar("M")
 
 @dataclass(frozen=True, slots=True)
 class Bound(Generic[D, M]):
-    """What a trial is bound to: one printer, one material, one revision of one profile."""
+    """What a trial is bound to: one printer, one material, one revision of one profile; in one of a pair, `other` is
+    the second of the two.
+    """
 
     printer: D
     material: M
     profile: Profile
+    other: Partner | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -320,7 +324,7 @@ class AnyKind(ABC, Generic[C, P]):
 
     @property
     def scope(self) -> str:
-        """Whose value a result is: the "profile"'s or the "printer"'s."""
+        """Whose value a result is: the "profile"'s, the "printer"'s or a "pair"'s."""
         return BY_KEY[self.sets[0]].scope
 
     def fields(self, context: C) -> tuple[Field, ...]:
@@ -414,6 +418,11 @@ class AnyKind(ABC, Generic[C, P]):
         """What to do at the printer, before the print, beyond loading the spool and clearing the bed."""
         del plan, context
         return ""
+
+    def pauses(self, plan: P) -> tuple[int, ...]:
+        """Layers before which somebody has to do something, from 1 on: its print rests there."""
+        del plan
+        return ()
 
     def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
         """A plan's JSON of an older version, as this version writes it."""

@@ -32,6 +32,7 @@ from drumbo.web.views import (
     history,
     learn,
     materials,
+    pairs,
     planner,
     printers,
     profiles,
@@ -54,12 +55,12 @@ HEADERS = {
 
 STYLE_SHEETS = (
     "base", "size", "page", "drum", "bench", "form", "profile", "leaves", "piece", "read", "measure", "charts", "zoom",
-    "planner", "change", "live", "hand", "phone", "sheet", "check",
+    "planner", "change", "live", "hand", "pair", "phone", "sheet", "check",
 )  # fmt: skip
 """By component, in order: what comes later has the last word. Each is `static/css/NAME.css`."""
 NAVIGATION = (
     ("Bench", "bench.show", ("bench",)),
-    ("Profiles", "profiles.index", ("profiles", "copying", "history", "exchange", "trials")),
+    ("Profiles", "profiles.index", ("profiles", "copying", "history", "exchange", "trials", "pairs")),
     ("Materials", "materials.index", ("materials",)),
     ("Printers", "printers.index", ("printers",)),
     ("File check", "check.show", ("check", "learn")),
@@ -120,6 +121,7 @@ def create_app(
         trials,
         check,
         learn,
+        pairs,
         planner,
     ):
         app.register_blueprint(blueprint.pages)

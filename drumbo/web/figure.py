@@ -122,8 +122,9 @@ def tower_room(to_read: ToRead) -> dict[str, float]:
 
 
 def _pitch_mm(drawing: Drawing) -> float:
-    places = drawing.places
-    return places[1].low[0] - places[0].low[0] if len(places) > 1 else drawing.width
+    """From one column of places to the next; the whole width where there is only one column."""
+    columns = sorted({place.low[0] for place in drawing.places})
+    return columns[1] - columns[0] if len(columns) > 1 else drawing.width
 
 
 def _deep_scale(drawing: Drawing) -> float:

@@ -15,22 +15,8 @@ from drumbo.links.runs import ALIVE
 from drumbo.services import filament, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
+from tests.by_hand import go, ready
 from tests.conftest import LABEL, Begun, Standin
-
-
-def _ready(house: Workshop, number: int) -> filament.Change:
-    until = time.monotonic() + 20
-    while not (found := filament.change(house, number)).ready:
-        assert time.monotonic() < until, found
-        time.sleep(0.05)
-    return found
-
-
-def _go(house: Workshop, room: PrintManager, number: int, *actions: str) -> filament.Change:
-    for action in actions:
-        _ready(house, number)
-        filament.press(house, room, number, action)
-    return filament.change(house, number)
 
 
 def test_a_change_is_counted_remembered_and_ends_cold(
@@ -41,21 +27,21 @@ def test_a_change_is_counted_remembered_and_ends_cold(
     number = filament.begin(house, room, begun.printer, other)
     with pytest.raises(NotNow, match="no step"):
         filament.press(house, room, number, "again")
-    found = _go(house, room, number, "next")
+    found = go(house, room, number, "next")
     assert found.step is ChangeStep.OUT
     assert filament.loaded(house, begun.printer).id == begun.spool, "until somebody says that it is out"
-    _ready(house, number)
+    ready(house, number)
     standin.device._pulled_mm = 0.0
     filament.press(house, room, number, "again")
-    _ready(house, number)
+    ready(house, number)
     with pytest.raises(NotNow, match="still sees filament"):
         filament.press(house, room, number, "next")
-    found = _go(house, room, number, "again", "next")
+    found = go(house, room, number, "again", "next")
     assert (found.step, filament.loaded(house, begun.printer).id) == (ChangeStep.PUT_IN, None)
-    found = _go(house, room, number, "next", "next", "again", "next")
+    found = go(house, room, number, "next", "next", "again", "next")
     assert filament.loaded(house, begun.printer).id == other
     assert (found.step, found.pushed_mm, found.purged_mm) == (ChangeStep.WIPE, 140.0, 60.0)
-    _go(house, room, number, "next")
+    go(house, room, number, "next")
     assert workshop.material(house, other).spool_g == pytest.approx(100 - 140 * 2.405 * 1.24 / 1000, abs=0.06)
     entry = room.runs.wait(filament.session_of(house, begun.printer), 20)
     assert entry is not None
@@ -100,12 +86,12 @@ def test_each_spool_gives_what_was_printed_while_it_was_in(
         assert time.monotonic() < until, going
         time.sleep(0.05)
     number = filament.begin(house, room, begun.printer, other)
-    found = _go(house, room, number, "next", "next", "next")
+    found = go(house, room, number, "next", "next", "next")
     assert filament.change(house, number).unlike == (
         "The print goes on at 220 °C, as its file says; Other PETG, chalk is printed at about 240 °C. That is too "
         "cold for it: it may clog."
     )
-    found = _go(house, room, number, "next", "next", "next")
+    found = go(house, room, number, "next", "next", "next")
     assert found.step is ChangeStep.DONE
     pushed = found.pushed_mm * 2.405 * 1.364 / 1000
     assert workshop.material(house, other).spool_g == pytest.approx(100 - pushed, abs=0.06)

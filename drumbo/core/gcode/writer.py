@@ -110,7 +110,7 @@ def _body(path: Toolpath, job: PrintJob) -> list[str]:
 
 def _nozzle_after_first(path: Toolpath, job: PrintJob, row: int) -> list[str]:
     """The other layers' temperature, unless an event set one already and so has the last word."""
-    if any(event.what == Set.NOZZLE and event.row <= row for event in path.events):
+    if any(event.what in {Set.NOZZLE, Set.HEAT} and event.row <= row for event in path.events):
         return []
     return [f"M104 S{job.nozzle_c:g}"]
 

@@ -25,13 +25,14 @@ Floats = NDArray[np.float64]
 @dataclass(frozen=True, slots=True)
 class Override:
     """From the layer whose bottom is at `z_mm` on (piece coordinates), the nozzle runs at `nozzle_c` and the fan at the
-    share `fan`; None leaves each as it is.
+    share `fan`; None leaves each as it is. One that `waits` has the printer stand until it is there.
     """
 
     z_mm: float
     nozzle_c: float | None = None
     label: str = ""
     fan: float | None = None
+    waits: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,15 +110,20 @@ def build(
     pen = ToolpathBuilder(settings, offset=middle, start=purge_from)
     pending = sorted(overrides, key=lambda o: o.z_mm)
     blown: float | None = None
-    for layer in plan_layers(solid, settings, tolerance_mm):
-        pen.begin_layer(layer.index, layer.bottom, layer.height)
-        while pending and pending[0].z_mm <= layer.bottom + 1e-6:
+
+    def take_hold(index: int, bottom: float) -> None:
+        nonlocal blown
+        while pending and pending[0].z_mm <= bottom + 1e-6:
             override = pending.pop(0)
             pen.event(Set.NOTE, text=f"step {override.label}")
             if override.nozzle_c is not None:
-                pen.event(Set.NOZZLE, override.nozzle_c)
+                pen.event(Set.HEAT if override.waits else Set.NOZZLE, override.nozzle_c)
             blown = blown if override.fan is None else override.fan
-        pen.fan(settings.fan_on_layer(layer.index) if blown is None else blown)
+        pen.fan(settings.fan_on_layer(index) if blown is None else blown)
+
+    for layer in plan_layers(solid, settings, tolerance_mm):
+        pen.begin_layer(layer.index, layer.bottom, layer.height)
+        take_hold(layer.index, layer.bottom)
         if layer.index == 0:
             if settings.purge:
                 _purge(pen, purge_from, middle)
@@ -126,8 +132,9 @@ def build(
         _draw_strokes(pen, drawn.pop(layer.index, ()), settings)
         pen.use(settings)
     for index in sorted(drawn):
-        pen.begin_layer(index, *layer_at(index, settings))
-        pen.fan(settings.fan_on_layer(index))
+        bottom, height = layer_at(index, settings)
+        pen.begin_layer(index, bottom, height)
+        take_hold(index, bottom)
         _draw_strokes(pen, drawn[index], settings)
     first = pen.layer + 1
     for index, turn in enumerate(turns, first):

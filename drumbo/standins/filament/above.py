@@ -6,7 +6,6 @@ do not meet, bright and dark flanks where too much has risen into ridges.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -14,12 +13,14 @@ from numpy.typing import NDArray
 from PIL import Image, ImageFilter
 
 from drumbo.core.compiled import njit
-from drumbo.standins.filament.camera import Frame, png, rgb
+from drumbo.standins.filament.camera import Frame, colours_of, png
 from drumbo.standins.filament.printing import PrintedObject, blobs
 
 Floats = NDArray[np.float64]
 
 MARGIN_MM = 5.0
+FEW_LAYERS, BESIDE_MM = 2, 18.0
+"""Of so few layers (above the first) digits that lie beside are shown too."""
 LARGEST_PX = 4200
 LAMP = np.array([-0.80, 0.30, 0.52])
 """Where the light comes from: low, from the left and a little behind."""
@@ -28,13 +29,8 @@ TORN = 0.06
 PLATE = np.array([66.0, 63.0, 68.0])
 
 
-def top_picture(
-    thing: PrintedObject, colour_hex: str = "#b9b1a2", px_per_mm: float = 16.0, tints: Mapping[float, str] | None = None
-) -> tuple[bytes, Frame]:
-    """A PNG of the object from above and its frame. The same object gives the same bytes. Of `tints`, colours by
-    height, the topmost is seen.
-    """
-    colour_hex = tints[max(tints)] if tints else colour_hex
+def top_picture(thing: PrintedObject, colour_hex: str = "#b9b1a2", px_per_mm: float = 16.0) -> tuple[bytes, Frame]:
+    """A PNG of the object from above and its frame. The same object gives the same bytes."""
     frame = frame_above(thing, px_per_mm)
     rng = np.random.default_rng([thing.digest, 78])
     shape = thing.geometry
@@ -49,7 +45,7 @@ def top_picture(
     at = (frame.left_mm, frame.bottom_mm, frame.px_per_mm, surface, owner)
     _lay(shape.a, shape.b, shape.z, shape.height, begins, ends, ridge, flat, gone, order, np.arange(len(order)), *at)
     _lay_blobs(thing, at)
-    picture = _lit(thing, surface, owner, frame, colour_hex, rng)
+    picture = _lit(thing, surface, owner, frame, colours_of(thing, colour_hex), rng)
     image = Image.fromarray(np.clip(picture, 0, 255).astype(np.uint8))
     return png(image.filter(ImageFilter.GaussianBlur(frame.px_per_mm * 0.02)), frame.px_per_mm), frame
 
@@ -77,11 +73,19 @@ def frame_above(thing: PrintedObject, px_per_mm: float) -> Frame:
     """A frame around all that is higher than a purge line or skirt; the scale gives way to a large object."""
     shape = thing.geometry
     tall = shape.layer > 1 if (shape.layer > 1).any() else np.ones(len(shape.a), bool)
+    if 0 < shape.layer.max() <= FEW_LAYERS:
+        tall = _around(shape.a, shape.layer > 0)
     low = np.minimum(shape.a, shape.b)[tall].min(axis=0) - MARGIN_MM
     high = np.maximum(shape.a, shape.b)[tall].max(axis=0) + MARGIN_MM
     scale = min(px_per_mm, LARGEST_PX / float((high - low).max()))
     width, height = (round(float(side) * scale) for side in high - low)
     return Frame(float(low[0]), float(low[1]), scale, width, height, "top")
+
+
+def _around(at: Floats, higher: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """(n,) what lies where higher layers do, or close by: a purge line is far off."""
+    low, high = at[higher].min(axis=0) - BESIDE_MM, at[higher].max(axis=0) + BESIDE_MM
+    return np.asarray(((at >= low) & (at <= high)).all(axis=1))
 
 
 @njit
@@ -132,7 +136,7 @@ def _lay(
 
 
 def _lit(
-    thing: PrintedObject, surface: Floats, owner: Any, frame: Frame, colour_hex: str, rng: np.random.Generator
+    thing: PrintedObject, surface: Floats, owner: Any, frame: Frame, base: Floats, rng: np.random.Generator
 ) -> Any:
     """Colour (h, w, 3) under the low lamp: slopes towards it shine, slopes away and deep lines lie in shadow."""
     surface = surface.astype(np.float32)
@@ -151,8 +155,9 @@ def _lit(
     tone = (0.30 + 1.05 * facing(LAMP)) * shadow + grain
     plate = (0.9 + 0.02 * rng.standard_normal(surface.shape, np.float32)) * shadow
     there, picture = owner >= 0, np.empty((*surface.shape, 3), np.float32)
-    for channel, (colour, card) in enumerate(zip(rgb(colour_hex), PLATE, strict=True)):
-        picture[..., channel] = np.where(there, float(colour) * tone + shine, float(card) * plate)
+    for channel, card in enumerate(PLATE):
+        colour = base[:, channel].astype(np.float32)[index]
+        picture[..., channel] = np.where(there, colour * tone + shine, float(card) * plate)
     return picture
 
 

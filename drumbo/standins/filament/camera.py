@@ -7,7 +7,6 @@ sheen and colour; strings hang between where travels began and ended.
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -50,18 +49,14 @@ def frame_of(thing: PrintedObject, px_per_mm: float) -> Frame:
     return Frame(left, -BELOW_MM, px_per_mm, round((right - left) * px_per_mm), round((top + BELOW_MM) * px_per_mm))
 
 
-def front_picture(
-    thing: PrintedObject, colour_hex: str = "#b9b1a2", px_per_mm: float = 10.0, tints: Mapping[float, str] | None = None
-) -> tuple[bytes, Frame]:
-    """A PNG of the object from the front and its frame. The same object gives the same bytes. `tints` are colours by
-    the height that was begun in them, where they differ.
-    """
+def front_picture(thing: PrintedObject, colour_hex: str = "#b9b1a2", px_per_mm: float = 10.0) -> tuple[bytes, Frame]:
+    """A PNG of the object from the front and its frame. The same object gives the same bytes."""
     frame = frame_of(thing, px_per_mm)
     rng = np.random.default_rng([thing.digest, 77])
     depth, owner, across = _splat(thing, frame, rng)
     picture = _background(frame, colour_hex)
     seen = owner >= 0
-    base = tint_of(thing.geometry.z, colour_hex, tints or {})
+    base = colours_of(thing, colour_hex)
     picture[seen] = _shade(thing, depth, owner, across, base, rng)[seen]
     image = Image.fromarray(np.clip(picture, 0, 255).astype(np.uint8))
     image = _strings(image, thing, frame, depth, colour_hex, rng)
@@ -168,13 +163,9 @@ def _shade(
     return np.asarray(colour * tone[..., None] + 150.0 * (shine * shadow)[..., None])
 
 
-def tint_of(z: Floats, colour_hex: str, tints: Mapping[float, str]) -> Floats:
-    """(n, 3) colours of roads at heights z (n,), mm."""
-    if len(set(tints.values())) < 2:
-        return np.tile(rgb(colour_hex), (len(z), 1))
-    heights = np.array(sorted(tints))
-    colours = np.array([rgb(tints[height]) for height in heights.tolist()])
-    return np.asarray(colours[np.clip(np.searchsorted(heights, z + 0.005) - 1, 0, len(heights) - 1)])
+def colours_of(thing: PrintedObject, colour_hex: str) -> Floats:
+    """(n, 3) colours of its roads: one for all, unless several were in the nozzle."""
+    return np.tile(rgb(colour_hex), (len(thing.geometry.z), 1)) if thing.colours is None else thing.colours
 
 
 def rgb(colour_hex: str) -> Floats:

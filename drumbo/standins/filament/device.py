@@ -6,9 +6,9 @@ on a real printer.
 
 from __future__ import annotations
 
-import math
 import threading
 import time
+from array import array
 from collections import OrderedDict, deque
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
@@ -18,6 +18,7 @@ from drumbo.standins.earlier import Earlier
 from drumbo.standins.filament.bed import FLAT, Bed
 from drumbo.standins.filament.geometry import geometry
 from drumbo.standins.filament.interpreter import Machine
+from drumbo.standins.filament.mixing import Melt, draw_mixing
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.standins.line.faulty import Faulty
@@ -28,8 +29,9 @@ MANNERS = Manners(ok="ok P0 B{room}")
 """It tells with every answer how many lines there is room for before the planner."""
 KEPT_OBJECTS = 6
 BUSY_EVERY_S = 1.0
-DRIVE_MM, MIXES_MM = 65.0, 14.0
-"""From the drive to the nozzle; and how much filament thins what was in there to a third."""
+DRIVE_MM = 65.0
+"""From the drive to the nozzle."""
+LONGEST_RETRACTION_MM = 10.0
 Reply = Callable[[str], None]
 
 
@@ -40,29 +42,6 @@ class Loaded:
     family: str = "pla"
     seed: int = 1
     colour: str = "#b9b1a2"
-
-
-@dataclass
-class Melt:
-    """What is in the nozzle: the colour that was there before, and how much was pushed since another one came, mm."""
-
-    before: str
-    pushed_mm: float = MIXES_MM * 20
-
-    @property
-    def old_share(self) -> float:
-        """How much of what comes out is still the old one."""
-        return math.exp(-max(self.pushed_mm, 0.0) / MIXES_MM)
-
-    def colour(self, now: str) -> str:
-        """What comes out."""
-        old = self.old_share
-        mixed = (round(old * a + (1 - old) * b) for a, b in zip(_rgb(self.before), _rgb(now), strict=True))
-        return "#" + "".join(f"{part:02x}" for part in mixed)
-
-
-def _rgb(colour: str) -> tuple[int, ...]:
-    return tuple(int(colour[k : k + 2], 16) for k in (1, 3, 5))
 
 
 @dataclass
@@ -98,10 +77,10 @@ class FilamentPrinter(Faulty):
         self.clock = Clock(pace)
         self.drive, self.nozzle_mm, self.bed = drive, nozzle_mm, bed
         self.loaded = Loaded()
-        self.melt = Melt(self.loaded.colour)
+        self.melt = Melt(self.loaded.colour, self.loaded.colour)
         self._pulled_mm = 0.0
-        self.tints: dict[float, str] = {}
-        """Height → the colour in which it was begun, mm."""
+        self.colours = array("L")
+        """What came out in every move, packed."""
         self.machine = Machine()
         self.manners = MANNERS
         self.halted = ""
@@ -129,13 +108,13 @@ class FilamentPrinter(Faulty):
         if number is not None and (found := self.earlier.find(number)) is not None:
             return self._made_again(number, *found)
         with self._lock:
-            moves = {name: column[:] for name, column in self.machine.moves.items()}
+            moves, colours = {name: column[:] for name, column in self.machine.moves.items()}, self.colours[:]
         count = len(moves["x"])
         if count < 10 or not any(fed > 0 for fed in moves["e"]):
             return None
         if self._looked_at is None or self._looked_at[:2] != (count, self.loaded):
             spool = draw_spool(self.loaded.family, self.loaded.seed, self.drive)
-            made = melt(geometry(moves), spool, nozzle_mm=self.nozzle_mm, bed=self.bed)
+            made = melt(geometry(moves), spool, nozzle_mm=self.nozzle_mm, bed=self.bed, colours=colours)
             self._looked_at = (count, replace(self.loaded), made)
             self._put_aside(made)
         thing = self._looked_at[2]
@@ -164,9 +143,11 @@ class FilamentPrinter(Faulty):
         if loaded == self.loaded:
             return
         if clean:
-            self.melt = Melt(loaded.colour)
+            self.melt = Melt(loaded.colour, loaded.colour)
         elif loaded.colour != self.loaded.colour:
-            self.melt = Melt(self.melt.colour(self.loaded.colour), -DRIVE_MM)
+            spools = (self.loaded.family, self.loaded.seed), (loaded.family, loaded.seed)
+            self.melt = Melt(self.melt.colour, loaded.colour, -DRIVE_MM, draw_mixing(*spools))
+            self._forget_pull()
         self.loaded = loaded
         self._pulled_mm = 0.0
 
@@ -175,19 +156,24 @@ class FilamentPrinter(Faulty):
         """What its sensor says: pulled back from the nozzle past the drive, it is out."""
         return self._pulled_mm < DRIVE_MM
 
-    def _fed(self, move: int) -> None:
-        """A move fed filament: the colour of what comes out, and of a height that is begun with it."""
+    def _forget_pull(self) -> None:
+        """What was pulled all the way out lacks nowhere in the print: the head stood aside meanwhile."""
         moves = self.machine.moves
-        fed = moves["e"][move]
-        self.melt.pushed_mm += fed
+        with self._lock:
+            for k in range(len(moves["e"]) - 1, -1, -1):
+                if (moves["x"][k], moves["y"][k]) != (moves["x"][-1], moves["y"][-1]):
+                    return
+                if abs(moves["e"][k]) > LONGEST_RETRACTION_MM:
+                    moves["e"][k] = 0.0
+
+    def _fed(self, move: int) -> None:
+        """A move fed filament: the colour of what comes out; nothing does before it has come to the nozzle."""
+        fed = self.machine.moves["e"][move]
+        before = self.melt.pushed_mm
+        self.colours.append(self.melt.push(fed))
+        if fed > 0 and before < 0:
+            self.machine.moves["e"][move] = max(self.melt.pushed_mm, 0.0)
         self._pulled_mm = max(self._pulled_mm - fed, 0.0)
-        lays = (
-            fed > 0
-            and move > 0
-            and (moves["x"][move], moves["y"][move]) != (moves["x"][move - 1], moves["y"][move - 1])
-        )
-        if lays and (z := round(moves["z"][move], 3)) not in self.tints:
-            self.tints[z] = self.melt.colour(self.loaded.colour)
 
     # -- one line
 
@@ -229,7 +215,7 @@ class FilamentPrinter(Faulty):
         if word == "G28" and self._bed_done:
             with self._lock:
                 self.machine.forget_moves()
-                self.tints.clear()
+                del self.colours[:]
                 self._looked_at = None
                 self._bed_done = False
         if word in {"M600", "M0", "M1", "M226"}:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -12,6 +13,7 @@ from drumbo.standins.filament import physics
 from drumbo.standins.filament.bed import FLAT, Bed
 from drumbo.standins.filament.geometry import FILAMENT_AREA, Geometry
 from drumbo.standins.filament.lag import delivered_share, take_from
+from drumbo.standins.filament.mixing import unpacked
 from drumbo.standins.filament.spool import Spool
 
 Floats = NDArray[np.float64]
@@ -35,6 +37,7 @@ class PrintedObject:
     shrink: share by which sizes are smaller than the roads lay;
     hold: how well each piece of the first layer holds to the plate, 1 above it; corners lift that hold less than
     `warps`; `dead` and `leans` tell how roads that lie too thin or too full show;
+    colours: (n, 3) 0..255 where more than one was in the nozzle, else None;
     start_surplus_mm (of filament) and end_surplus_mm (of road): what is too much there, or too little below 0.
     """
 
@@ -65,6 +68,7 @@ class PrintedObject:
     digest: int
     dead: float = 0.0
     leans: float = 1.0
+    colours: Floats | None = None
 
 
 def lagging_c(ends_s: Floats, target_c: Floats, tau_s: float = 14.0, limit: float = 3.0) -> Floats:
@@ -91,8 +95,10 @@ def melt(
     nozzle_mm: float = 0.4,
     nozzle_c: float | None = None,
     bed: Bed = FLAT,
+    colours: Sequence[int] = (),
 ) -> PrintedObject:
-    """What the spool makes of the geometry on a plate. `nozzle_c` overrules the file's heat, for the benchmark's truth.
+    """What the spool makes of the geometry on a plate. `nozzle_c` overrules the file's heat, for the benchmark's truth;
+    `colours` are what came out in each move, packed.
 
     Noise is seeded by what the head does and by the spool; with `nozzle_c` there is none.
     """
@@ -163,6 +169,7 @@ def melt(
         digest=shape.digest,
         dead=spool.dead,
         leans=spool.leans,
+        colours=unpacked(np.asarray(colours)[shape.move]) if len(set(colours)) > 1 else None,
     )
 
 

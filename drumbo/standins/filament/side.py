@@ -54,7 +54,7 @@ class _Handler(JsonHandler):
             melt = self.device.melt
             self.say({
                 "loaded": asdict(self.device.loaded), "moves": len(self.device.machine.moves["x"]),
-                "comes_out": melt.colour(self.device.loaded.colour), "old_share": melt.old_share,
+                "comes_out": melt.colour, "old_share": melt.old_share,
             })  # fmt: skip
         elif url.path in PICTURES:
             self._picture(url.path, parse_qs(url.query))
@@ -80,7 +80,7 @@ class _Handler(JsonHandler):
             return
         take, usual = PICTURES[path]
         scale = min(max(float(query.get("scale", [usual])[0]), 2.0), 30.0)
-        data, frame = take(thing, self.device.loaded.colour, scale, self.device.tints)
+        data, frame = take(thing, self.device.loaded.colour, scale)
         self.show(data, frame, thing.digest)
 
     def _spool(self, body: dict[str, Any]) -> dict[str, Any]:

@@ -108,7 +108,7 @@ def _page(number: int) -> dict[str, Any]:
         "sheet": sheet,
         "card": sheet.card,
         "ledger": ledger(profile, printer),
-        "kinds": kinds_of(profile.process),
+        "kinds": {slug: kind for slug, kind in kinds_of(profile.process).items() if kind.scope != "pair"},
         "lit": lit,
         "archived": sheet.archived,
         "unfit": unfit(sheet.profile, sheet.card.printer),

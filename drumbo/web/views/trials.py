@@ -14,7 +14,7 @@ from drumbo.core.errors import DrumboError, InvalidInput, NotFound, NotNow
 from drumbo.core.fields import number as number_of
 from drumbo.core.processes import process
 from drumbo.core.run import RunState
-from drumbo.services import adopting, filament, handing, pictures, reading, simulated
+from drumbo.services import adopting, filament, handing, pairs, pictures, reading, simulated
 from drumbo.services import live as live_service
 from drumbo.services import queue as files
 from drumbo.services import trials as service
@@ -34,16 +34,18 @@ LEAVES = (("plan", "Plan"), ("print", "Print"), ("read", "Read"), ("adopt", "Ado
 
 @pages.route("/profiles/<int:profile>/trials/new/<slug>", methods=["GET", "POST"])
 def new(profile: int, slug: str) -> Any:
+    pair = _pair()
     if request.method == "GET":
-        draft = service.draft(workshop(), profile, slug, dict(request.args) or None)
-        return render_template("trials/new.html", draft=draft, profile=profile, slug=slug, **_draft_picture(draft))
+        given = {key: value for key, value in request.args.items() if key != "pair"}
+        draft = service.draft(workshop(), profile, slug, given or None, pair)
+        return render_template("trials/new.html", profile=profile, slug=slug, pair=pair, **_draft_page(draft))
     try:
-        made = service.create(workshop(), profile, slug, typed())
+        made = service.create(workshop(), profile, slug, typed(), pair)
     except InvalidInput as error:
-        draft = service.draft(workshop(), profile, slug, typed())
+        draft = service.draft(workshop(), profile, slug, typed(), pair)
         problems = {**draft.problems, **error.problems}
         page = render_template(
-            "trials/new.html", draft=draft, profile=profile, slug=slug, problems=problems, **_draft_picture(draft)
+            "trials/new.html", profile=profile, slug=slug, pair=pair, problems=problems, **_draft_page(draft)
         )
         return page, 422
     return redirect(url_for("trials.leaf", number=made, leaf="print"))
@@ -52,18 +54,28 @@ def new(profile: int, slug: str) -> Any:
 @pages.post("/profiles/<int:profile>/trials/new/<slug>/look")
 def look(profile: int, slug: str) -> Any:
     """What stands beside the fields while they are filled in. The fields themselves are left alone: someone types."""
-    draft = service.draft(workshop(), profile, slug, typed())
-    return render_template("trials/_plan_look.html", draft=draft, profile=profile, slug=slug, **_draft_picture(draft))
+    pair = _pair()
+    draft = service.draft(workshop(), profile, slug, typed(), pair)
+    return render_template("trials/_plan_look.html", profile=profile, slug=slug, pair=pair, **_draft_page(draft))
 
 
 @pages.post("/profiles/<int:profile>/trials/new/<slug>/estimate")
 def estimate(profile: int, slug: str) -> Any:
     try:
-        facts = service.estimate(workshop(), profile, slug, typed())
+        facts = service.estimate(workshop(), profile, slug, typed(), _pair())
     except InvalidInput:
         return ""
-    draft = service.draft(workshop(), profile, slug, typed())
+    draft = service.draft(workshop(), profile, slug, typed(), _pair())
     return render_template("trials/_facts.html", facts=facts, material=draft.context.material)
+
+
+def _pair() -> int | None:
+    """The pair that the trial is planned for; it stands in the address."""
+    return whole(request.args.get("pair")) or None
+
+
+def _draft_page(draft: service.Draft) -> dict[str, Any]:
+    return {"draft": draft, **_draft_picture(draft)}
 
 
 def _draft_picture(draft: service.Draft) -> dict[str, Any]:
@@ -127,6 +139,7 @@ def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
         page["other"] = filament.another_is_loaded(workshop(), sheet.card.printer_id, sheet.card.material_id)
     if leaf == "print" and sheet.run is not None and sheet.run.running:
         page["live"] = live_picture(workshop(), sheet, picture)
+        page["next_spool"] = pairs.next_spool(workshop(), sheet.id)
         if page["live"] is None:
             # It has ended between two looks, so that what was seen first is no longer so.
             return _page(service.sheet(workshop(), sheet.id), leaf)

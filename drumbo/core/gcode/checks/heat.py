@@ -68,14 +68,20 @@ def bed_off(case: FileAnalysis) -> Iterator[Remark]:
 
 
 def nozzle_drop(case: FileAnalysis) -> Iterator[Remark]:
-    """The nozzle falls by much from one line to the next, in the middle of a print."""
+    """The nozzle falls by much from one line to the next, in the middle of a print. Where the printer is told to wait
+    for it, it is meant: another material comes.
+    """
     changes = _changes(case)
+    waited = {c.row for c, _ in case.program.set_by(What.NOZZLE) if c.word == "M109"}
     steps = [after - before for _, before, after in changes]
     if len(steps) >= TOWER_STEPS and (min(steps) > 0 or max(steps) < 0):
         return
     rows = [row for row, _, _ in changes]
     for k, (row, before, after) in enumerate(changes):
         layer = int(case.found.layer[row])
+        since = rows[k - 1] if k else case.first
+        if any(since < told <= row for told in waited):
+            continue
         if before - after >= (FIRST_DROP_C if layer <= 1 else DROP_C):
             share = case.from_row(row) - (case.from_row(rows[k + 1]) if k + 1 < len(rows) else 0.0)
             text = f"the nozzle drops from {before:g} to {after:g} °C on layer {layer + 1}"

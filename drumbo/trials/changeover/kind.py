@@ -1,0 +1,195 @@
+"""The changeover trial."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.piece import Piece, union
+from drumbo.core.profile import Value
+from drumbo.core.sure import half_90
+from drumbo.core.toolpath import Override, PrintSettings, Toolpath, settings_for
+from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
+from drumbo.trials.changeover import fields
+from drumbo.trials.changeover.plan import ROW_MM, Plan
+from drumbo.trials.pictures import Spread
+from drumbo.trials.toolkit.roads import check_bed, foot_mm, on_bed, usual_settings
+from drumbo.trials.toolkit.wider import holding
+
+USUAL_MM = 150
+NEAR_END = 0.88
+"""Of the field: what is clean only there may not be clean at all."""
+PLACE_MM, SHARE = 2.0, 0.07
+"""A place is read to within so much; and where one sees the last of it, to within such a share."""
+NAMES = ("first to second", "second to first")
+
+
+class Changeover(Kind[Plan]):
+    """Two fields, each begun right after a change of filament."""
+
+    slug = "changeover"
+    plan_type = Plan
+    title = "Changeover"
+    sets = ("purge_there_mm", "purge_back_mm")
+    group = "flow"
+    on_demand = True
+    step_unit = ""
+    called = "fields"
+    about = (
+        "Two fields of one line each, begun right after a change of filament, with millimetres of filament in digits "
+        "beside them. Where the new colour is clean is how much a change needs: not a guess, and different each way."
+    )
+    few = "At each field, type the millimetres from which only the new colour is left."
+
+    def suggest(self, context: Context) -> Plan:
+        """As long as most pairs need; with as much fan as the less cooled one of the two has."""
+        fans = [context.profile.number("fan_percent")]
+        fans += [context.other.number("fan_percent")] if context.other is not None else []
+        return Plan(most_mm=USUAL_MM, fan_percent=min(fans))
+
+    def hindered(self, context: Context) -> str | None:
+        """It needs a second material."""
+        if context.other is None:
+            return "It is about two materials: open the profile's “Two materials…” and plan it from there."
+        return None
+
+    def check(self, plan: Plan, context: Context) -> dict[str, str]:
+        """Refuse fields that have no room, and a printer that would have to run too hot."""
+        other = self._other(context)
+        hottest = max(context.profile.number("nozzle_c"), other[1])
+        if hottest > context.printer.nozzle_max_c:
+            raise InvalidInput("most_mm", f"one of the two wants {hottest:g} °C, more than the printer may run")
+        if plan.most_mm % fields.DIGITS_MM:
+            raise InvalidInput("most_mm", f"goes in steps of {fields.DIGITS_MM} mm, as the digits do")
+        wide, deep = fields.size(self._fields(plan, context))
+        check_bed("most_mm", context.printer, wide + 8, deep + 8)
+        return {}
+
+    def _other(self, context: Context) -> tuple[PrintSettings, float]:
+        """How the second material is printed, and how hot."""
+        if context.other is None:
+            raise InvalidInput("most_mm", "needs a second material; plan it from a pair's page")
+        profile = context.other.profile
+        return settings_for(profile.numbers(), context.printer), profile.number("nozzle_c")
+
+    def _settings(self, plan: Plan, context: Context) -> tuple[PrintSettings, PrintSettings]:
+        first, (second, _) = usual_settings(context), self._other(context)
+        fan = plan.fan_percent / 100
+        plain: dict[str, Any] = {
+            "fan": fan,
+            "fan_short": fan,
+            "fan_bridge": fan,
+            "fan_overhang": 0.0,
+            "layer_time_min_s": 0.0,
+        }
+        # Rows must count filament, so both lie in the same layers.
+        return (
+            replace(first, **plain),
+            replace(second, layer_mm=first.layer_mm, first_layer_mm=first.first_layer_mm, raise_mm=first.raise_mm,
+                    width_mm=first.width_mm, **plain),
+        )  # fmt: skip
+
+    def _fields(self, plan: Plan, context: Context) -> tuple[fields.Field, fields.Field]:
+        return fields.layout(self._settings(plan, context), plan.most_mm // ROW_MM)
+
+    def steps(self, plan: Plan) -> tuple[Step, ...]:
+        """The two ways."""
+        del plan
+        return tuple(Step(i, float(i), name) for i, name in enumerate(NAMES))
+
+    def piece(self, plan: Plan, context: Context) -> Piece:
+        """The fields on their bases."""
+        settings = self._settings(plan, context)[0]
+        return fields.piece(
+            self._fields(plan, context), self.steps(plan), settings.first_layer_mm, settings.layer_mm
+        )  # fmt: skip
+
+    def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
+        """Bases as the profile prints; then each field with its own material's settings and temperature."""
+        del piece
+        made, settings = self._fields(plan, context), self._settings(plan, context)
+        first = replace(settings[0], purge=True, skirt_loops=0)
+        solid = union(part.solid for part in fields.base(made, first.first_layer_mm))
+        heats = (self._other(context)[1], context.profile.number("nozzle_c"))
+        changes = [
+            Override(foot_mm(first, layer + 1), heat, name, waits=True)
+            for layer, (heat, name) in enumerate(zip(heats, NAMES, strict=True))
+        ]
+        return on_bed(solid, context, first, strokes=fields.strokes(made, settings), overrides=changes)
+
+    def pauses(self, plan: Plan) -> tuple[int, ...]:
+        """Before each field the filament is changed."""
+        del plan
+        return 2, 3
+
+    def readings(self, plan: Plan) -> ToRead:
+        """One number a field."""
+        return ToRead(measures=(
+            Measure("clean", "Clean from", "mm", (Site("here", "here"),), 0, plan.most_mm, 0, "eye",
+                    "The millimetres from which only the new colour is left: digits count 30, bars 10. Look under a "
+                    "lamp, from the end back; nought where it is clean at once."),
+        ))  # fmt: skip
+
+    def evaluate(self, plan: Plan, readings: Readings) -> Result:
+        """Each way its own; the number shown is the larger one."""
+        found = [readings.measured("clean", k, "here") for k in range(2)]
+        there, back = found
+        if there is None or back is None:
+            return Result("few", says="Read both fields; each way has its own length.")
+        errors = [holding(self.slug, (PLACE_MM**2 + (SHARE * value) ** 2) ** 0.5) for value in (there, back)]
+        late = [NAMES[k] for k, value in enumerate((there, back)) if value >= NEAR_END * plan.most_mm]
+        more = min(plan.most_mm + 60, 240)
+        extend = replace(plan, most_mm=more).to_json() if late and more > plan.most_mm else None
+        words = (
+            f"It is clean only at the end of a field ({' and '.join(late)}): print a longer one." if late
+            else f"Push {there:g} mm from the first to the second, {back:g} mm back."
+        )  # fmt: skip
+        dearer = "" if abs(there - back) < half_90(max(errors)) else (
+            "Going back takes more: plan the order so that it changes that way less often." if back > there
+            else "Going there takes more: plan the order so that it changes that way less often."
+        )  # fmt: skip
+        return Result(
+            "edge" if late else "good", there, errors[0], max(there - half_90(errors[0]), 0.0),
+            there + half_90(errors[0]), words, (dearer,) if dearer else (),
+            spreads=_spreads((there, back), errors), also={"back": back, "back_error": errors[1]},
+            extend=extend, extend_says="Plan longer fields",
+        )  # fmt: skip
+
+    def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
+        """Both ways."""
+        del plan, context
+        if result.value is None or result.also is None:
+            return {}
+        origin = self.origin(trial)
+        return {
+            "purge_there_mm": Value(float(round(result.value)), origin, result.error),
+            "purge_back_mm": Value(float(round(result.also["back"])), origin, result.also["back_error"]),
+        }
+
+    def overrides(self, plan: Plan) -> dict[str, str]:
+        """The fan; each material has its own temperature."""
+        return {"fan_percent": f"{plan.fan_percent:g}"}
+
+    def in_words(self, plan: Plan) -> str:
+        """How far it goes."""
+        return f"Two fields, each with {plan.most_mm} mm of filament, begun right after a change."
+
+    def instructions(self, plan: Plan, context: Context) -> str:
+        """Two changes, without purging."""
+        del plan
+        if context.other is None:
+            return ""
+        other, first = context.other.name, context.material.name
+        return (
+            f"It pauses twice. At the first pause change to {other}, at the second back to {first}, and do not purge: "
+            "as soon as it comes out, go on. What comes then is what this trial is about."
+        )
+
+
+def _spreads(values: Sequence[float], errors: Sequence[float]) -> tuple[Spread, ...]:
+    return tuple(
+        Spread(name.capitalize(), "mm", 0, (("read", value, True),), value, error)
+        for name, value, error in zip(NAMES, values, errors, strict=True)
+    )

@@ -1,0 +1,176 @@
+"""What a pair's page shows: the two windows of bed and nozzle drawn along one axis, and what follows in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from drumbo.core.catalogue import BY_KEY
+from drumbo.core.pair import Bonds, Partner, Window
+from drumbo.services.pairs import Member, PairSheet
+from drumbo.trials import kinds_of
+
+WIDE, LEFT, TOP, ROW = 460.0, 16.0, 22.0, 34.0
+"""Of a drawing of windows, in its own units."""
+AROUND_C = 10.0
+BOND_WORDS = {
+    Bonds.STICKS: "They hold to each other",
+    Bonds.WEAK: "They hold a little",
+    Bonds.PARTS: "They do not hold to each other",
+    Bonds.UNKNOWN: "Not known",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class WindowBar:
+    """A window along the axis: from x, so wide; its colour, and where the profile's own value is."""
+
+    x: float
+    width: float
+    y: float
+    colour: str
+    value_x: float
+    name: str
+    says: str
+
+
+@dataclass(frozen=True, slots=True)
+class WindowPicture:
+    """Two windows and what they share. `shared` is None where that is nothing, `best_x` where both should run; `ticks`
+    are places and numbers.
+    """
+
+    name: str
+    bars: tuple[WindowBar, WindowBar]
+    shared: tuple[float, float] | None
+    best_x: float
+    best_says: str
+    ticks: tuple[tuple[float, str], ...]
+    height: float
+    says: str
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """What a trial of the pair found."""
+
+    name: str
+    value: str
+    unit: str
+    trial: int
+
+
+@dataclass(frozen=True, slots=True)
+class PairPage:
+    """All that the page shows."""
+
+    pictures: tuple[WindowPicture, ...]
+    facts: tuple[tuple[str, str], ...]
+    kept: tuple[tuple[str, str, str], ...]
+    bond: str
+    found: tuple[Found, ...]
+    kinds: tuple[Any, ...]
+
+
+def pair_page(sheet: PairSheet) -> PairPage:
+    """The page of a pair."""
+    ground, members = sheet.ground, (sheet.one, sheet.other)
+    bed = _windows(
+        "Bed", members, (ground.bed.one, ground.bed.other), "bed_c",
+        (ground.bed.low, ground.bed.high), ground.bed.best, _bed_says(ground.bed),
+        ground.bed.says,
+    )  # fmt: skip
+    labels = [(m.partner.material.nozzle_low_c, m.partner.material.nozzle_high_c) for m in members]
+    low, high = max(at for at, _ in labels), min(at for _, at in labels)
+    nozzle = _windows(
+        "Nozzle", members, labels, "nozzle_c", (low, high) if low <= high else (None, None), ground.change_c,
+        f"Change at {ground.change_c:g} °C", _nozzle_says(sheet),
+    )  # fmt: skip
+    facts = (
+        ("Plate", f"{ground.plate.capitalize()}. {ground.plate_says}"),
+        ("Chamber", (f"{ground.chamber_c:g} °C. " if ground.chamber_c else "") + ground.chamber_says),
+        ("Fan where they meet", f"{ground.fan_percent:g} %, the lower of the two"),
+        ("Shrinkage", ground.pull_says),
+        ("Drying", "; ".join(_drying(m.partner) for m in members)),
+        ("With several tools", f"The one that waits rests at {ground.standby_c[0]:g} and {ground.standby_c[1]:g} °C."),
+    )
+    keys = ("max_flow_mm3_s", "speed_max_mm_s", "retraction_mm", "fan_percent", "pressure_advance_s")
+    one, other = (m.partner for m in members)
+    kept = tuple(
+        (f"{BY_KEY[key].name}, {BY_KEY[key].unit}", _shown(key, one.number(key)), _shown(key, other.number(key)))
+        for key in keys
+    )
+    return PairPage(
+        (bed, nozzle), facts, kept, BOND_WORDS[ground.bond.how], _found(sheet),
+        tuple(k for k in kinds_of("filament").values() if k.scope == "pair"),
+    )  # fmt: skip
+
+
+def _bed_says(bed: Window) -> str:
+    return f"{bed.best:g} °C for both" if bed.shared else f"No bed suits both; {bed.best:g} °C is nearest"
+
+
+def _shown(key: str, number: float) -> str:
+    zero = BY_KEY[key].zero
+    return zero if zero and not number else BY_KEY[key].show(number)
+
+
+def _found(sheet: PairSheet) -> tuple[Found, ...]:
+    return tuple(
+        Found(
+            _directed(BY_KEY[key].name, sheet),
+            BY_KEY[key].show(kept["number"])
+            + (f" ± {BY_KEY[key].show_error(kept['error'])}" if kept.get("error") else ""),
+            BY_KEY[key].unit, kept["trial"],
+        )
+        for key, kept in sheet.values.items()
+        if key in BY_KEY
+    )  # fmt: skip
+
+
+def _directed(name: str, sheet: PairSheet) -> str:
+    """A parameter's name with the two spools in it."""
+    return name.replace("first", sheet.one.partner.name).replace("second", sheet.other.partner.name)
+
+
+def _drying(partner: Partner) -> str:
+    at_c, hours = partner.drying
+    return f"{partner.name} at {at_c:g} °C for {hours:g} h"
+
+
+def _nozzle_says(sheet: PairSheet) -> str:
+    one, other = sheet.ground.nozzle_c
+    if abs(one - other) < 1:
+        return "Both are printed at the same temperature."
+    cooler = sheet.other if one > other else sheet.one
+    return (
+        f"While plastic of both is in the nozzle it runs at {max(one, other):g} °C; then {cooler.partner.name} goes on "
+        f"at {min(one, other):g} °C."
+    )
+
+
+def _windows(
+    name: str, members: Sequence[Member], windows: Sequence[tuple[float, float]], key: str,
+    shared: tuple[float | None, float | None], best: float, best_says: str, says: str,
+) -> WindowPicture:  # fmt: skip
+    values = [m.partner.number(key) for m in members]
+    every = [*(at for window in windows for at in window), *values, best]
+    low, high = (10 * round(min(every) / 10 - 1), 10 * round(max(every) / 10 + 1))
+    per_c = (WIDE - 2 * LEFT) / (high - low)
+
+    def x(at: float) -> float:
+        return round(LEFT + (at - low) * per_c, 1)
+
+    bars = tuple(
+        WindowBar(
+            x(window[0]), round((window[1] - window[0]) * per_c, 1), TOP + k * ROW, member.colour_hex, x(value),
+            member.partner.name,
+            f"{member.partner.name}: {window[0]:g} to {window[1]:g} °C, printed at {value:g}",
+        )
+        for k, (window, member, value) in enumerate(zip(windows, members, values, strict=True))
+    )  # fmt: skip
+    band = None if shared[0] is None or shared[1] is None else (x(shared[0]), round((shared[1] - shared[0]) * per_c, 1))
+    step = 10 if high - low <= 100 else 20
+    ticks = tuple((x(at), str(at)) for at in range(int(low), int(high) + 1, step))
+    return WindowPicture(name, (bars[0], bars[1]), band, x(best), best_says, ticks, TOP + 2 * ROW + 8, says)

@@ -1,0 +1,73 @@
+"""Two materials in one print: a pair made, its common ground seen, and what a change takes printed, read and kept."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from drumbo.services import profiles, workshop
+from tests.conftest import LABEL
+from tests.e2e.conftest import Site
+
+pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
+
+TPU: dict[str, str | float | None] = {
+    **LABEL, "family": "tpu", "product": "Puffin TPU", "colour": "red", "colour_hex": "#b2342b", "nozzle_low_c": 215,
+    "nozzle_high_c": 240, "bed_low_c": 40, "bed_high_c": 55, "density_g_cm3": "1.21",
+}  # fmt: skip
+
+
+def _change(page: Page, after_layer: int) -> None:
+    """At a pause: the spool that is to come is chosen; every step, and no purge."""
+    expect(page.locator('[data-live="layers"]')).to_have_text(str(after_layer), timeout=60_000)
+    page.get_by_role("link", name="Change filament").click(timeout=60_000)
+    page.get_by_role("button", name="Change to it, step by step").click()
+    page.get_by_role("button", name="Pull the old filament out").click(timeout=60_000)
+    page.get_by_role("button", name="It is out").click(timeout=30_000)
+    page.get_by_role("button", name="It is in: feed it").click(timeout=30_000)
+    expect(page.locator(".swap-do")).to_contain_text("As soon as it comes out, go on")
+    expect(page.locator(".swap-steps")).not_to_contain_text("Clean")
+    page.get_by_role("button", name="It comes out").click(timeout=30_000)
+    page.get_by_role("button", name="Done").click(timeout=30_000)
+    page.get_by_role("link", name="Back to the print").click(timeout=30_000)
+    page.get_by_role("button", name="Continue").click()
+
+
+def test_from_two_profiles_to_what_a_change_takes(page: Page, site: Site) -> None:
+    stiff = workshop.save_material(site.house, LABEL, spool_seed=3)
+    soft = workshop.save_material(site.house, TPU, spool_seed=5)
+    profile = profiles.create(site.house, stiff, 1, "stiff")
+    profiles.create(site.house, soft, 1, "soft")
+
+    page.goto(f"{site.base}/profiles/{profile}")
+    page.get_by_role("link", name="Two materials…").click()
+    page.get_by_label("The other profile on Petrel One").select_option("soft")
+    page.get_by_role("button", name="Show where both can live").click()
+    expect(page.get_by_text("52 °C for both")).to_be_visible()
+    expect(page.get_by_text("They hold on a wide face, and peel from an edge.")).to_be_visible()
+    expect(page.locator(".pair-own tr", has_text="Max volumetric speed")).to_contain_text("3.5")
+
+    page.get_by_role("link", name="Plan: changeover").click()
+    page.get_by_label("Longest purge that shows").fill("75")
+    page.get_by_role("button", name="Make the file").click()
+    expect(page.get_by_text("goes in steps of 30 mm")).to_be_visible()
+    expect(page.get_by_label("Longest purge that shows")).to_have_value("75")
+    page.get_by_label("Longest purge that shows").fill("120")
+    page.get_by_role("button", name="Make the file").click()
+    expect(page.get_by_text("At the first pause change to Puffin TPU, red")).to_be_visible()
+    page.get_by_role("button", name="Print it").click()
+    _change(page, after_layer=1)
+    _change(page, after_layer=2)
+    page.get_by_role("link", name="Read it").click(timeout=60_000)
+    expect(page.get_by_text(re.compile("First is Razorbill PLA, chalk, second Puffin TPU, red"))).to_be_visible()
+    for number in ("48", "61"):
+        page.keyboard.type(number)
+        page.keyboard.press("Enter")
+    expect(page.get_by_text("Push 61 mm from the first to the second, 48 mm back.")).to_be_visible()
+    page.get_by_role("link", name="Adopt…").click()
+    page.get_by_role("button", name="Adopt for these two").click()
+    page.get_by_role("link", name="To the two").click()
+    expect(page.get_by_text("Purge from Razorbill PLA, chalk to Puffin TPU, red")).to_be_visible()
+    expect(page.locator(".row-line", has_text="Purge from Razorbill")).to_contain_text("61")
