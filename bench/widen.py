@@ -30,8 +30,9 @@ KINDS = {
     "flow_outer_share": "flow-wall", "retraction_mm": "retraction-length", "pressure_advance_s": "pressure-advance",
     "max_flow_mm3_s": "rising-wall", BY_WEIGHT: "weighed-blobs", ALONG: "weighed-blobs", "fan_percent": "fan-bands",
     "clearance_turn_mm": "clearance", "extruder_steps_mm": "extruder-steps",
-    "purge_there_mm": "changeover", "purge_back_mm": "changeover", "critical_s": "cure-on-glass",
-    "penetration_um": "cure-on-glass", "exposure_s": "exposure-coupon", "bottom_exposure_s": "bottom-feet",
+    "purge_there_mm": "changeover", "purge_back_mm": "changeover", "joint_c": "bond-of-two",
+    "critical_s": "cure-on-glass", "penetration_um": "cure-on-glass", "exposure_s": "exposure-coupon",
+    "bottom_exposure_s": "bottom-feet",
     "lift_speed_mm_min": "lift-speed", "rest_before_s": "rest-before-light",
 }  # fmt: skip
 """Which kind tells what; where several answers are of one kind, the worst of them sets its factor."""

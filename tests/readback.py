@@ -73,7 +73,7 @@ def exact_readings(
     """Scores and numbers as they would be if nobody erred; callipers scatter as they do."""
     spool = draw_spool(context.material.family, seed, context.printer.drive)
     file = _kept(_FILES, trial, plan, context, lambda: trial.print_file(plan, context).gcode)
-    pauses = trial.pauses(plan)
+    pauses = trial.pauses(plan, context)
     thing = printed_of_two(file, spool, context, pauses) if pauses else printed(file, spool, bed, **machine)
     piece, to_read = trial.piece(plan, context), trial.readings(plan)
     middle = context.printer.bed_middle

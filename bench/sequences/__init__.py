@@ -1,6 +1,7 @@
 """One module a parameter: the whole sequence of one hidden spool, and what the plain habit makes of the same prints."""
 
 from bench.sequences import (
+    bond_of_two,
     changeover,
     clearance,
     cooling,
@@ -40,4 +41,5 @@ SEQUENCES = {
     "extruder_steps_mm": extruder_steps.sequence,
     "purge_there_mm": changeover.there,
     "purge_back_mm": changeover.back,
+    "joint_c": bond_of_two.sequence,
 }

@@ -47,7 +47,9 @@ def _both(spool: Drawn, readers: int) -> tuple[Tally, Tally]:
     trial, tallies = kind(SLUG), (Tally(), Tally())
     plan = replace(trial.suggest(context), most_mm=240)
     file = file_of(trial, plan, context)
-    thing = printed_by_turns(moves_of(file.gcode), spool.spool, [first, second, first], trial.pauses(plan), here())
+    thing = printed_by_turns(
+        moves_of(file.gcode), spool.spool, [first, second, first], trial.pauses(plan, context), here()
+    )
     truths = [_truth(old, new) for old, new in ((first, second), (second, first))]
     for reader in range(readers):
         readings = read(trial, plan, context, thing, spool.number * readers + reader)

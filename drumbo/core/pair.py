@@ -219,7 +219,10 @@ def _bed(one: Partner, other: Partner, printer: Printer) -> Window:
     )
     if softer is needy or printer.bed_max_c < needy.bed[0] <= limit:
         best = min(printer.bed_max_c, low)
-        says = f"There is no bed for both: their labels share nothing. Nearest is {best:g} °C, with glue on the plate."
+        says = (
+            f"There is no bed for both: their labels share nothing. Nearest is {best:g} °C, the coolest at which "
+            f"{needy.name} holds; a film of glue keeps the other from holding too fast."
+        )
     return Window(one.bed, other.bed, None, None, best, says)
 
 

@@ -157,16 +157,17 @@ def _damper(house: Workshop, room: PrintManager, stiff: int, soft: int) -> None:
     """A soft layer between two plates, for the hammer that rings: what a change takes is read, and one is planned."""
     pair = pairs.create(house, stiff, soft)
     pairs.set_notes(house, pair, "Damper for the ringing hammer: PETG plates, TPU between them.")
-    for number in range(2):
-        draft = trials.draft(house, stiff, "changeover", None, pair)
-        trial = trials.create(house, stiff, "changeover", draft.plan, pair)
-        if number == 0:
+    for slug in ("changeover", "bond-of-two"):
+        draft = trials.draft(house, stiff, slug, None, pair)
+        trial = trials.create(house, stiff, slug, draft.plan, pair)
+        if slug == "changeover":
             run = room.start(trial)
             for _ in range(2):
                 _change_at_a_pause(house, room, trial, run)
             room.join(run, 600)
             reading.set_reader(house, trial, WARDEN)
             simulated_readings(house, trial)
+            adopting.adopt(house, trial)
 
 
 def _change_at_a_pause(house: Workshop, room: PrintManager, trial: int, run: int) -> None:

@@ -176,7 +176,7 @@ def begin(workshop: Workshop, room: PrintManager, printer_id: int, material_id: 
         paused = _paused(session, workshop, printer_id)
         if paused:
             row_printed = session.get_one(PrintRow, paused[0])
-            plan = replace(plan, purges=kind(row_printed.trial.kind).scope != "pair")
+            plan = replace(plan, purges=kind(row_printed.trial.kind).purges)
     run = paused[1] if paused else room.begin_by_hand(printer_id)
     with workshop.writing() as session:
         for old in session.scalars(

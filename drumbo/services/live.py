@@ -156,7 +156,7 @@ def pauses_of(workshop: Workshop, trial_id: int, asked: Sequence[int] = ()) -> l
     """Layers before which a trial's print rests, from 1 on: its kind's, and those that somebody asked for."""
     with workshop.reading() as session:
         trial = trial_of(get_trial(session, trial_id))
-    return sorted({*trial.kind.pauses(trial.plan), *asked})
+    return sorted({*trial.kind.pauses(trial.plan, trial.context), *asked})
 
 
 def layer_begins(workshop: Workshop, trial_id: int, layers: Sequence[int]) -> list[int]:

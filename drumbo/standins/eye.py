@@ -85,6 +85,15 @@ def _tip(thing: PrintedObject, band: Mask, _around: Around) -> float:
     return 4.0 * _falls(float(np.quantile(by_layer[pieces > 0], 0.8)), 0.25, 1.8)
 
 
+def _joint(thing: PrintedObject, band: Mask, _around: Around) -> float:
+    """How a peg comes off what it was laid on: share of the plastic's own strength; at three quarters that breaks."""
+    if thing.joint is None:
+        return 0.0
+    lowest = band & (thing.geometry.layer == thing.geometry.layer[band].min())
+    share = float(thing.joint.strength(thing.nozzle_c[lowest], thing.geometry.fan[lowest]).mean())
+    return float(4.0 / (1.0 + np.exp(-(share - 0.5) / 0.13)))
+
+
 def _gaps(thing: PrintedObject, band: Mask, _around: Around) -> float:
     """Lines and pin-holes between the roads of a top: 3 % of it open is plain to see."""
     fill = _top_fill(thing, band)
@@ -198,6 +207,7 @@ ASPECTS: dict[str, Callable[[PrintedObject, Mask, Around], float]] = {
     "tip": _tip,
     "gaps": _gaps,
     "ridges": _ridges,
+    "joint": _joint,
     "restart": _restart,
     "start-gap": _start_gap,
     "start-blob": _start_blob,

@@ -309,6 +309,8 @@ class AnyKind(ABC, Generic[C, P]):
     """What the steps of its piece are called."""
     ends: ClassVar[tuple[str, str]] = ("at the bottom", "at the top")
     """Where the first and the last of them are."""
+    purges: ClassVar[bool] = True
+    """Whether filament that is changed at a pause is to be pushed until it is clean."""
     on_demand: ClassVar[bool] = False
     """Whether it is only for those who ask for it: nobody is told to print it."""
     few: ClassVar[str] = "Score what you see at each step; a curve needs three."
@@ -419,9 +421,9 @@ class AnyKind(ABC, Generic[C, P]):
         del plan, context
         return ""
 
-    def pauses(self, plan: P) -> tuple[int, ...]:
+    def pauses(self, plan: P, context: C) -> tuple[int, ...]:
         """Layers before which somebody has to do something, from 1 on: its print rests there."""
-        del plan
+        del plan, context
         return ()
 
     def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:

@@ -9,7 +9,7 @@ from flask.testing import FlaskClient
 
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.filament_change import ChangeStep
-from drumbo.services import adopting, by_hand, filament, handing, pairs, profiles, trials, workshop
+from drumbo.services import adopting, by_hand, filament, handing, pairs, profiles, reading, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.services.simulated import simulated_readings
 from drumbo.standins.filament.by_turns import PAST_MM
@@ -70,6 +70,28 @@ def test_what_is_no_pair_is_refused_and_what_was_chosen_stays(
     too_long = client.post(f"/pairs/{pair}/notes", data={"notes": "x" * 1001})
     assert too_long.status_code == 422
     assert "x" * 1001 in too_long.text, "what was typed stays"
+
+
+def test_a_bond_pauses_once_and_says_where_nothing_holds(house: Workshop, begun: Begun, pair: int) -> None:
+    draft = trials.draft(house, begun.profile, "bond-of-two", None, pair)
+    trial = trials.create(house, begun.profile, "bond-of-two", draft.plan, pair)
+    taken = handing.file_with_pause(house, trial, None).decode()
+    before, after = taken.split("; pause before layer ")
+    heats = [f"M109 R{step.label}" for step in trials.sheet(house, trial).steps]
+    assert len(heats) >= 4
+    assert not any(heat in before for heat in heats), "what was there first knows nothing of them"
+    assert all(after.count(heat) >= 2 for heat in heats), "two layers of each peg"
+    trials.printed_by_hand(house, trial)
+    reading.score_all(house, trial, {("joint", k): int(k > 3) for k in range(len(heats))})
+    result = trials.sheet(house, trial).result
+    assert result is not None
+    assert (result.state, result.value) == ("flat", None)
+    assert "lock the two by shape" in result.says
+    reading.score_all(house, trial, {("joint", k): 4 * int(k > 2) for k in range(len(heats))})
+    result = trials.sheet(house, trial).result
+    assert result is not None
+    assert result.value is not None
+    assert float(heats[2][6:]) - 6 < result.value < float(heats[3][6:]) + 6
 
 
 def test_what_a_change_takes_is_printed_read_and_offered(

@@ -21,6 +21,7 @@ from drumbo.core.piece import draw
 from drumbo.core.profile import OriginKind, changed
 from drumbo.exchange.layer_package import package_bytes, read_package
 from drumbo.standins.filament.bed import FLAT, Bed
+from drumbo.standins.filament.joint import draw_joint
 from drumbo.standins.filament.mixing import draw_mixing
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.standins.resin.bottle import Bottle, draw_bottle, true_exposure_s
@@ -182,6 +183,7 @@ LEANS: dict[str, tuple[Callable[[Any], float], float]] = {
     "extruder_steps_mm": (lambda spool: 1 / spool.grip, 25),
     "first_layer_z_mm": (lambda spool: spool.grip * spool.diameter_mm**2, 0.008),
     "purge_there_mm": (lambda spool: draw_mixing((spool.family, spool.seed), ("tpu", OTHER_SEED)).thins_mm, 15),
+    "joint_c": (lambda spool: draw_joint((spool.family, spool.seed), ("tpu", OTHER_SEED)).holds_from_c, 5),
     "penetration_um": (lambda bottle: bottle.reach_um, 60),
     "exposure_s": (lambda bottle: true_exposure_s(bottle, 50, 4.0), 1.0),
     "bottom_exposure_s": (lambda bottle: bottle.sticks * bottle.critical_mj_cm2, 12),

@@ -122,6 +122,9 @@ PARAMETERS: tuple[Parameter, ...] = (
     Parameter("purge_back_mm", "Purge from second to first", "mm", "flow", 0, 400, scope="pair", found=True,
               aside=True,
               help="How much of the first filament has to be pushed before nothing of the second is left."),
+    Parameter("joint_c", "Joint of first and second from", "°C", "heat", 150, 330, scope="pair", found=True, aside=True,
+              help="How hot the first layers of the second material must be laid on the first, so that the plastic "
+                   "breaks before the joint."),
     Parameter("filament_diameter_mm", "Filament diameter", "mm", "flow", 1.5, 3.1, 2,
               help="As measured, or as on the label.",
               lost_with=("material",),

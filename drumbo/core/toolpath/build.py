@@ -37,12 +37,15 @@ class Override:
 
 @dataclass(frozen=True, slots=True)
 class Zone:
-    """A box of the piece, mm, in which islands are drawn with changed settings (fields of `PrintSettings`)."""
+    """A box of the piece, mm, in which islands are drawn with changed settings (fields of `PrintSettings`). With
+    `nozzle_c` the printer waits for that temperature before each of them.
+    """
 
     low: tuple[float, float, float]
     high: tuple[float, float, float]
     settings: Mapping[str, Any]
     label: str = ""
+    nozzle_c: float | None = None
 
     def holds(self, x: float, y: float, z: float) -> bool:
         """Whether a point lies in the box; its lower faces belong to it."""
@@ -181,6 +184,8 @@ def _layer(
         pen.use(chosen)
         if zone is not None:
             pen.event(Set.NOTE, text=f"step {zone.label}")
+            if zone.nozzle_c is not None:
+                pen.event(Set.HEAT, zone.nozzle_c)
         for road, home in zip(walls, homes, strict=False):
             if home == island:
                 _wall(pen, road, layer, layer.islands[island])

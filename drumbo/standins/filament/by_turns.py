@@ -8,6 +8,7 @@ from itertools import pairwise
 import numpy as np
 
 from drumbo.standins.filament.geometry import geometry
+from drumbo.standins.filament.joint import draw_joint
 from drumbo.standins.filament.mixing import Melt, draw_mixing
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import Spool
@@ -30,7 +31,9 @@ def printed_by_turns(
     laid = (e > 0) & (np.hypot(np.diff(x, prepend=x[0]), np.diff(y, prepend=y[0])) > 0.02)
     heights = np.unique(np.round(z[laid], 3))
     rows = [int(np.flatnonzero(laid & (z > heights[layer - 1] - 0.02))[0]) for layer in layers]
-    return melt(geometry(moves), spool, colours=_colours(e.tolist(), rows, loads, world))
+    old, new = loads[-2:]
+    joint = draw_joint(old[:2], new[:2], world)
+    return melt(geometry(moves), spool, colours=_colours(e.tolist(), rows, loads, world), joint=joint)
 
 
 def _colours(fed_mm: Sequence[float], rows: Sequence[int], loads: Sequence[Load], world: World) -> list[int]:

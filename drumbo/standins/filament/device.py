@@ -18,6 +18,7 @@ from drumbo.standins.earlier import Earlier
 from drumbo.standins.filament.bed import FLAT, Bed
 from drumbo.standins.filament.geometry import geometry
 from drumbo.standins.filament.interpreter import Machine
+from drumbo.standins.filament.joint import Joint, draw_joint
 from drumbo.standins.filament.mixing import Melt, draw_mixing
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import draw_spool
@@ -79,6 +80,7 @@ class FilamentPrinter(Faulty):
         self.loaded = Loaded()
         self.melt = Melt(self.loaded.colour, self.loaded.colour)
         self._pulled_mm = 0.0
+        self._joint: Joint | None = None
         self.colours = array("L")
         """What came out in every move, packed."""
         self.machine = Machine()
@@ -114,7 +116,9 @@ class FilamentPrinter(Faulty):
             return None
         if self._looked_at is None or self._looked_at[:2] != (count, self.loaded):
             spool = draw_spool(self.loaded.family, self.loaded.seed, self.drive)
-            made = melt(geometry(moves), spool, nozzle_mm=self.nozzle_mm, bed=self.bed, colours=colours)
+            made = melt(
+                geometry(moves), spool, nozzle_mm=self.nozzle_mm, bed=self.bed, colours=colours, joint=self._joint
+            )
             self._looked_at = (count, replace(self.loaded), made)
             self._put_aside(made)
         thing = self._looked_at[2]
@@ -148,6 +152,7 @@ class FilamentPrinter(Faulty):
             spools = (self.loaded.family, self.loaded.seed), (loaded.family, loaded.seed)
             self.melt = Melt(self.melt.colour, loaded.colour, -DRIVE_MM, draw_mixing(*spools))
             self._forget_pull()
+            self._joint = draw_joint(*spools)
         self.loaded = loaded
         self._pulled_mm = 0.0
 

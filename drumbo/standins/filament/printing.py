@@ -12,6 +12,7 @@ from drumbo.core.families import family
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.bed import FLAT, Bed
 from drumbo.standins.filament.geometry import FILAMENT_AREA, Geometry
+from drumbo.standins.filament.joint import Joint
 from drumbo.standins.filament.lag import delivered_share, take_from
 from drumbo.standins.filament.mixing import unpacked
 from drumbo.standins.filament.spool import Spool
@@ -37,7 +38,8 @@ class PrintedObject:
     shrink: share by which sizes are smaller than the roads lay;
     hold: how well each piece of the first layer holds to the plate, 1 above it; corners lift that hold less than
     `warps`; `dead` and `leans` tell how roads that lie too thin or too full show;
-    colours: (n, 3) 0..255 where more than one was in the nozzle, else None;
+    colours: (n, 3) 0..255 where more than one was in the nozzle, else None; joint: how the last of them holds on the
+    one before;
     start_surplus_mm (of filament) and end_surplus_mm (of road): what is too much there, or too little below 0.
     """
 
@@ -69,6 +71,7 @@ class PrintedObject:
     dead: float = 0.0
     leans: float = 1.0
     colours: Floats | None = None
+    joint: Joint | None = None
 
 
 def lagging_c(ends_s: Floats, target_c: Floats, tau_s: float = 14.0, limit: float = 3.0) -> Floats:
@@ -96,6 +99,7 @@ def melt(
     nozzle_c: float | None = None,
     bed: Bed = FLAT,
     colours: Sequence[int] = (),
+    joint: Joint | None = None,
 ) -> PrintedObject:
     """What the spool makes of the geometry on a plate. `nozzle_c` overrules the file's heat, for the benchmark's truth;
     `colours` are what came out in each move, packed.
@@ -170,6 +174,7 @@ def melt(
         dead=spool.dead,
         leans=spool.leans,
         colours=unpacked(np.asarray(colours)[shape.move]) if len(set(colours)) > 1 else None,
+        joint=joint,
     )
 
 

@@ -35,6 +35,7 @@ class Changeover(Kind[Plan]):
     sets = ("purge_there_mm", "purge_back_mm")
     group = "flow"
     on_demand = True
+    purges = False
     step_unit = ""
     called = "fields"
     about = (
@@ -119,9 +120,9 @@ class Changeover(Kind[Plan]):
         ]
         return on_bed(solid, context, first, strokes=fields.strokes(made, settings), overrides=changes)
 
-    def pauses(self, plan: Plan) -> tuple[int, ...]:
+    def pauses(self, plan: Plan, context: Context) -> tuple[int, ...]:
         """Before each field the filament is changed."""
-        del plan
+        del plan, context
         return 2, 3
 
     def readings(self, plan: Plan) -> ToRead:
