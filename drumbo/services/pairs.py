@@ -4,22 +4,30 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
+from threading import Condition
 from typing import Any
 
+from cachetools import LRUCache, cached
+from manifold3d import Manifold
 from sqlalchemy import or_, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, NotFound
+from drumbo.core.fields import number as read_number
+from drumbo.core.filament_change import USUAL_PURGE_MM
 from drumbo.core.pair import CommonGround, Partner, check_pair, common_ground
+from drumbo.core.part_of_two import PartOfTwo, part_of_two, read_heights
 from drumbo.services.convert import material_of, partner_of, printer_of
+from drumbo.services.planner import PlannedPart, part_of
 from drumbo.services.profiles import get_row
 from drumbo.store.database import Workshop
 from drumbo.store.models import PairRow, ProfileRow, TrialRow
 from drumbo.trials import kind
 
 LONGEST_NOTE = 1000
+MOST_HAND_MIN, MOST_PLANNED = 120.0, 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,6 +117,51 @@ def sheet(workshop: Workshop, number: int) -> PairSheet:
             number, row.one.printer_id, printer, one, other, common_ground(one.partner, other.partner, printer),
             row.values, trials, row.notes,
         )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class PlannedOfTwo:
+    """A part planned for a pair: which, and what it comes to."""
+
+    part: PlannedPart
+    plan: PartOfTwo
+
+
+def plan_part(workshop: Workshop, number: int, part_id: int, heights: str, hand: str) -> PlannedOfTwo:
+    """A part whose material changes at some heights, mm, with so many minutes of hand time each. InvalidInput names
+    what cannot be.
+    """
+    at, minutes = read_heights(heights), read_number("hand", hand)
+    if not 0 <= minutes <= MOST_HAND_MIN:
+        raise InvalidInput("hand", f"must lie between 0 and {MOST_HAND_MIN:g} minutes")
+    found = sheet(workshop, number)
+    part, solid = part_of(workshop, part_id)
+    wide, deep, high = part.size
+    if wide > found.printer.bed_x_mm or deep > found.printer.bed_y_mm or high > found.printer.height_mm:
+        raise InvalidInput("part", f"is {wide:g} × {deep:g} × {high:g} mm; {found.printer.name} has no room for it")
+    there, back = (
+        float(found.values[key]["number"]) if key in found.values else USUAL_PURGE_MM
+        for key in ("purge_there_mm", "purge_back_mm")
+    )
+    one, other = found.one.partner, found.other.partner
+    return PlannedOfTwo(part, _planned(solid, one, other, found.printer, at, minutes, (there, back), part_id))
+
+
+def _planned_key(
+    _solid: Manifold, one: Partner, other: Partner, printer: Any, at: tuple[float, ...], minutes: float,
+    purge_mm: tuple[float, float], part_id: int,
+) -> tuple[object, ...]:  # fmt: skip
+    numbers = (tuple(sorted(partner.profile.numbers().items())) for partner in (one, other))
+    return part_id, *numbers, one.material, other.material, repr(printer), at, minutes, purge_mm
+
+
+@cached(LRUCache(MOST_PLANNED), key=_planned_key, condition=Condition())
+def _planned(
+    solid: Manifold, one: Partner, other: Partner, printer: Any, at: tuple[float, ...], minutes: float,
+    purge_mm: tuple[float, float], _part_id: int,
+) -> PartOfTwo:  # fmt: skip
+    """Reckoned once: it takes seconds for a large part."""
+    return part_of_two(solid, one, other, printer, at, hand_min=minutes, purge_mm=purge_mm)
 
 
 def pair_row(session: Session, number: int) -> PairRow:

@@ -104,6 +104,16 @@ def add_part(workshop: Workshop, name: str, data: bytes) -> int:
         return row.id
 
 
+def part_of(workshop: Workshop, part_id: int) -> tuple[PlannedPart, Manifold]:
+    """A part and its solid; 0 is the reference part. NotFound for one there is not."""
+    with workshop.reading() as session:
+        row = session.get(PartRow, part_id) if part_id else None
+        if part_id and row is None:
+            raise NotFound(f"there is no part number {part_id}")
+        part, digest = (_part(row), row.digest) if row is not None else (_reference(), "")
+    return part, _solid(workshop, digest)
+
+
 def question(workshop: Workshop, profile_id: int, part_id: int, typed: Mapping[str, Scalar]) -> Question:
     """What is asked; InvalidInput gathers the problems by field, NotFound for a part there is not."""
     with workshop.reading() as session:

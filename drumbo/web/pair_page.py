@@ -8,6 +8,7 @@ from typing import Any
 
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.pair import Bonds, Partner, Window
+from drumbo.core.part_of_two import PartOfTwo
 from drumbo.services.pairs import Member, PairSheet
 from drumbo.trials import kinds_of
 
@@ -174,3 +175,33 @@ def _windows(
     step = 10 if high - low <= 100 else 20
     ticks = tuple((x(at), str(at)) for at in range(int(low), int(high) + 1, step))
     return WindowPicture(name, (bars[0], bars[1]), band, x(best), best_says, ticks, TOP + 2 * ROW + 8, says)
+
+
+STACK_HIGH = 180.0
+
+
+@dataclass(frozen=True, slots=True)
+class StackBand:
+    """Layers of one material in the drawing of a part: where, its colour and whose they are."""
+
+    y: float
+    height: float
+    colour: str
+    name: str
+    says: str
+
+
+def stack_picture(plan: PartOfTwo, sheet: PairSheet) -> tuple[StackBand, ...]:
+    """A part from the side as bands to scale, the plate below."""
+    high = plan.ranges[-1].high_mm
+    bands = []
+    for each in plan.ranges:
+        member = sheet.one if each.first else sheet.other
+        bands.append(
+            StackBand(
+                round(STACK_HIGH * (1 - each.high_mm / high), 1),
+                round(STACK_HIGH * (each.high_mm - each.low_mm) / high, 1), member.colour_hex,
+                member.partner.material.product, f"{each.low_mm:g} to {each.high_mm:g} mm",
+            )
+        )  # fmt: skip
+    return tuple(bands)

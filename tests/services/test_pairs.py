@@ -72,6 +72,28 @@ def test_what_is_no_pair_is_refused_and_what_was_chosen_stays(
     assert "x" * 1001 in too_long.text, "what was typed stays"
 
 
+def test_a_part_of_both_tells_its_times_and_what_was_typed_stays(
+    house: Workshop, begun: Begun, pair: int, client: FlaskClient
+) -> None:
+    found = pairs.plan_part(house, pair, 0, "4; 8", "5")
+    assert found.part.name == "the reference part"
+    assert [change.layer for change in found.plan.changes] == [21, 41]
+    page = client.get(f"/pairs/{pair}?part=0&heights=4%3B+8&hand=5").text
+    assert "All at the softer one’s limits" in page
+    assert "2 changes besides" in page
+    for heights, hand, says in (
+        ("4; 99", "5", "beyond the part"),
+        ("8 4", "5", "must rise"),
+        ("4", "500", "between 0"),
+    ):
+        refused = client.get(f"/pairs/{pair}", query_string={"part": "0", "heights": heights, "hand": hand})
+        assert refused.status_code == 422
+        assert says in refused.text
+        assert f'value="{heights}"' in refused.text
+        assert f'value="{hand}"' in refused.text
+    assert client.get(f"/pairs/{pair}?part=77&heights=4&hand=5").status_code == 404
+
+
 def test_a_bond_pauses_once_and_says_where_nothing_holds(house: Workshop, begun: Begun, pair: int) -> None:
     draft = trials.draft(house, begun.profile, "bond-of-two", None, pair)
     trial = trials.create(house, begun.profile, "bond-of-two", draft.plan, pair)

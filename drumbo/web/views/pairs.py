@@ -7,9 +7,10 @@ from typing import Any
 from flask import Blueprint, redirect, render_template, request, url_for
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.part_of_two import USUAL_HAND_MIN
 from drumbo.services import pairs as service
-from drumbo.services import profiles
-from drumbo.web.pair_page import pair_page
+from drumbo.services import planner, profiles
+from drumbo.web.pair_page import pair_page, stack_picture
 from drumbo.web.views.common import plain_words, whole, workshop
 
 pages = Blueprint("pairs", __name__, url_prefix="/pairs")
@@ -39,16 +40,27 @@ def new(profile: int) -> Any:
 
 @pages.get("/<int:number>")
 def show(number: int) -> Any:
-    return _page(number)
+    """The pair, and where heights are asked for, a part of the two."""
+    if "heights" not in request.args:
+        return _page(number)
+    try:
+        planned = service.plan_part(
+            workshop(), number, whole(request.args.get("part")), request.args["heights"], request.args.get("hand", "")
+        )
+    except InvalidInput as error:
+        return _page(number, wrong=error.problems)
+    return _page(number, planned=planned)
 
 
-def _page(number: int, problem: str = "", notes: str | None = None) -> Any:
+def _page(number: int, problem: str = "", notes: str | None = None, **more: Any) -> Any:
     sheet = service.sheet(workshop(), number)
+    planned = more.get("planned")
     page = render_template(
-        "pairs/show.html", pair=sheet, page=pair_page(sheet), problem=problem,
-        notes=sheet.notes if notes is None else notes,
+        "pairs/show.html", pair=sheet, page=pair_page(sheet), problem=problem, parts=planner.parts(workshop()),
+        notes=sheet.notes if notes is None else notes, asked=request.args, usual_hand=USUAL_HAND_MIN,
+        stack=stack_picture(planned.plan, sheet) if planned else None, **more,
     )  # fmt: skip
-    return page, 422 if problem else 200
+    return page, 422 if problem or more.get("wrong") else 200
 
 
 @pages.post("/<int:number>/notes")
