@@ -141,7 +141,9 @@ def test_a_resin_piece_is_made_and_checked_by_command(tmp_path: Path) -> None:
 def test_wrong_words_are_answered_in_one_line(tmp_path: Path) -> None:
     out = str(tmp_path / "x.gcode")
     assert "step_c: is below 1 °C" in _run("make-piece", "temperature", "--set", "step_c=0", "--out", out, code=1)
-    assert "there are batch-check, first-layer, temperature" in _run("make-piece", "levitation", "--out", out, code=1)
+    assert "there are batch-check, bond-of-two, first-layer, temperature" in _run(
+        "make-piece", "levitation", "--out", out, code=1
+    )
     assert "has no field mood" in _run("make-piece", "temperature", "--set", "mood=good", "--out", out, code=2)
     assert not Path(out).exists()
     assert "hot_c" in _run("kinds")
