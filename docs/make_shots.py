@@ -69,11 +69,11 @@ def _take(base: str) -> None:
         shot("plan", "/profiles/5/trials/new/temperature", wait_ms=4000)
         shot("label", "/materials/new?process=resin")
         shot("profile", "/profiles/1")
-        shot("profile-recheck", "/profiles/4")
+        shot("pair", "/pairs/1?part=0&heights=4%3B+8&hand=4", TALL)
         shot("read", "/trials/1/read", step=3)
         shot("read-phone", "/trials/6/read", PHONE)
         shot("adopt", "/trials/6/adopt")
-        shot("read-exposure", "/trials/14/read", TALL)
+        shot("read-exposure", "/trials/16/read", TALL)
         shot("read-proof", "/trials/10/read")
         shot("read-first-layer", "/trials/11/read")
         wish = (
