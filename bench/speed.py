@@ -35,6 +35,7 @@ from bench.layers import layers_1bit_vs_pillow, layers_bytes_vs_pillow, layers_m
 from bench.live import live_view
 from bench.load import eight_clients_p95_ms
 from bench.sending import sender_cpu_percent, sender_lines_per_s, sender_memory_mb
+from bench.starting import demo_ready, idle_memory, serve_first_page
 from bench.styles import STYLES
 from bench.styles import write as write_style
 from drumbo.core.families import family
@@ -349,6 +350,21 @@ def live_view_cpu_share() -> Measured:
     return 100 * live_view()[1], "%"
 
 
+def serve_first_page_s() -> Measured:
+    """From the command to the first page of an empty workshop."""
+    return serve_first_page(), "s"
+
+
+def demo_ready_s() -> Measured:
+    """From the command to the demo's first page, once it is installed."""
+    return demo_ready(), "s"
+
+
+def idle_memory_mb() -> Measured:
+    """What the application holds at rest."""
+    return idle_memory(), "MB"
+
+
 def planner_change_ms() -> Measured:
     """A changed field of the speed planner on the reference part, with every change's share: the median of nine."""
     with _planned_house() as (house, profile):
@@ -412,7 +428,7 @@ BENCHES: dict[str, Callable[[], Measured]] = {
         tower_seconds, retraction_tower_seconds, pressure_sheet_seconds, lag_seconds, trial_page_vs_bare_page,
         planner_change_ms, planner_big_part_seconds, profile_list_p95_ms, layers_1bit_vs_pillow, layers_bytes_vs_pillow,
         layers_memory_mb, sender_lines_per_s, sender_cpu_percent, sender_memory_mb, eight_clients_p95_ms,
-        live_view_bytes_per_s, live_view_cpu_share,
+        live_view_bytes_per_s, live_view_cpu_share, serve_first_page_s, demo_ready_s, idle_memory_mb,
     )
 }  # fmt: skip
 
