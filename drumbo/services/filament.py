@@ -272,7 +272,9 @@ def change(workshop: Workshop, number: int) -> Change:
         left_out |= set() if plan.purges else {ChangeStep.CLEAN}
         steps = tuple(s for s in STEPS if s not in left_out)
         trial = session.get(PrintRow, row.print_id) if row.print_id is not None else None
-        goes_on_c = _goes_on_at(workshop, row.run) if row.print_id is not None else None
+        # The file of a pair heats as each of the two wants it.
+        alone = trial is not None and trial.trial.pair_id is None
+        goes_on_c = _goes_on_at(workshop, row.run) if alone else None
         return Change(
             row.id, row.printer_id, row.printer.name, _named(session, row.from_id), _named(session, row.to_id), step,
             steps, plan, hand, ready, row.pushed_mm, row.purged_mm, trial.trial_id if trial is not None else None,

@@ -120,12 +120,12 @@ def test_what_a_change_takes_is_printed_read_and_offered(
     house: Workshop, begun: Begun, room: PrintManager, standin: Standin, blue: int, pair: int, client: FlaskClient
 ) -> None:
     sheet = pairs.sheet(house, pair)
-    by_hand.set_value(house, sheet.other.profile_id, "nozzle_c", "222")
+    by_hand.set_value(house, sheet.other.profile_id, "nozzle_c", "232")
     draft = trials.draft(house, begun.profile, "changeover", None, pair)
     trial = trials.create(house, begun.profile, "changeover", draft.plan, pair)
     taken = handing.file_with_pause(house, trial, None).decode()
     assert taken.count("; pause before layer") == 2
-    assert taken.index("; pause before layer 2") < taken.index("M109 R222") < taken.index("; pause before layer 3")
+    assert taken.index("; pause before layer 2") < taken.index("M109 R232") < taken.index("; pause before layer 3")
     run = room.start(trial)
     for spool in (blue, begun.spool):
         until = time.monotonic() + 60
@@ -137,6 +137,7 @@ def test_what_a_change_takes_is_printed_read_and_offered(
         number = filament.begin(house, room, begun.printer, spool)
         found = go(house, room, number, "next", "next", "next")
         assert ChangeStep.CLEAN not in found.steps
+        assert found.unlike == "", "its file heats for each of the two"
         found = go(house, room, number, "next", "next")
         assert (found.step, found.purged_mm) == (ChangeStep.DONE, 0.0)
         room.go_on(run)
