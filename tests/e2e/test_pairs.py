@@ -62,7 +62,9 @@ def test_from_two_profiles_to_what_a_change_takes(page: Page, site: Site) -> Non
     _change(page, after_layer=2)
     page.get_by_role("link", name="Read it").click(timeout=60_000)
     expect(page.get_by_text(re.compile("First is Razorbill PLA, chalk, second Puffin TPU, red"))).to_be_visible()
-    for number in ("48", "61"):
+    fields = page.locator("[data-measure]")
+    for k, number in enumerate(("48", "61")):
+        expect(fields.nth(k)).to_be_focused()
         page.keyboard.type(number)
         page.keyboard.press("Enter")
     expect(page.get_by_text("Push 61 mm from the first to the second, 48 mm back.")).to_be_visible()
