@@ -50,7 +50,7 @@ def test_step_layer_and_time_left_are_told_and_come_true(
         run = room.start(trial)
         heating = _seen(house, trial, lambda found: found.spot is not None)
         assert heating.layers > 60
-        early = _seen(house, trial, lambda found: _layer(found) >= 10 and found.left_s < 100)
+        early = _seen(house, trial, lambda found: _layer(found) >= 10 and found.left_s < 100 and bool(found.step))
         at = time.monotonic()
         assert early.spot is not None
         assert (early.step, early.next_step) == ("220 °C", "210 °C")
