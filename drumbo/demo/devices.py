@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import json
 import re
 import subprocess
 import sys
-import urllib.request
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass, replace
@@ -27,11 +25,6 @@ class DemoDevice:
     process: subprocess.Popen[str]
     link_url: str
     camera_url: str
-
-    def run_at(self, pace: float) -> None:
-        """Print so much faster than real from now on."""
-        body = json.dumps({"pace": pace}).encode()
-        urllib.request.urlopen(urllib.request.Request(f"{self.camera_url}/pace", body), timeout=10).close()
 
 
 @contextmanager

@@ -14,7 +14,6 @@ from drumbo.trials import kinds_of
 
 WIDE, LEFT, TOP, ROW = 460.0, 16.0, 22.0, 34.0
 """Of a drawing of windows, in its own units."""
-AROUND_C = 10.0
 BOND_WORDS = {
     Bonds.STICKS: "They hold to each other",
     Bonds.WEAK: "They hold a little",
