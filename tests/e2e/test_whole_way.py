@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import io
 import json
 import re
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
+from PIL import Image
 from playwright.sync_api import Page, expect
 
 from drumbo.services import trials
@@ -131,6 +134,12 @@ def printed(site: Site) -> int:
     return trial
 
 
+def _share_of_black(png: bytes) -> float:
+    """Only digits are nearly black."""
+    light = np.asarray(Image.open(io.BytesIO(png)).convert("L"))
+    return float((light < 30).mean())
+
+
 def test_reading_by_thumb(browser: object, site: Site, printed: int) -> None:
     context = browser.new_context(viewport={"width": 390, "height": 844}, has_touch=True)  # type: ignore[attr-defined]
     page = context.new_page()
@@ -139,6 +148,7 @@ def test_reading_by_thumb(browser: object, site: Site, printed: int) -> None:
     for step in range(3):
         one = page.locator(f"[data-one='{step}']")
         expect(one).to_be_visible()
+        assert _share_of_black(one.locator(".crop svg").screenshot()) < 0.1, "the step's crop is drawn as the piece is"
         for aspect, score in (("bridge", 2), ("overhang", 3), ("strings", 3), ("surface", 4), ("bond", 3)):
             key = one.locator(f"[data-aspect='{aspect}'] button[data-n='{score}']")
             box = key.bounding_box()
