@@ -14,7 +14,8 @@ from drumbo.core.filament_change import PORTION_MM, USUAL_PURGE_MM
 from drumbo.core.pair import Partner
 from drumbo.core.profile import start
 from drumbo.core.workshop import Material
-from drumbo.standins.filament.by_turns import PAST_MM, Load, printed_by_turns
+from drumbo.standins.filament.by_turns import Load, printed_by_turns
+from drumbo.standins.filament.device import PAST_MM
 from drumbo.standins.filament.mixing import Mixing, draw_mixing, unpacked
 from drumbo.standins.strips import FARTHEST, LOOK_SD, SEEN
 from drumbo.trials import kind

@@ -25,6 +25,9 @@ PULLS_MM = 0.2
 STANDBY_BELOW_C = 50.0
 """A tool that waits rests so far below its printing temperature: what is in it neither drips nor chars."""
 
+FIRST, SECOND = 0, 1
+"""The tools in which a feeder has the two."""
+
 
 class Bonds(StrEnum):
     """Whether two plastics hold to each other."""

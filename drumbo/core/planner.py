@@ -147,13 +147,17 @@ SecondsOf = Callable[[Wish], float]
 """Gives a part's time under a wish, s; whoever calls may keep what was reckoned before."""
 
 
-def roads(part: Manifold, wish: Wish, profile: Profile, printer: Printer) -> Toolpath:
-    """Roads of a part that stands on z = 0 around x = y = 0."""
+def roads(
+    part: Manifold, wish: Wish, profile: Profile, printer: Printer, resting_on: Manifold | None = None
+) -> Toolpath:  # fmt: skip
+    """Roads of a part that stands on z = 0 around x = y = 0; or on another body of its print."""
     low_x, low_y = printer.bed_low
     settings = replace(settings_of(wish, profile, printer), layer_time_min_s=0.0)
     tolerance = COARSER_MM if part.num_tri() > MANY_TRIANGLES else TOLERANCE_MM
     purge = (low_x + 10, low_y + 8)
-    return build(part, settings, middle=printer.bed_middle, purge_from=purge, tolerance_mm=tolerance)
+    return build(
+        part, settings, middle=printer.bed_middle, purge_from=purge, tolerance_mm=tolerance, resting_on=resting_on
+    )
 
 
 @dataclass(frozen=True, slots=True)

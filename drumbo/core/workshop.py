@@ -80,6 +80,7 @@ class Printer:
     folder: str = ""
     still_url: str = ""
     pause_gcode: str = "M0"
+    swaps: str = "hand"
     upload_url: str = ""
     upload_user: str = ""
     upload_token: str = ""
@@ -135,6 +136,11 @@ class Printer:
     def waits_s(self) -> float | None:
         """How long it may wait for somebody with its heaters on, s; None for as long as it takes."""
         return float(self.waits_h) * 3600 if self.waits_h.isdecimal() else None
+
+    @property
+    def by_feeder(self) -> bool:
+        """Whether it changes filament by itself at a T word; otherwise a print pauses for somebody's hand."""
+        return self.swaps == "feeder"
 
     @property
     def aside(self) -> tuple[float, float]:
@@ -336,6 +342,8 @@ PRINTER_FIELDS: tuple[Field, ...] = (
           help="From the nozzle to the farthest side of the head. For files that print one part after another."),
     Field("clearance_height_mm", "Room below the carriage", "mm", low=1, high=500, required=False,
           help="From the nozzle's tip up to the rods or the beam that carries the head."),
+    Field("swaps", "Filament is changed", kind="choice", required=False,
+          choices=(("hand", "by hand, at a pause"), ("feeder", "by a feeder at T0 and T1, through one nozzle"))),
     Field("tool_change_s", "A change of tool takes", "s", low=0, high=600, required=False),
     Field("dialect", "G-code dialect", kind="choice", choices=tuple((d.key, d.name) for d in DIALECTS)),
     Field("primes", "Prime with", kind="choice", required=False,

@@ -1,4 +1,8 @@
-"""Mesh files: STL, binary and text, and 3MF. What comes in is a solid in mm, or a clear reason why it is none."""
+"""Mesh files: STL, binary and text, and 3MF. What comes in is a solid in mm, or a clear reason why it is none.
+
+A file may hold several bodies: the objects that lie on a 3MF's plate with their components, or a text STL's solids. A
+binary STL is one body: nothing in it says where another begins.
+"""
 
 from __future__ import annotations
 
@@ -6,20 +10,24 @@ import io
 import re
 import zipfile
 from array import array
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
+from itertools import islice
 from xml.parsers.expat import ExpatError, ParserCreate
 
 import numpy as np
-from manifold3d import Error, Manifold, Mesh
+from manifold3d import Error, Manifold, Mesh, OpType
 from numpy.typing import NDArray
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.part_of_two import MOST_BODIES, Body
 from drumbo.core.piece import stl_bytes
 from drumbo.core.safe_zip import opened
 
 Floats = NDArray[np.float64]
 
+LONGEST_NAME = 40
 LARGEST_FILE = 20_000_000
 LARGEST_INSIDE = 200_000_000
 MOST_TRIANGLES, MOST_POINTS, MOST_COMPONENTS, DEEPEST = 1_000_000, 1_200_000, 20_000, 16
@@ -28,21 +36,57 @@ UNITS_MM = {"micron": 0.001, "millimeter": 1.0, "centimeter": 10.0, "inch": 25.4
 _NUMBER = rb"[-+]?(?:\d++\.?\d*+|\.\d++)(?:[eE][-+]?\d++)?+"
 _VERTEX = re.compile(rb"vertex\s++(" + _NUMBER + rb")\s++(" + _NUMBER + rb")\s++(" + _NUMBER + rb")")
 """Takes what it took and never gives back: a long run of digits or spaces costs its length, not its square."""
+_SOLID = re.compile(rb"^[ \t]*+solid\b[ \t]*+([^\r\n]{0,200}+)", re.IGNORECASE | re.MULTILINE)
 _NS = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
 
 
 def read_part(data: bytes) -> Manifold:
     """A solid that stands on z = 0 around x = y = 0, mm. InvalidInput names field "part" and what to do."""
+    return joined(read_bodies(data))
+
+
+def joined(bodies: Sequence[Body]) -> Manifold:
+    """All bodies as one solid."""
+    return Manifold.batch_boolean([body.solid for body in bodies], OpType.Add) if len(bodies) > 1 else bodies[0].solid
+
+
+def read_bodies(data: bytes) -> tuple[Body, ...]:
+    """The bodies of a file where they lie in the part, which stands on z = 0 around x = y = 0, mm. It is one body where
+    there are more than anybody gives a material to, or where one of them is not closed by itself. InvalidInput names
+    field "part" and what to do.
+    """
+    found = _checked(data)
+    solids = []
+    if 1 < len(found) <= MOST_BODIES:
+        # Each by itself: where two of them touch, the surface of both together is none of a solid.
+        with suppress(InvalidInput):
+            solids = [_solid(corners) for _, corners in found]
+    if not solids:
+        solids = [_solid(np.concatenate([corners for _, corners in found]))]
+    boxes = np.array([solid.bounding_box() for solid in solids])
+    (x0, y0, z0), (x1, y1, _) = boxes[:, :3].min(axis=0), boxes[:, 3:].max(axis=0)
+    move = (-(x0 + x1) / 2, -(y0 + y1) / 2, -z0)
+    names = [_name(name, k) for k, (name, _) in enumerate(found)]
+    return tuple(Body(name, solid.translate(move)) for name, solid in zip(names, solids, strict=False))
+
+
+def _name(said: str, index: int) -> str:
+    words = " ".join(said.split())[:LONGEST_NAME]
+    return words if words.isprintable() and words else f"body {index + 1}"
+
+
+def _checked(data: bytes) -> list[tuple[str, Floats]]:
+    """Names and (t, 3, 3) corners of a file's bodies, mm; there are some, not too many, and they lie somewhere."""
     if len(data) > LARGEST_FILE:
         raise InvalidInput("part", f"is larger than {LARGEST_FILE // 1_000_000} MB, the most that is read")
-    corners = _from_3mf(data) if data[:2] == b"PK" else _from_stl(data)
-    if not len(corners):
+    found = [(name, corners) for name, corners in (_from_3mf if data[:2] == b"PK" else _from_stl)(data) if len(corners)]
+    if not found:
         raise InvalidInput("part", "holds no triangles")
-    if len(corners) > MOST_TRIANGLES:
+    if sum(len(corners) for _, corners in found) > MOST_TRIANGLES:
         raise _too_many()
-    if not np.isfinite(corners).all() or np.abs(corners).max() > 1e5:
+    if any(not np.isfinite(corners).all() or np.abs(corners).max() > 1e5 for _, corners in found):
         raise InvalidInput("part", "has corners that lie nowhere; export it again")
-    return _standing(_solid(corners))
+    return found
 
 
 def _solid(corners: Floats) -> Manifold:
@@ -61,43 +105,43 @@ def _solid(corners: Floats) -> Manifold:
     return solid
 
 
-def _standing(solid: Manifold) -> Manifold:
-    x0, y0, z0, x1, y1, _ = solid.bounding_box()
-    return solid.translate((-(x0 + x1) / 2, -(y0 + y1) / 2, -z0))
-
-
-def _from_stl(data: bytes) -> Floats:
-    """(t, 3, 3) corners. A binary file tells itself by its length, whatever its header says."""
+def _from_stl(data: bytes) -> list[tuple[str, Floats]]:
+    """Names and (t, 3, 3) corners. A binary file tells itself by its length, whatever its header says."""
     count = int.from_bytes(data[80:84], "little") if len(data) >= 84 else -1
     if count >= 0 and len(data) == 84 + 50 * count:
         table = np.frombuffer(data, [("n", "<f4", 3), ("c", "<f4", (3, 3)), ("s", "<u2")], count, 84)
-        return np.asarray(table["c"], float)
+        return [("", np.asarray(table["c"], float))]
     if data.lstrip()[:5].lower() == b"solid":
-        found = _text_corners(data)
-        if len(found) % 3:
-            raise InvalidInput("part", "breaks off within a triangle; export it again")
-        return np.asarray(found.reshape(-1, 3, 3))
+        return _text_bodies(data)
     if count > 0 and 84 < len(data) < 84 + 50 * count:
         raise InvalidInput("part", f"breaks off: it promises {count:,} triangles and holds {(len(data) - 84) // 50:,}")
     raise InvalidInput("part", "is neither STL nor 3MF")
 
 
-def _text_corners(data: bytes) -> Floats:
-    """(n, 3) of a text STL's corners, in their order; no more are looked for than a part may have."""
-    numbers = array("d")
+def _text_bodies(data: bytes) -> list[tuple[str, Floats]]:
+    """Names and corners of a text STL's solids, in their order; no more are looked for than a part may have."""
+    numbers, places = array("d"), array("q")
     for found in _VERTEX.finditer(data):
         numbers.extend(map(float, found.groups()))
+        places.append(found.start())
         if len(numbers) > 9 * MOST_TRIANGLES:
             raise _too_many()
-    return np.array(numbers, float).reshape(-1, 3)
+    corners = np.array(numbers, float).reshape(-1, 3)
+    heads = list(islice(_SOLID.finditer(data), MOST_COMPONENTS))
+    ends = np.searchsorted(np.asarray(places), [head.start() for head in heads[1:]])
+    names = [head[1].decode("utf-8", "replace") for head in heads] or [""]
+    bodies = np.split(corners, ends)
+    if any(len(own) % 3 for own in bodies):
+        raise InvalidInput("part", "breaks off within a triangle; export it again")
+    return [(name, np.asarray(own.reshape(-1, 3, 3))) for name, own in zip(names, bodies, strict=True)]
 
 
 def _wrong(message: str) -> InvalidInput:
     return InvalidInput("part", message)
 
 
-def _from_3mf(data: bytes) -> Floats:
-    """(t, 3, 3) corners of all that the file's build plate holds, mm."""
+def _from_3mf(data: bytes) -> list[tuple[str, Floats]]:
+    """Names and (t, 3, 3) corners of all that the file's build plate holds, mm."""
     try:
         with opened(data, most=LARGEST_INSIDE, most_together=LARGEST_INSIDE, wrong=_wrong) as box:
             inside = [name for name in box.names if name.lower().endswith(".model")]
@@ -121,8 +165,9 @@ def _from_3mf(data: bytes) -> Floats:
 
 @dataclass(slots=True)
 class _Object3mf:
-    """Corners, triangles and components (object, transform) of one object."""
+    """Corners, triangles and components (object, transform) of one object, and what it is called."""
 
+    name: str = ""
     points: array[float] = field(default_factory=lambda: array("d"))
     corners: array[int] = field(default_factory=lambda: array("l"))
     components: list[tuple[str, str | None]] = field(default_factory=list)
@@ -161,7 +206,7 @@ class _Model3mf:
                 raise _too_many()
             self._open.corners.extend((int(found["v1"]), int(found["v2"]), int(found["v3"])))
         elif word == "object":
-            self._open = self.objects[found["id"]] = _Object3mf()
+            self._open = self.objects[found["id"]] = _Object3mf(found.get("name", ""))
         elif word in {"component", "item"}:
             self._parts_left -= 1
             if self._parts_left < 0:
@@ -176,7 +221,7 @@ def _too_many() -> InvalidInput:
     return InvalidInput("part", f"has more than {MOST_TRIANGLES:,} triangles; export it coarser")
 
 
-def _placed(model: _Model3mf) -> Floats:
+def _placed(model: _Model3mf) -> list[tuple[str, Floats]]:
     unit = UNITS_MM[model.unit]
     wanted = model.items or [(key, None) for key in model.objects]
     sizes: dict[str, tuple[int, int]] = {}
@@ -186,8 +231,11 @@ def _placed(model: _Model3mf) -> Floats:
     if sum(parts for _, parts in counted) > MOST_COMPONENTS:
         raise InvalidInput("part", f"is put together of more than {MOST_COMPONENTS:,} components")
     meshes = {key: _mesh(thing) for key, thing in model.objects.items()}
-    parts = [part for key, placed in wanted for part in _object(model, meshes, key, _matrix(placed))]
-    return np.concatenate(parts) * unit if parts else np.empty((0, 3, 3))
+    return [
+        (name, corners * unit)
+        for key, placed in wanted
+        for name, corners in _object(model, meshes, key, _matrix(placed))
+    ]
 
 
 def _size(
@@ -211,8 +259,10 @@ def _mesh(thing: _Object3mf) -> Floats:
     return points[corners]
 
 
-def _object(model: _Model3mf, meshes: dict[str, Floats], key: str, placed: Floats) -> list[Floats]:
-    found = [meshes[key] @ placed[:3] + placed[3]] if len(meshes[key]) else []
+def _object(
+    model: _Model3mf, meshes: dict[str, Floats], key: str, placed: Floats
+) -> list[tuple[str, Floats]]:  # fmt: skip
+    found = [(model.objects[key].name, meshes[key] @ placed[:3] + placed[3])] if len(meshes[key]) else []
     for part, transform in model.objects[key].components:
         own = _matrix(transform)
         both = np.vstack([own[:3] @ placed[:3], own[3] @ placed[:3] + placed[3]])

@@ -40,8 +40,8 @@ class Jaws:
 class SimulatedReader(Protocol):
     """What can be asked about a print on a simulated device."""
 
-    def load(self, holder: str, what: Load, *, clean: bool = True) -> None: ...
-    def recall(self, number: int, file: str, what: Load) -> None: ...
+    def load(self, holder: str, what: Load, second: Load | None = None, *, clean: bool = True) -> None: ...
+    def recall(self, number: int, file: str, what: Load, second: Load | None = None) -> None: ...
     def picture(self, view: str) -> tuple[bytes, dict[str, Any] | None]: ...
     def scores(
         self, boxes: Sequence[Box], aspects: Sequence[str], seed: int, number: int | None
@@ -64,12 +64,13 @@ class _Door:
     def __init__(self, device: HttpDevice) -> None:
         self._device = device
 
-    def load(self, holder: str, what: Load, *, clean: bool = True) -> None:
-        self._device.post(f"/{holder}", {**_load(what), "clean": clean})
+    def load(self, holder: str, what: Load, second: Load | None = None, *, clean: bool = True) -> None:
+        """Onto the holder; and where there is a second one, both into its feeder."""
+        self._device.post(f"/{holder}", {**_load(what, second), "clean": clean})
 
-    def recall(self, number: int, file: str, what: Load) -> None:
+    def recall(self, number: int, file: str, what: Load, second: Load | None = None) -> None:
         """Object `number` was printed in an earlier life of the device, of the file of that name."""
-        self._device.post("/printed", {"object": number, "file": file, **_load(what)})
+        self._device.post("/printed", {"object": number, "file": file, **_load(what, second)})
 
     def picture(self, view: str) -> tuple[bytes, dict[str, Any] | None]:
         try:
@@ -101,8 +102,9 @@ class _Door:
         return found[key]
 
 
-def _load(what: Load) -> dict[str, Any]:
-    return {"family": what.family, "seed": what.seed, "colour": what.colour}
+def _load(what: Load, second: Load | None = None) -> dict[str, Any]:
+    told: dict[str, Any] = {"family": what.family, "seed": what.seed, "colour": what.colour}
+    return told if second is None else {**told, "second": _load(second)}
 
 
 def _sent(jaws: Jaws) -> dict[str, Any]:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime
 from threading import Condition
 from typing import Any
 
 from cachetools import LRUCache, cached
-from manifold3d import Manifold
 from sqlalchemy import or_, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
@@ -18,9 +18,10 @@ from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import number as read_number
 from drumbo.core.filament_change import USUAL_PURGE_MM
 from drumbo.core.pair import CommonGround, Partner, check_pair, common_ground
-from drumbo.core.part_of_two import PartOfTwo, part_of_two, read_heights
+from drumbo.core.part_of_two import Body, PartOfTwo, part_of_bodies, part_of_two, read_bodies, read_heights
+from drumbo.exchange.meshes import joined
 from drumbo.services.convert import material_of, partner_of, printer_of
-from drumbo.services.planner import PlannedPart, part_of
+from drumbo.services.planner import PlannedPart, bodies_of
 from drumbo.services.profiles import get_row
 from drumbo.store.database import Workshop
 from drumbo.store.models import PairRow, ProfileRow, TrialRow
@@ -68,6 +69,15 @@ class PairSheet:
     def name(self) -> str:
         """Both spools."""
         return f"{self.one.partner.name} and {self.other.partner.name}"
+
+    @property
+    def purges_mm(self) -> tuple[float, float]:
+        """What is pushed at a change, from the first to the second and back, mm: as found, or as usual."""
+        there, back = (
+            float(self.values[key]["number"]) if key in self.values else USUAL_PURGE_MM
+            for key in ("purge_there_mm", "purge_back_mm")
+        )
+        return there, back
 
 
 def create(workshop: Workshop, one_id: int, other_id: int | None) -> int:
@@ -121,47 +131,66 @@ def sheet(workshop: Workshop, number: int) -> PairSheet:
 
 @dataclass(frozen=True, slots=True)
 class PlannedOfTwo:
-    """A part planned for a pair: which, and what it comes to."""
+    """A part planned for a pair: which, what it comes to, and where it goes by bodies, each one's solid and whether it
+    is of the first material.
+    """
 
     part: PlannedPart
     plan: PartOfTwo
+    bodies: tuple[tuple[Body, bool], ...] = ()
 
 
-def plan_part(workshop: Workshop, number: int, part_id: int, heights: str, hand: str) -> PlannedOfTwo:
-    """A part whose material changes at some heights, mm, with so many minutes of hand time each. InvalidInput names
-    what cannot be.
+def plan_part(workshop: Workshop, number: int, part_id: int, typed: Mapping[str, str]) -> PlannedOfTwo:
+    """A part of both, with what was typed: `hand`, minutes for each change; and the `heights`, mm, at which the
+    material changes, or for a part of several bodies the material of each. InvalidInput names what cannot be.
     """
-    at, minutes = read_heights(heights), read_number("hand", hand)
-    if not 0 <= minutes <= MOST_HAND_MIN:
-        raise InvalidInput("hand", f"must lie between 0 and {MOST_HAND_MIN:g} minutes")
     found = sheet(workshop, number)
-    part, solid = part_of(workshop, part_id)
+    part, bodies = bodies_of(workshop, part_id)
     wide, deep, high = part.size
     if wide > found.printer.bed_x_mm or deep > found.printer.bed_y_mm or high > found.printer.height_mm:
         raise InvalidInput("part", f"is {wide:g} × {deep:g} × {high:g} mm; {found.printer.name} has no room for it")
-    there, back = (
-        float(found.values[key]["number"]) if key in found.values else USUAL_PURGE_MM
-        for key in ("purge_there_mm", "purge_back_mm")
-    )
-    one, other = found.one.partner, found.other.partner
-    return PlannedOfTwo(part, _planned(solid, one, other, found.printer, at, minutes, (there, back), part_id))
+    minutes = 0.0 if found.printer.by_feeder else read_number("hand", typed.get("hand", ""))
+    if not 0 <= minutes <= MOST_HAND_MIN:
+        raise InvalidInput("hand", f"must lie between 0 and {MOST_HAND_MIN:g} minutes")
+    asked = Turns(minutes, found.purges_mm, part_id)
+    if part.bodies and not typed.get("heights", "").strip():
+        of_first = read_bodies(part.bodies, typed)
+        plan = _planned(bodies, found, replace(asked, of_first=of_first))
+        return PlannedOfTwo(part, plan, tuple(zip(bodies, of_first, strict=True)))
+    return PlannedOfTwo(part, _planned(bodies, found, replace(asked, heights=read_heights(typed.get("heights", "")))))
 
 
-def _planned_key(
-    _solid: Manifold, one: Partner, other: Partner, printer: Any, at: tuple[float, ...], minutes: float,
-    purge_mm: tuple[float, float], part_id: int,
-) -> tuple[object, ...]:  # fmt: skip
-    numbers = (tuple(sorted(partner.profile.numbers().items())) for partner in (one, other))
-    return part_id, *numbers, one.material, other.material, repr(printer), at, minutes, purge_mm
+@dataclass(frozen=True, slots=True)
+class Turns:
+    """What decides the turns of the two in a part: heights, mm, or each body's material; the hand's minutes for each
+    change, and what is purged, there and back, mm.
+    """
+
+    hand_min: float
+    purge_mm: tuple[float, float]
+    part_id: int
+    heights: tuple[float, ...] = ()
+    of_first: tuple[bool, ...] = ()
+
+
+def _planned_key(_bodies: Sequence[Body], pair: PairSheet, asked: Turns) -> tuple[object, ...]:
+    partners = (pair.one.partner, pair.other.partner)
+    numbers = (tuple(sorted(partner.profile.numbers().items())) for partner in partners)
+    return asked, *numbers, *(partner.material for partner in partners), repr(pair.printer)
 
 
 @cached(LRUCache(MOST_PLANNED), key=_planned_key, condition=Condition())
-def _planned(
-    solid: Manifold, one: Partner, other: Partner, printer: Any, at: tuple[float, ...], minutes: float,
-    purge_mm: tuple[float, float], _part_id: int,
-) -> PartOfTwo:  # fmt: skip
+def _planned(bodies: Sequence[Body], pair: PairSheet, asked: Turns) -> PartOfTwo:
     """Reckoned once: it takes seconds for a large part."""
-    return part_of_two(solid, one, other, printer, at, hand_min=minutes, purge_mm=purge_mm)
+    one, other = pair.one.partner, pair.other.partner
+    minutes, purge_mm = asked.hand_min, asked.purge_mm
+    if asked.of_first:
+        return part_of_bodies(
+            bodies, asked.of_first, one, other, pair.printer, hand_min=minutes, purge_mm=purge_mm
+        )  # fmt: skip
+    return part_of_two(
+        joined(bodies), one, other, pair.printer, asked.heights, hand_min=minutes, purge_mm=purge_mm
+    )  # fmt: skip
 
 
 def pair_row(session: Session, number: int) -> PairRow:

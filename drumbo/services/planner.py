@@ -15,9 +15,10 @@ from sqlalchemy.exc import IntegrityError
 from drumbo.core import planner
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Field, Scalar
+from drumbo.core.part_of_two import Body
 from drumbo.core.planner import Planned, Stage
 from drumbo.core.toolpath import Toolpath
-from drumbo.exchange.meshes import read_part
+from drumbo.exchange.meshes import joined, read_bodies
 from drumbo.services.convert import context_of
 from drumbo.services.profiles import get_row
 from drumbo.store.database import Workshop
@@ -31,11 +32,14 @@ MOST_PATHS, MOST_SOLIDS, MOST_PLANNED = 12, 4, 100
 
 @dataclass(frozen=True, slots=True)
 class PlannedPart:
-    """A part to plan for; number 0 is Drumbo's own. `size` is x, y, z in mm."""
+    """A part to plan for; number 0 is Drumbo's own. `size` is x, y, z in mm; `bodies` what its bodies are called, where
+    it has several.
+    """
 
     id: int
     name: str
     size: tuple[float, float, float]
+    bodies: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +82,7 @@ def parts(workshop: Workshop) -> tuple[PlannedPart, ...]:
 
 def _part(row: PartRow) -> PlannedPart:
     x, y, z = row.size["mm"]
-    return PlannedPart(row.id, row.name, (x, y, z))
+    return PlannedPart(row.id, row.name, (x, y, z), tuple(row.size.get("bodies", ())))
 
 
 def _reference() -> PlannedPart:
@@ -92,15 +96,17 @@ def _size(solid: Manifold) -> tuple[float, float, float]:
 
 def add_part(workshop: Workshop, name: str, data: bytes) -> int:
     """Take a maker's STL or 3MF in; returns its number. The same file twice is the same part."""
-    solid = read_part(data)
+    bodies = read_bodies(data)
+    size = {"mm": list(_size(joined(bodies))), "bodies": [body.name for body in bodies] if len(bodies) > 1 else []}
     name = PurePath(name.replace("\\", "/")).name[:LONGEST_NAME].strip() or "part"
     digest = workshop.files.put(data)
     with workshop.writing() as session:
         row = session.scalars(select(PartRow).where(PartRow.digest == digest)).first()
         if row is None:
-            row = PartRow(name=name, digest=digest, size={"mm": list(_size(solid))})
+            row = PartRow(name=name, digest=digest, size=size)
             session.add(row)
             session.flush()
+        row.size = size
         return row.id
 
 
@@ -112,6 +118,17 @@ def part_of(workshop: Workshop, part_id: int) -> tuple[PlannedPart, Manifold]:
             raise NotFound(f"there is no part number {part_id}")
         part, digest = (_part(row), row.digest) if row is not None else (_reference(), "")
     return part, _solid(workshop, digest)
+
+
+def bodies_of(workshop: Workshop, part_id: int) -> tuple[PlannedPart, tuple[Body, ...]]:
+    """A part and its bodies; one for a part that has no more. NotFound for a part there is not."""
+    part, solid = part_of(workshop, part_id)
+    if not part.bodies:
+        return part, (Body(part.name, solid),)
+    with workshop.reading() as session:
+        row = session.get(PartRow, part_id)
+        digest = row.digest if row is not None else ""
+    return part, _bodies(workshop, digest)
 
 
 def question(workshop: Workshop, profile_id: int, part_id: int, typed: Mapping[str, Scalar]) -> Question:
@@ -175,11 +192,18 @@ def _roads(workshop: Workshop, asked: Question, wish: Mapping[str, float]) -> To
     return planner.roads(_solid(workshop, asked.solid_key), wish, asked.context.profile, asked.context.printer)
 
 
-@cached(
-    LRUCache(MOST_SOLIDS), key=lambda workshop, digest: (str(workshop.folder), digest), condition=Condition()
-)  # fmt: skip
+def _file_key(workshop: Workshop, digest: str) -> tuple[str, str]:
+    return str(workshop.folder), digest
+
+
+@cached(LRUCache(MOST_SOLIDS), key=_file_key, condition=Condition())
 def _solid(workshop: Workshop, digest: str) -> Manifold:
-    return read_part(workshop.files.get(digest)) if digest else planner.reference_part()
+    return joined(_bodies(workshop, digest)) if digest else planner.reference_part()
+
+
+@cached(LRUCache(MOST_SOLIDS), key=_file_key, condition=Condition())
+def _bodies(workshop: Workshop, digest: str) -> tuple[Body, ...]:
+    return read_bodies(workshop.files.get(digest))
 
 
 def kept_sets(workshop: Workshop) -> tuple[KeptSet, ...]:

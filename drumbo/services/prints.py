@@ -27,10 +27,11 @@ from drumbo.links.hands import factors
 from drumbo.links.journal import JournalEntry
 from drumbo.links.package import layers_of
 from drumbo.links.runs import GO_ON, HAND, OFF, PACKAGE, PAUSE, PRINT, STOP, RunOrder, Runs, count_lines, new_name
-from drumbo.links.simulated import Load, simulated_reader
+from drumbo.links.simulated import simulated_reader
 from drumbo.services.convert import kind_of, material_of, piece_of, printer_of
 from drumbo.services.live import layer_begins, pauses_of
 from drumbo.services.pictures import add_picture
+from drumbo.services.simulated import spools_of
 from drumbo.services.spools import keep_loaded, take_from_spool
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
@@ -72,12 +73,12 @@ class PrintManager:
             digest = trial.file_digest
             self._workshop.files.get(digest)
             holder, material_id = material_of(material).holder, material.id
-            spool = Load(material.family, material.spool_seed, material.colour_hex)
+            spools = spools_of(trial)
         job = self._job(printer, self._workshop.files.path(digest).resolve(), rests)
         name = new_name()
         with self.runs.claim(job.url, printer.name) as claimed:
             if printer.camera_url:
-                simulated_reader(printer.camera_url).load(holder, spool)
+                simulated_reader(printer.camera_url).load(holder, *spools)
             with self._workshop.writing() as session:
                 session.execute(
                     update(PrintRow)
@@ -364,7 +365,13 @@ class PrintManager:
 
 
 def _take_from_spools(session: Session, run: PrintRow) -> None:
-    """What a print took, from the spool that was in at the time: a pause may have changed it."""
+    """What a print took, from the spool that was in at the time: a pause may have changed it, or a feeder."""
+    second = run.trial.facts.get("second_share")
+    if second and run.trial.pair is not None:
+        share = run.sent / max(run.total, 1)
+        take_from_spool(session, run.trial, share * (1 - second))
+        take_from_spool(session, run.trial, share * second, run.trial.pair.other.material)
+        return
     wanted = select(ChangeRow).where(ChangeRow.print_id == run.id, ChangeRow.at_sent.is_not(None))
     changes = session.scalars(wanted.order_by(ChangeRow.at_sent, ChangeRow.id)).all()
     spools = [run.trial.profile.material, *(change.new for change in changes)]

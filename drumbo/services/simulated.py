@@ -35,12 +35,18 @@ def recall_prints(workshop: Workshop) -> int:
             camera = printer_of(row.profile.printer).camera_url
             frames = [p.frame for p in row.pictures if p.source == "camera" and p.frame]
             if camera and frames:
-                spool = row.profile.material
-                load = Load(spool.family, spool.spool_seed, spool.colour_hex)
-                known.append((camera, int(frames[-1]["object"]), row.file_digest, load))
-    for camera, number, file, load in known:
-        simulated_reader(camera).recall(number, file, load)
+                known.append((camera, int(frames[-1]["object"]), row.file_digest, spools_of(row)))
+    for camera, number, file, spools in known:
+        simulated_reader(camera).recall(number, file, *spools)
     return len(known)
+
+
+def spools_of(row: TrialRow) -> tuple[Load, ...]:
+    """What a simulated device needs for a trial: its spool; and where a feeder changes it, the other one too."""
+    materials = [row.profile.material]
+    if row.pair is not None and getattr(printer_of(row.profile.printer), "by_feeder", False):
+        materials.append(row.pair.other.material)
+    return tuple(Load(each.family, each.spool_seed, each.colour_hex) for each in materials)
 
 
 def simulated_readings(workshop: Workshop, trial_id: int) -> int:

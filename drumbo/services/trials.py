@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session, selectinload
 
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Scalar
+from drumbo.core.pair import SECOND
 from drumbo.core.piece import Drawing, Piece, draw
 from drumbo.core.run import BROKEN, UNSURE, Heaters, RunState
 from drumbo.exchange.meshes import MESHES
@@ -192,7 +193,12 @@ def create(workshop: Workshop, profile_id: int, slug: str, typed: Typed, pair_id
             state=TrialState.PLANNED,
             plan=plan.to_json(),
             readings={},
-            facts={"seconds": file.seconds, "grams": file.grams, "cost": file.cost},
+            facts={
+                "seconds": file.seconds,
+                "grams": file.grams,
+                "cost": file.cost,
+                **({} if pair is None else {"second_share": file.path.share_of_tool(SECOND)}),
+            },
             file_digest=digest,
             pair_id=pair_id,
             other_revision=other_revision,

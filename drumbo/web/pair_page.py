@@ -6,10 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+from manifold3d import Manifold
+
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.pair import Bonds, Partner, Window
-from drumbo.core.part_of_two import PartOfTwo
-from drumbo.services.pairs import Member, PairSheet
+from drumbo.services.pairs import Member, PairSheet, PlannedOfTwo
 from drumbo.trials import kinds_of
 
 WIDE, LEFT, TOP, ROW = 460.0, 16.0, 22.0, 34.0
@@ -176,31 +178,52 @@ def _windows(
     return WindowPicture(name, (bars[0], bars[1]), band, x(best), best_says, ticks, TOP + 2 * ROW + 8, says)
 
 
-STACK_HIGH = 180.0
-
-
 @dataclass(frozen=True, slots=True)
-class StackBand:
-    """Layers of one material in the drawing of a part: where, its colour and whose they are."""
+class Look:
+    """What is seen of one material: a path in mm, upright, its colour and whose it is."""
 
-    y: float
-    height: float
+    path: str
     colour: str
     name: str
     says: str
 
 
-def stack_picture(plan: PartOfTwo, sheet: PairSheet) -> tuple[StackBand, ...]:
-    """A part from the side as bands to scale, the plate below."""
-    high = plan.ranges[-1].high_mm
-    bands = []
-    for each in plan.ranges:
-        member = sheet.one if each.first else sheet.other
-        bands.append(
-            StackBand(
-                round(STACK_HIGH * (1 - each.high_mm / high), 1),
-                round(STACK_HIGH * (each.high_mm - each.low_mm) / high, 1), member.colour_hex,
-                member.partner.material.product, f"{each.low_mm:g} to {each.high_mm:g} mm",
-            )
-        )  # fmt: skip
-    return tuple(bands)
+@dataclass(frozen=True, slots=True)
+class PartPicture:
+    """A part from the front, to scale, and the plate below."""
+
+    view: str
+    looks: tuple[Look, ...]
+    plate: str
+
+
+def part_picture(planned: PlannedOfTwo, sheet: PairSheet) -> PartPicture:
+    """The part by its bodies, the nearest last; or as bands of layers."""
+    wide, _, high = planned.part.size
+    half = wide / 2
+    members = {True: sheet.one, False: sheet.other}
+    if planned.bodies:
+        far_first = sorted(planned.bodies, key=lambda each: -each[0].solid.bounding_box()[1])
+        looks = [_look(_outline(body.solid), members[first], body.name) for body, first in far_first]
+    else:
+        looks = [
+            _look(f"M{-half:g} {-r.low_mm:g}H{half:g}V{-r.high_mm:g}H{-half:g}Z", members[r.first],
+                  f"{r.low_mm:g} to {r.high_mm:g} mm")
+            for r in planned.plan.ranges
+        ]  # fmt: skip
+    edge = max(wide, high) / 40
+    view = f"{-half - edge:g} {-high - edge:g} {wide + 2 * edge:g} {high + 2 * edge:g}"
+    return PartPicture(view, tuple(looks), f"M{-half - edge:g} {edge / 4:g}H{half + edge:g}")
+
+
+def _look(path: str, member: Member, says: str) -> Look:
+    return Look(path, member.colour_hex, member.partner.material.product, says)
+
+
+def _outline(solid: Manifold) -> str:
+    """A solid as it is seen from the front."""
+    seen = solid.rotate((90.0, 0.0, 0.0)).project().simplify(0.05)
+    return "".join(
+        "M" + "L".join(f"{x:.2f} {y:.2f}" for x, y in ring.tolist()) + "Z"
+        for ring in map(np.asarray, seen.to_polygons())
+    )

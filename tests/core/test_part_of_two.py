@@ -1,14 +1,30 @@
-"""A part of two materials by turns: its three times, and where it has to be changed."""
+"""A part of two materials by turns of its layers or by its bodies: its three times, and where it has to be changed."""
 
 from __future__ import annotations
 
+from itertools import chain, pairwise, product
+
+import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from manifold3d import Manifold
 
 from drumbo.core import planner
 from drumbo.core.errors import InvalidInput
 from drumbo.core.pair import Partner
-from drumbo.core.part_of_two import PartOfTwo, part_of_two, read_heights
+from drumbo.core.part_of_two import (
+    Body,
+    PartOfTwo,
+    changes_in,
+    order_of,
+    part_of_bodies,
+    part_of_two,
+    read_bodies,
+    read_heights,
+)
 from drumbo.core.piece import block
+from drumbo.core.toolpath import Role
 from drumbo.core.workshop import Printer
 from tests.conftest import plain_context
 
@@ -68,3 +84,71 @@ def test_heights_beyond_the_part_or_on_one_layer_are_named() -> None:
     for heights, says in (((30.0,), "12.2 mm high"), ((0.05,), "within the first layer"), ((4.0, 4.05), "same layer")):
         with pytest.raises(InvalidInput, match=says):
             _planned(heights)
+
+
+CORE, RING = (
+    block((-12, -12, 0), (12, 12, 8.04)),
+    block((-20, -15, 0), (20, 15, 4.04)) - block((-12, -12, 0), (12, 12, 5)),
+)
+
+
+def _of_bodies(*solids: Manifold, of_first: tuple[bool, ...] = (True, False), hand_min: float = 4) -> PartOfTwo:
+    bodies = [Body(f"body {k}", solid) for k, solid in enumerate(solids)]
+    return part_of_bodies(bodies, of_first, STIFF, SOFT, PRINTER, hand_min=hand_min, purge_mm=(40, 60))
+
+
+def test_bodies_above_each_other_come_to_what_heights_come_to() -> None:
+    lower, upper = block((-20, -15, 0), (20, 15, 4.04)), block((-20, -15, 4.04), (20, 15, 12.24))
+    found, by_heights = _of_bodies(lower, upper), _planned((4.0,))
+    assert [(c.layer, c.to_first, c.within) for c in found.changes] == [(21, False, False)]
+    assert [(r.low_mm, r.high_mm) for r in found.ranges] == [(r.low_mm, r.high_mm) for r in by_heights.ranges]
+    # The lower body has a top of its own, which the part that only changes its material has not.
+    assert found.grams(False) == pytest.approx(by_heights.grams(False), rel=0.25)
+    assert found.own_s == pytest.approx(by_heights.own_s, rel=0.25)
+    assert found.own_s < found.softer_s
+
+
+def test_a_body_that_rests_on_another_neither_bridges_nor_hangs() -> None:
+    wish = planner.as_now(SOFT.profile, PRINTER)
+    between = block((-10, -15, 0), (10, 15, 4.04))
+    table = block((-20, -15, 0), (20, 15, 8.04)) - between
+
+    def in_air(resting_on: Manifold | None) -> int:
+        path = planner.roads(table, wish, SOFT.profile, PRINTER, resting_on)
+        return int(np.isin(path.role, [Role.BRIDGE, Role.OVERHANG]).sum())
+
+    assert in_air(None) > 10
+    assert in_air(between) == 0
+
+
+def test_layers_of_both_begin_with_what_is_in_the_nozzle() -> None:
+    found = _of_bodies(CORE, RING)
+    assert len(found.changes) == 20, "one on each layer of both; above them the core alone, which is in there by then"
+    assert found.in_turn == 40
+    assert {c.within for c in found.changes} == {True}
+    assert found.changes[-1].to_first
+    assert found.hand_s == pytest.approx(20 * 240)
+    assert _of_bodies(CORE, RING, hand_min=0).changes_s == pytest.approx(found.changes_s - found.hand_s)
+
+
+@given(st.lists(st.sampled_from([(True, False), (False, True), (True, True), (False, False)]), max_size=7))
+def test_no_order_changes_less(layers: list[tuple[bool, bool]]) -> None:
+    prints = np.array(layers, bool).reshape(-1, 2).T
+    found = order_of(prints)
+    visits = [[own for own in (0, 1) if prints[own, layer]] for layer in range(prints.shape[1])]
+    assert sorted(found) == sorted((layer, own) for layer, owns in enumerate(visits) for own in owns)
+    assert [layer for layer, _ in found] == sorted(layer for layer, _ in found)
+    every = product(*([owns] if len(owns) < 2 else [owns, owns[::-1]] for owns in visits))
+    assert changes_in(found) == min(sum(a != b for a, b in pairwise(chain.from_iterable(order))) for order in every)
+
+
+def test_bodies_that_overlap_or_do_not_touch_or_lack_a_material_are_named() -> None:
+    for far, says in ((block((-12, -12, 4), (12, 12, 20)), "in both"), (RING.translate((0, 0, 9)), "are between them")):
+        with pytest.raises(InvalidInput, match=says):
+            _of_bodies(CORE, far)
+    with pytest.raises(InvalidInput) as missing:
+        read_bodies(("core", "ring", "sole"), {"body_0": "one", "body_2": "neither"})
+    assert set(missing.value.problems) == {"body_1", "body_2"}
+    with pytest.raises(InvalidInput, match="the same material"):
+        read_bodies(("core", "ring"), {"body_0": "one", "body_1": "one"})
+    assert read_bodies(("core", "ring"), {"body_0": "one", "body_1": "other"}) == (True, False)

@@ -14,7 +14,7 @@ from manifold3d import Manifold
 from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import stl_bytes
 from drumbo.core.planner import reference_part
-from drumbo.exchange.meshes import read_part
+from drumbo.exchange.meshes import read_bodies, read_part
 
 NS = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
 
@@ -27,6 +27,12 @@ def _text_stl(solid: Manifold) -> bytes:
         + "endloop\nendfacet\n" for three in corners.tolist()
     )  # fmt: skip
     return f"solid part\n{facets}endsolid part\n".encode()
+
+
+def _object(solid: Manifold, number: int, name: str) -> str:
+    inner = _model(solid)
+    start, end = inner.index("<mesh>"), inner.index("</mesh>")
+    return f'<object id="{number}" name="{name}">{inner[start:end]}</mesh></object>'
 
 
 def _model(solid: Manifold, *, unit: str = "millimeter", item: str = "", extra: str = "") -> str:
@@ -62,6 +68,24 @@ def test_stl_binary_and_text_and_3mf_give_the_same_solid_on_the_plate() -> None:
     _same(read_part(b"solid looks like text" + stl_bytes(moved)[21:]), solid)
     _same(read_part(_text_stl(moved)), solid)
     _same(read_part(_zip(_model(moved))), solid)
+
+
+def test_bodies_keep_their_names_and_places() -> None:
+    lower, upper = Manifold.cube((20, 20, 4)), Manifold.cube((10, 10, 6)).translate((0, 0, 4))
+    text = _text_stl(lower).replace(b"solid part", b"solid the lower one", 1) + _text_stl(upper)
+    two = _model(lower, item="", extra=_object(upper, 2, "sole")).replace("</build>", '<item objectid="2"/></build>')
+    for data, names in ((text, ["the lower one", "part"]), (_zip(two), ["body 1", "sole"])):
+        found = read_bodies(data)
+        assert [body.name for body in found] == names
+        assert [body.solid.volume() for body in found] == pytest.approx([1600, 600])
+        assert found[1].solid.bounding_box() == pytest.approx((-10, -10, 4, 0, 0, 10), abs=1e-4)
+        assert read_part(data).volume() == pytest.approx(2200), "faces that touch are none of the whole"
+    one = read_bodies(stl_bytes(lower))
+    assert [body.name for body in one] == ["body 1"]
+    halves = _text_stl(lower).split(b"endloop\nendfacet\n")
+    open_ones = b"endloop\nendfacet\nendsolid\nsolid b\n".join((b"endloop\nendfacet\n".join(halves[:5]),
+                                                             b"endloop\nendfacet\n".join(halves[5:])))  # fmt: skip
+    assert len(read_bodies(open_ones)) == 1, "surfaces that are closed only together are one body"
 
 
 def test_3mf_units_and_transforms_count() -> None:

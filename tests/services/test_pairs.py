@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import time
 
+import numpy as np
 import pytest
 from flask.testing import FlaskClient
+from manifold3d import Manifold
 
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.filament_change import ChangeStep
-from drumbo.services import adopting, by_hand, filament, handing, pairs, profiles, reading, trials, workshop
+from drumbo.core.piece import block, stl_bytes
+from drumbo.services import adopting, by_hand, filament, handing, pairs, planner, profiles, reading, trials, workshop
 from drumbo.services.prints import PrintManager
-from drumbo.services.simulated import simulated_readings
-from drumbo.standins.filament.by_turns import PAST_MM
+from drumbo.services.simulated import recall_prints, simulated_readings
+from drumbo.standins.earlier import Earlier
+from drumbo.standins.filament.device import PAST_MM, FilamentPrinter, Loaded
 from drumbo.standins.filament.mixing import draw_mixing
 from drumbo.standins.strips import SEEN
 from drumbo.store.database import Workshop
@@ -75,7 +79,7 @@ def test_what_is_no_pair_is_refused_and_what_was_chosen_stays(
 def test_a_part_of_both_tells_its_times_and_what_was_typed_stays(
     house: Workshop, begun: Begun, pair: int, client: FlaskClient
 ) -> None:
-    found = pairs.plan_part(house, pair, 0, "4; 8", "5")
+    found = pairs.plan_part(house, pair, 0, {"heights": "4; 8", "hand": "5"})
     assert found.part.name == "the reference part"
     assert [change.layer for change in found.plan.changes] == [21, 41]
     page = client.get(f"/pairs/{pair}?part=0&heights=4%3B+8&hand=5").text
@@ -92,6 +96,35 @@ def test_a_part_of_both_tells_its_times_and_what_was_typed_stays(
         assert f'value="{heights}"' in refused.text
         assert f'value="{hand}"' in refused.text
     assert client.get(f"/pairs/{pair}?part=77&heights=4&hand=5").status_code == 404
+
+
+def test_a_part_of_several_bodies_is_given_its_materials(
+    house: Workshop, begun: Begun, pair: int, client: FlaskClient
+) -> None:
+    lower, upper = block((-10, -10, 0), (10, 10, 4.04)), block((-10, -10, 4.04), (10, 10, 6.04))
+    whole = planner.add_part(house, "plain.stl", stl_bytes(lower + upper))
+    both = b"".join(b"solid %s\n%s" % (name, _facets(solid)) for name, solid in ((b"plate", lower), (b"sole", upper)))
+    part = planner.add_part(house, "damper.stl", both)
+    assert planner.bodies_of(house, whole)[0].bodies == ()
+    fields = client.get(f"/pairs/{pair}/part?part={part}").text
+    assert fields.index("plate") < fields.index("sole")
+    asked = {"part": str(part), "hand": "4", "heights": ""}
+    refused = client.get(f"/pairs/{pair}", query_string={**asked, "body_0": "one"})
+    assert refused.status_code == 422
+    assert "Choose a material for sole" in refused.text
+    page = client.get(f"/pairs/{pair}", query_string={**asked, "body_0": "other", "body_1": "one"}).text
+    assert "1 change besides" in page
+    assert page.count("</title></path>") == 2, "both are drawn"
+    found = pairs.plan_part(house, pair, part, {**asked, "body_0": "other", "body_1": "one"})
+    assert [(c.layer, c.to_first) for c in found.plan.changes] == [(21, True)]
+    by_height = pairs.plan_part(house, pair, part, {**asked, "heights": "2"})
+    assert [c.layer for c in by_height.plan.changes] == [11]
+
+
+def _facets(solid: Manifold) -> bytes:
+    mesh = solid.to_mesh()
+    corners = np.asarray(mesh.vert_properties)[:, :3][mesh.tri_verts].reshape(-1, 3).tolist()
+    return "".join(f"vertex {x} {y} {z}\n" for x, y, z in corners).encode()
 
 
 def test_a_bond_pauses_once_and_says_where_nothing_holds(house: Workshop, begun: Begun, pair: int) -> None:
@@ -150,14 +183,8 @@ def test_what_a_change_takes_is_printed_read_and_offered(
     assert read.result is not None
     assert read.result.value is not None
     assert read.result.also is not None
-    distance = sum((a - b) ** 2 for a, b in zip(bytes.fromhex(LABEL["colour_hex"][1:]), bytes.fromhex(BLUE[1:]),
-                                                strict=True)) ** 0.5 / 441.7  # fmt: skip
-    ways = (("pla", 3), ("pla", 9))
-    for found_mm, (old, new) in ((read.result.value, ways), (read.result.also["back"], ways[::-1])):
-        mixing, truth = draw_mixing(old, new), 0.0
-        while mixing.old_share(PAST_MM + truth) * distance > SEEN:
-            truth += 0.5
-        assert found_mm == pytest.approx(truth, rel=0.3, abs=8), (old, new)
+    for found_mm, truth_mm in zip((read.result.value, read.result.also["back"]), _truths_mm(), strict=True):
+        assert found_mm == pytest.approx(truth_mm, rel=0.3, abs=8)
     assert adopting.adopt(house, trial) == 0
     kept = pairs.sheet(house, pair).values
     assert kept["purge_there_mm"]["number"] == round(read.result.value)
@@ -170,3 +197,59 @@ def test_what_a_change_takes_is_printed_read_and_offered(
     adopting.take_back(house, trial)
     assert pairs.sheet(house, pair).values == {}
     assert trials.sheet(house, trial).adopted_revision is None
+
+
+def _truths_mm() -> list[float]:
+    """From where each of the two is clean, there and back."""
+    colours = (bytes.fromhex(colour[1:]) for colour in (LABEL["colour_hex"], BLUE))
+    distance = sum((a - b) ** 2 for a, b in zip(*colours, strict=True)) ** 0.5 / 441.7
+    ways, truths = (("pla", 3), ("pla", 9)), []
+    for old, new in (ways, ways[::-1]):
+        mixing, truth = draw_mixing(old, new), 0.0
+        while mixing.old_share(PAST_MM + truth) * distance > SEEN:
+            truth += 0.5
+        truths.append(truth)
+    return truths
+
+
+def test_a_feeder_changes_by_t_words_and_each_spool_is_counted(
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin, blue: int, pair: int
+) -> None:
+    workshop.save_printer(house, {**workshop.as_typed(house, begun.printer), "swaps": "feeder"}, begun.printer)
+    by_hand.set_value(house, pairs.sheet(house, pair).other.profile_id, "nozzle_c", "232")
+    draft = trials.draft(house, begun.profile, "changeover", None, pair)
+    trial = trials.create(house, begun.profile, "changeover", draft.plan, pair)
+    taken = handing.file_with_pause(house, trial, None).decode()
+    assert "; pause" not in taken
+    changes = [line for line in taken.splitlines() if line.startswith(("T", "M109"))]
+    own_c = f"M109 R{pairs.sheet(house, pair).one.partner.number('nozzle_c'):g}"
+    assert changes[-7:] == ["T0", "M109 R232", "T1", "M109 R232", "M109 R232", "T0", own_c]
+    room.join(room.start(trial), 60)
+    assert trials.sheet(house, trial).run.state == "done"
+    assert standin.device.slot == 0, "the first one comes last"
+    simulated_readings(house, trial)
+    read = trials.sheet(house, trial).result
+    for found_mm, truth_mm in zip((read.value, read.also["back"]), _truths_mm(), strict=True):
+        assert found_mm == pytest.approx(truth_mm, rel=0.3, abs=8)
+    left = [workshop.material(house, number).left_g for number in (begun.spool, blue)]
+    assert 740 - 6 < left[0] < 739.5
+    assert 400 - 6 < left[1] < 399.5
+
+    standin.device.earlier = Earlier(house.folder / "files")
+    standin.device._shelf.clear()
+    standin.device.answer("G28", lambda _: None)
+    assert recall_prints(house) == 1
+    simulated_readings(house, trial)
+    assert trials.sheet(house, trial).result.value == read.value, "it is made again by both spools"
+
+
+def test_a_slot_that_holds_nothing_is_an_error_and_without_a_feeder_no_t_word_counts() -> None:
+    device, said = FilamentPrinter(pace=1e6), list[str]()
+    device.answer("T1", said.append)
+    assert said == ["ok"]
+    device.fill([Loaded(), Loaded(seed=2, colour="#112233")])
+    device.answer("T1", said.append)
+    assert (device.loaded.seed, device.halted) == (2, "")
+    device.answer("T3", said.append)
+    assert said[-2:] == ["Error:T3 holds no filament", "ok"]
+    assert device.loaded.seed == 2

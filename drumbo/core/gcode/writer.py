@@ -51,7 +51,10 @@ def _opening(path: Toolpath, job: PrintJob) -> list[str]:
         lines.append(words.pressure_advance.write(job.pressure_advance_s))
     if words.extruder_steps and job.printer.extruder_steps_mm:
         lines.append(words.extruder_steps.write(job.printer.extruder_steps_mm))
-    lines += [f"M190 S{job.bed_first_c:g}", f"M109 S{job.nozzle_first_c:g}", "G92 E0"]
+    lines += [f"M190 S{job.bed_first_c:g}", f"M109 S{job.nozzle_first_c:g}"]
+    # A file that changes filament begins with the first one, whatever was in there.
+    lines += ["T0"] * any(event.what == Set.TOOL for event in path.events)
+    lines.append("G92 E0")
     lines += [f"G0 Z{z:g} F600", f"G0 X{x:g} Y{y:g} F6000"]
     return lines
 
@@ -115,16 +118,15 @@ def _nozzle_after_first(path: Toolpath, job: PrintJob, row: int) -> list[str]:
     return [f"M104 S{job.nozzle_c:g}"]
 
 
+_PLAIN = {Set.NOZZLE: "M104 S{:g}", Set.HEAT: "M109 R{:g}", Set.BED: "M140 S{:g}", Set.TOOL: "T{:g}"}
+
+
 def _event(event: Event, job: PrintJob) -> list[str]:
     if event.what == Set.NOTE:
         return [f"; {event.text}"]
-    if event.what == Set.NOZZLE:
-        return [f"M104 S{event.value:g}"]
-    if event.what == Set.HEAT:
-        return [f"M109 R{event.value:g}"]
     if event.what == Set.PRESSURE:
         word = dialect(job.printer.dialect).pressure_advance
         return [word.write(event.value)] if word else []
-    if event.what == Set.BED:
-        return [f"M140 S{event.value:g}"]
+    if event.what in _PLAIN:
+        return [_PLAIN[event.what].format(event.value)]
     return [f"M106 S{round(event.value * 255)}"] if event.value > 0 else ["M107"]

@@ -25,7 +25,8 @@ Floats = NDArray[np.float64]
 @dataclass(frozen=True, slots=True)
 class Override:
     """From the layer whose bottom is at `z_mm` on (piece coordinates), the nozzle runs at `nozzle_c` and the fan at the
-    share `fan`; None leaves each as it is. One that `waits` has the printer stand until it is there.
+    share `fan`; None leaves each as it is. One that `waits` has the printer stand until it is there. `change` is a tool
+    and the °C at which the printer changes to it, before all that.
     """
 
     z_mm: float
@@ -33,6 +34,7 @@ class Override:
     label: str = ""
     fan: float | None = None
     waits: bool = False
+    change: tuple[int, float] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,12 +103,14 @@ def build(
     strokes: Mapping[int, Sequence[RawPath]] | None = None,
     turns: Sequence[SpiralLoop] = (),
     tolerance_mm: float = FINE_MM,
+    resting_on: Manifold | None = None,
 ) -> Toolpath:
     """The toolpath of a solid that stands on z = 0 around x = y = 0, printed at `middle` on the bed.
 
     Overrides take hold exactly between two layers; an island whose middle lies in a zone takes that zone's
     settings, and the next one outside has the piece's again. Strokes are drawn after what the solid has on their
     layer (counted from 0), or on layers above it; turns come last of all. The purge line starts at `purge_from`.
+    `resting_on` is a solid of another print that holds this one up.
     """
     drawn = dict(strokes or {})
     special = [(zone, replace(settings, **zone.settings)) for zone in zones]
@@ -119,12 +123,15 @@ def build(
         while pending and pending[0].z_mm <= bottom + 1e-6:
             override = pending.pop(0)
             pen.event(Set.NOTE, text=f"step {override.label}")
+            if override.change is not None:
+                pen.event(Set.HEAT, override.change[1])
+                pen.event(Set.TOOL, override.change[0])
             if override.nozzle_c is not None:
                 pen.event(Set.HEAT if override.waits else Set.NOZZLE, override.nozzle_c)
             blown = blown if override.fan is None else override.fan
         pen.fan(settings.fan_on_layer(index) if blown is None else blown)
 
-    for layer in plan_layers(solid, settings, tolerance_mm):
+    for layer in plan_layers(solid, settings, tolerance_mm, resting_on):
         pen.begin_layer(layer.index, layer.bottom, layer.height)
         take_hold(layer.index, layer.bottom)
         if layer.index == 0:

@@ -39,12 +39,13 @@ class Set(StrEnum):
     BED = "bed"
     PRESSURE = "pressure"
     NOTE = "note"
+    TOOL = "tool"
 
 
 @dataclass(frozen=True, slots=True)
 class Event:
     """Before the move in `row`: set something. Nozzle, heat (the nozzle too, and wait for it) and bed in °C, fan as a
-    share 0..1, pressure advance in s; a note is text.
+    share 0..1, pressure advance in s, the tool by its number; a note is text.
     """
 
     row: int
@@ -89,6 +90,14 @@ class Toolpath:
             + np.diff(self.y, prepend=self.start[1]) ** 2
             + np.diff(self.z, prepend=self.start[2]) ** 2
         )
+
+    def share_of_tool(self, tool: int) -> float:
+        """How much of the filament a tool feeds; T0 does until another is chosen."""
+        changes = [event for event in self.events if event.what == Set.TOOL]
+        rows = np.array([event.row for event in changes], np.int64)
+        tools = np.array([0.0, *(event.value for event in changes)])
+        feeds = tools[np.searchsorted(rows, np.arange(len(self)), "right")] == tool
+        return float(self.e_mm[feeds].sum() / self.e_mm.sum())
 
     def grams(self, density_g_cm3: float, filament_mm: float) -> float:
         """Filament used up, g: what is fed less what is pulled back."""

@@ -76,17 +76,22 @@ FINE_MM = 0.002
 """How far an outline may depart from the solid's, where nothing else is asked for."""
 
 
-def plan_layers(solid: Manifold, settings: PrintSettings, tolerance_mm: float = FINE_MM) -> Iterator[LayerPlan]:
-    """Slice a solid that stands on z = 0 and say what every layer is made of; outlines depart by the tolerance."""
+def plan_layers(
+    solid: Manifold, settings: PrintSettings, tolerance_mm: float = FINE_MM, resting_on: Manifold | None = None
+) -> Iterator[LayerPlan]:  # fmt: skip
+    """Slice a solid that stands on z = 0 and say what every layer is made of; outlines depart by the tolerance. What it
+    rests on, where that is printed by somebody else, holds it: over that it neither bridges nor hangs.
+    """
     heights = list(layer_heights(solid.bounding_box()[5], settings))
     sections = [solid.slice(bottom + height / 2).simplify(tolerance_mm) for bottom, height in heights]
     if settings.outline_mm:
         sections = [grow(section, settings.outline_mm) for section in sections]
+    held = [_held(section, resting_on, *at) for section, at in zip(sections, heights, strict=True)]
     width = settings.width_mm
     empty = CrossSection()
     for i, (bottom, height) in enumerate(heights):
         section = sections[i]
-        below = sections[i - 1] if i else None
+        below = held[i - 1] if i else None
         insets = settings.wall_insets(height)
         wall_lines = tuple(grow(section, -inset).simplify(tolerance_mm) for inset in insets)
         # Lines end on the innermost wall's inner edge, and a little beyond so that they weld to it.
@@ -117,6 +122,11 @@ def plan_layers(solid: Manifold, settings: PrintSettings, tolerance_mm: float = 
             bridges=bridges,
             beneath=_holding(below, height, settings) if hangs and below is not None else None,
         )
+
+
+def _held(section: CrossSection, other: Manifold | None, bottom: float, height: float) -> CrossSection:
+    """What there is to rest on at a layer: the solid itself, and the other one."""
+    return section if other is None else section + other.slice(bottom + height / 2)
 
 
 def _holding(below: CrossSection, height: float, settings: PrintSettings) -> Floats:

@@ -7,6 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 
+from drumbo.standins.filament.device import PAST_MM
 from drumbo.standins.filament.geometry import geometry
 from drumbo.standins.filament.joint import draw_joint
 from drumbo.standins.filament.mixing import Melt, draw_mixing
@@ -16,8 +17,6 @@ from drumbo.standins.worlds import HOME, World
 
 Load = tuple[str, int, str]
 """Polymer, number and colour of a spool."""
-PAST_MM = 15.0
-"""Fed past the nozzle before anybody sees that it comes out."""
 
 
 def printed_by_turns(

@@ -6,6 +6,7 @@ on a real printer.
 
 from __future__ import annotations
 
+import re
 import threading
 import time
 from array import array
@@ -33,6 +34,10 @@ BUSY_EVERY_S = 1.0
 DRIVE_MM = 65.0
 """From the drive to the nozzle."""
 LONGEST_RETRACTION_MM = 10.0
+PAST_MM = 15.0
+"""Fed past the nozzle before a change is done."""
+FEEDER_S = 25.0
+_TOOL = re.compile(r"T\d")
 Reply = Callable[[str], None]
 
 
@@ -78,6 +83,9 @@ class FilamentPrinter(Faulty):
         self.clock = Clock(pace)
         self.drive, self.nozzle_mm, self.bed = drive, nozzle_mm, bed
         self.loaded = Loaded()
+        self.slots: dict[int, Loaded] = {}
+        """What its feeder holds, by the number of a T word; without any it has no feeder and hears no such word."""
+        self.slot = 0
         self.melt = Melt(self.loaded.colour, self.loaded.colour)
         self._pulled_mm = 0.0
         self._joint: Joint | None = None
@@ -129,22 +137,35 @@ class FilamentPrinter(Faulty):
         while len(self._shelf) > KEPT_OBJECTS:
             self._shelf.popitem(last=False)
 
-    def _made_again(self, number: int, file: bytes, loaded: Loaded) -> PrintedObject | None:
-        machine = Machine(skew=self.machine.skew)
+    def _made_again(self, number: int, file: bytes, spools: list[Loaded]) -> PrintedObject | None:
+        twin = FilamentPrinter(drive=self.drive, nozzle_mm=self.nozzle_mm, bed=self.bed)
+        twin.machine = Machine(skew=self.machine.skew)
+        if len(spools) > 1:
+            twin.fill(spools)
+        else:
+            twin.load(spools[0])
         for line in file.decode().splitlines():
-            machine.run(line)
-        spool = draw_spool(loaded.family, loaded.seed, self.drive)
-        made = melt(geometry(machine.moves), spool, nozzle_mm=self.nozzle_mm, bed=self.bed)
-        if made.digest != number:
+            if _TOOL.fullmatch(line):
+                twin.feed_from(int(line[1:]))
+            else:
+                twin.make(line)
+        made = twin.thing()
+        if made is None or made.digest != number:
             return None
         self._put_aside(made)
         return made
+
+    def fill(self, slots: list[Loaded]) -> None:
+        """Put spools into its feeder, T0 first, which is then what comes."""
+        self.load(slots[0])
+        self.slots, self.slot = dict(enumerate(slots)), 0
 
     def load(self, loaded: Loaded, *, clean: bool = True) -> None:
         """A spool; nothing where it is in there already. One that nobody has pushed through yet has to come all the way
         from the drive, and then pushes out bit by bit what is in the nozzle.
         """
         if loaded == self.loaded:
+            self.slots = {}
             return
         if clean:
             self.melt = Melt(loaded.colour, loaded.colour)
@@ -153,8 +174,22 @@ class FilamentPrinter(Faulty):
             self.melt = Melt(self.melt.colour, loaded.colour, -DRIVE_MM, draw_mixing(*spools))
             self._forget_pull()
             self._joint = draw_joint(*spools)
-        self.loaded = loaded
+        self.loaded, self.slots = loaded, {}
         self._pulled_mm = 0.0
+
+    def feed_from(self, slot: int) -> str:
+        """Its feeder pulls out what is in and feeds from another slot until that comes. Says what is wrong, if any."""
+        if not self.slots or slot == self.slot:
+            return ""
+        if slot not in self.slots:
+            return f"T{slot} holds no filament"
+        old, new = self.loaded, self.slots[slot]
+        spools = (old.family, old.seed), (new.family, new.seed)
+        with self._lock:
+            self.melt = Melt(self.melt.colour, new.colour, PAST_MM, draw_mixing(*spools))
+            self._joint = draw_joint(*spools)
+        self.loaded, self.slot = new, slot
+        return ""
 
     @property
     def filament_in(self) -> bool:
@@ -211,6 +246,25 @@ class FilamentPrinter(Faulty):
         self._run(word, text, say)
         say("ok")
 
+    def make(self, text: str) -> float:
+        """What a line does to the machine and the object, at once; returns how long it takes, s."""
+        with self._lock:
+            count = len(self.machine.moves["e"])
+            _, seconds = self.machine.run(text)
+            for move in range(count, len(self.machine.moves["e"])):
+                self._fed(move)
+        return seconds
+
+    def _change_tool(self, slot: int, say: Reply) -> None:
+        """What was ordered before is made first; then the feeder takes its time."""
+        self._wait(self._end - self.clock.now(), say)
+        if slot != self.slot:
+            self._wait(FEEDER_S if self.slots else 0.0, say)
+        wrong = self.feed_from(slot)
+        if wrong:
+            self.halted = wrong
+            say(f"Error:{wrong}")
+
     def _run(self, word: str, text: str, say: Reply) -> None:
         self.lines_run += 1
         if self._paused.is_set():
@@ -226,11 +280,10 @@ class FilamentPrinter(Faulty):
         if word in {"M600", "M0", "M1", "M226"}:
             self._pause(say)
             return
-        with self._lock:
-            count = len(self.machine.moves["e"])
-            _, seconds = self.machine.run(text)
-            for move in range(count, len(self.machine.moves["e"])):
-                self._fed(move)
+        if _TOOL.fullmatch(word):
+            self._change_tool(int(word[1:]), say)
+            return
+        seconds = self.make(text)
         if word == "M104" and self.machine.nozzle.target_c == 0:
             self._bed_done = bool(self.machine.moves["x"])
         if word in {"M109", "M190", "G4", "G28", "M400"}:

@@ -1,7 +1,8 @@
 """What a person does beside the printer, over HTTP on loopback: load a spool, look, photograph, make mischief.
 
 GET  /status             what is loaded, what lies on the bed, the colour that comes out, how much of it is the old one
-POST /spool              {"family", "seed", "colour", "clean"}: put a spool in; not clean, it is to be pushed through
+POST /spool              {"family", "seed", "colour", "clean"}: put a spool in; not clean, it is to be pushed through;
+                         with {"second": {"family", "seed", "colour"}} both into its feeder, as T0 and T1
 GET  /front.png?scale=10 the camera before the bed; `X-Frame` holds view, left_mm, bottom_mm, px_per_mm, width, height,
                          object
 GET  /top.png?scale=16   the camera above the bed
@@ -11,7 +12,7 @@ POST /measure            {"jaws": [{"a", "b", "z", "tool"}, …], "seed", "objec
 POST /calliper           {"jaws": [one], "object"}: the calliper's own number; without z at half the object's height
 POST /weigh              {"low": [x, y, z], "high": [x, y, z], "object"}: grams of what lies in a box
 POST /fault              {"name", "at"}: a fault after so many lines
-POST /printed            {"object", "file", "family", "seed", "colour"}: what an earlier life printed, and its file
+POST /printed            {"object", "file", "family", "seed", "colour", "second"}: an earlier life's print of that file
 POST /pace               {"pace"}: how much faster than real it prints
 """
 
@@ -85,11 +86,15 @@ class _Handler(JsonHandler):
 
     def _spool(self, body: dict[str, Any]) -> dict[str, Any]:
         loaded = _loaded(body)
-        self.device.load(loaded, clean=bool(body.get("clean", True)))
+        if "second" in body:
+            self.device.fill([loaded, _loaded(body["second"])])
+        else:
+            self.device.load(loaded, clean=bool(body.get("clean", True)))
         return asdict(loaded)
 
     def _printed(self, body: dict[str, Any]) -> dict[str, Any]:
-        self.device.earlier.remember(int(body["object"]), str(body["file"]), _loaded(body))
+        spools = [_loaded(body), *([_loaded(body["second"])] if "second" in body else [])]
+        self.device.earlier.remember(int(body["object"]), str(body["file"]), spools)
         return {"object": int(body["object"])}
 
     def _thing(self, body: dict[str, Any]) -> PrintedObject:

@@ -10,13 +10,15 @@ import numpy as np
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.ramp import Ramp, fit_ramp
+from drumbo.core.pair import SECOND
 from drumbo.core.piece import Piece
 from drumbo.core.sure import half_90
-from drumbo.core.toolpath import Override, PrintSettings, Toolpath, Zone, settings_for
-from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
+from drumbo.core.toolpath import Override, PrintSettings, Toolpath, Zone
+from drumbo.trials.base import Aspect, Context, Readings, Result, Step, ToRead
 from drumbo.trials.bond_of_two import row
 from drumbo.trials.bond_of_two.plan import FEWEST, MOST, Plan
 from drumbo.trials.pictures import Curve
+from drumbo.trials.toolkit.of_two import KindOfTwo
 from drumbo.trials.toolkit.roads import FAR, check_bed, on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import count_between, even_steps
 from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, contradict, few
@@ -44,7 +46,7 @@ ASPECTS = (
 )
 
 
-class BondOfTwo(Kind[Plan]):
+class BondOfTwo(KindOfTwo[Plan]):
     """Pegs of the second material on stubs of the first, each joined at its own temperature."""
 
     slug = "bond-of-two"
@@ -52,7 +54,7 @@ class BondOfTwo(Kind[Plan]):
     title = "Bond of two"
     sets = ("joint_c",)
     group = "heat"
-    on_demand = True
+    asks_at = "hot_c"
     called = "pegs"
     ends = ("at the left", "at the right")
     about = (
@@ -72,16 +74,9 @@ class BondOfTwo(Kind[Plan]):
         step = float(max(3, math.ceil((high - low) / 6)))
         return Plan(cold_c=float(round(low)), hot_c=float(round(high)), step_c=step, joint_fan_percent=0.0)
 
-    def hindered(self, context: Context) -> str | None:
-        """It needs a second material."""
-        if context.other is None:
-            return "It is about two materials: open the profile's “Two materials…” and plan it from there."
-        return None
-
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what the printer cannot do, and too few or too many pegs."""
-        if context.other is None:
-            raise InvalidInput("hot_c", "needs a second material; plan it from a pair's page")
+        label = self.partner(context).material
         if plan.hot_c > context.printer.nozzle_max_c:
             raise InvalidInput(
                 "hot_c", f"is more than the {context.printer.nozzle_max_c:g} °C that the printer may run"
@@ -93,7 +88,6 @@ class BondOfTwo(Kind[Plan]):
             raise InvalidInput("step_c", f"makes {count} pegs; {FEWEST} to {MOST} can be told apart")
         wide, deep = row.size(count)
         check_bed("step_c", context.printer, wide + 8, deep + 8)
-        label = context.other.material
         if plan.hot_c > label.nozzle_high_c + 15:
             return {"hot_c": f"the label says no more than {label.nozzle_high_c:g} °C"}
         return {}
@@ -109,7 +103,6 @@ class BondOfTwo(Kind[Plan]):
 
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """Stubs as the first prints, pegs as the second; the first layers of each peg at its own temperature."""
-        assert context.other is not None
         first = replace(usual_settings(context), infill=1.0)
         second = self._second(first, context)
         joint, layer = row.joint_z(first.first_layer_mm, first.layer_mm), first.layer_mm
@@ -122,21 +115,19 @@ class BondOfTwo(Kind[Plan]):
         zones.append(Zone((-FAR, -FAR, above), (FAR, FAR, FAR), second, "second"))
         fan = plan.joint_fan_percent / 100
         overrides = [
-            Override(joint, None, "joint", fan=fan),
-            Override(above, context.other.number("nozzle_c"), "second", fan=second["fan"], waits=True),
+            self.change(context, joint, SECOND, "joint", fan=fan),
+            Override(above, self.partner(context).number("nozzle_c"), "second", fan=second["fan"], waits=True),
         ]
         return on_bed(piece.solid, context, first, zones=zones, overrides=overrides)
 
-    @staticmethod
-    def _second(first: PrintSettings, context: Context) -> dict[str, Any]:
+    def _second(self, first: PrintSettings, context: Context) -> dict[str, Any]:
         """The second material's settings, in the layers of the first."""
-        assert context.other is not None
-        its = settings_for(context.other.profile.numbers(), context.printer)
+        its = self.second_settings(context)
         shared = {"layer_mm", "first_layer_mm", "raise_mm", "width_mm", "outer_width_mm", "infill", "walls"}
         return {each.name: getattr(first if each.name in shared else its, each.name) for each in fields(PrintSettings)}
 
-    def pauses(self, plan: Plan, context: Context) -> tuple[int, ...]:
-        """Before the pegs the filament is changed."""
+    def change_layers(self, plan: Plan, context: Context) -> tuple[int, ...]:
+        """Before the pegs."""
         del plan
         settings = usual_settings(context)
         joint = row.joint_z(settings.first_layer_mm, settings.layer_mm)
@@ -189,4 +180,6 @@ class BondOfTwo(Kind[Plan]):
         del plan
         if context.other is None:
             return ""
+        if context.printer.by_feeder:
+            return self.loading(context) + "It changes once, where the two meet, and must purge clean there."
         return f"It pauses once, where the two meet: change to {context.other.name} there, purged until it is clean."

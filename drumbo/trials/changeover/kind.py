@@ -7,14 +7,16 @@ from dataclasses import replace
 from typing import Any
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.pair import FIRST, SECOND
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import Value
 from drumbo.core.sure import half_90
-from drumbo.core.toolpath import Override, PrintSettings, Toolpath, settings_for
-from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
+from drumbo.core.toolpath import PrintSettings, Toolpath
+from drumbo.trials.base import Context, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.changeover import fields
 from drumbo.trials.changeover.plan import ROW_MM, Plan
 from drumbo.trials.pictures import Spread
+from drumbo.trials.toolkit.of_two import KindOfTwo
 from drumbo.trials.toolkit.roads import check_bed, foot_mm, on_bed, usual_settings
 from drumbo.trials.toolkit.wider import holding
 
@@ -26,7 +28,7 @@ PLACE_MM, SHARE = 2.0, 0.07
 NAMES = ("first to second", "second to first")
 
 
-class Changeover(Kind[Plan]):
+class Changeover(KindOfTwo[Plan]):
     """Two fields, each begun right after a change of filament."""
 
     slug = "changeover"
@@ -34,7 +36,7 @@ class Changeover(Kind[Plan]):
     title = "Changeover"
     sets = ("purge_there_mm", "purge_back_mm")
     group = "flow"
-    on_demand = True
+    asks_at = "most_mm"
     purges = False
     step_unit = ""
     called = "fields"
@@ -50,16 +52,9 @@ class Changeover(Kind[Plan]):
         fans += [context.other.number("fan_percent")] if context.other is not None else []
         return Plan(most_mm=USUAL_MM, fan_percent=min(fans))
 
-    def hindered(self, context: Context) -> str | None:
-        """It needs a second material."""
-        if context.other is None:
-            return "It is about two materials: open the profile's “Two materials…” and plan it from there."
-        return None
-
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse fields that have no room, and a printer that would have to run too hot."""
-        other = self._other(context)
-        hottest = max(context.profile.number("nozzle_c"), other[1])
+        hottest = max(context.profile.number("nozzle_c"), self.partner(context).number("nozzle_c"))
         if hottest > context.printer.nozzle_max_c:
             raise InvalidInput("most_mm", f"one of the two wants {hottest:g} °C, more than the printer may run")
         if plan.most_mm % fields.DIGITS_MM:
@@ -68,15 +63,8 @@ class Changeover(Kind[Plan]):
         check_bed("most_mm", context.printer, wide + 8, deep + 8)
         return {}
 
-    def _other(self, context: Context) -> tuple[PrintSettings, float]:
-        """How the second material is printed, and how hot."""
-        if context.other is None:
-            raise InvalidInput("most_mm", "needs a second material; plan it from a pair's page")
-        profile = context.other.profile
-        return settings_for(profile.numbers(), context.printer), profile.number("nozzle_c")
-
     def _settings(self, plan: Plan, context: Context) -> tuple[PrintSettings, PrintSettings]:
-        first, (second, _) = usual_settings(context), self._other(context)
+        first, second = usual_settings(context), self.second_settings(context)
         fan = plan.fan_percent / 100
         plain: dict[str, Any] = {
             "fan": fan,
@@ -113,15 +101,15 @@ class Changeover(Kind[Plan]):
         made, settings = self._fields(plan, context), self._settings(plan, context)
         first = replace(settings[0], purge=True, skirt_loops=0)
         solid = union(part.solid for part in fields.base(made, first.first_layer_mm))
-        heats = (self._other(context)[1], context.profile.number("nozzle_c"))
+        heats = (self.partner(context).number("nozzle_c"), context.profile.number("nozzle_c"))
         changes = [
-            Override(foot_mm(first, layer + 1), heat, name, waits=True)
-            for layer, (heat, name) in enumerate(zip(heats, NAMES, strict=True))
+            self.change(context, foot_mm(first, layer + 1), tool, name, nozzle_c=heat)
+            for layer, (tool, heat, name) in enumerate(zip((SECOND, FIRST), heats, NAMES, strict=True))
         ]
         return on_bed(solid, context, first, strokes=fields.strokes(made, settings), overrides=changes)
 
-    def pauses(self, plan: Plan, context: Context) -> tuple[int, ...]:
-        """Before each field the filament is changed."""
+    def change_layers(self, plan: Plan, context: Context) -> tuple[int, ...]:
+        """Before each field."""
         del plan, context
         return 2, 3
 
@@ -182,6 +170,10 @@ class Changeover(Kind[Plan]):
         del plan
         if context.other is None:
             return ""
+        if context.printer.by_feeder:
+            return self.loading(context) + (
+                "Switch off what the printer purges by itself at a change: what comes then is what this trial is about."
+            )
         other, first = context.other.name, context.material.name
         return (
             f"It pauses twice. At the first pause change to {other}, at the second back to {first}, and do not purge: "

@@ -7,11 +7,13 @@ from typing import Any
 from flask import Blueprint, redirect, render_template, request, url_for
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.part_of_two import USUAL_HAND_MIN
+from drumbo.core.part_of_two import MOST_CHANGES, USUAL_HAND_MIN
 from drumbo.services import pairs as service
 from drumbo.services import planner, profiles
-from drumbo.web.pair_page import pair_page, stack_picture
+from drumbo.web.pair_page import pair_page, part_picture
 from drumbo.web.views.common import plain_words, whole, workshop
+
+SHOWN_CHANGES = 12
 
 pages = Blueprint("pairs", __name__, url_prefix="/pairs")
 
@@ -40,13 +42,11 @@ def new(profile: int) -> Any:
 
 @pages.get("/<int:number>")
 def show(number: int) -> Any:
-    """The pair, and where heights are asked for, a part of the two."""
-    if "heights" not in request.args:
+    """The pair, and where one is asked for, a part of the two."""
+    if "hand" not in request.args:
         return _page(number)
     try:
-        planned = service.plan_part(
-            workshop(), number, whole(request.args.get("part")), request.args["heights"], request.args.get("hand", "")
-        )
+        planned = service.plan_part(workshop(), number, whole(request.args.get("part")), request.args)
     except InvalidInput as error:
         return _page(number, wrong=error.problems)
     return _page(number, planned=planned)
@@ -58,9 +58,23 @@ def _page(number: int, problem: str = "", notes: str | None = None, **more: Any)
     page = render_template(
         "pairs/show.html", pair=sheet, page=pair_page(sheet), problem=problem, parts=planner.parts(workshop()),
         notes=sheet.notes if notes is None else notes, asked=request.args, usual_hand=USUAL_HAND_MIN,
-        stack=stack_picture(planned.plan, sheet) if planned else None, **more,
+        most_by_hand=MOST_CHANGES, shown_changes=SHOWN_CHANGES,
+        part=_chosen_part(), picture=part_picture(planned, sheet) if planned else None, **more,
     )  # fmt: skip
     return page, 422 if problem or more.get("wrong") else 200
+
+
+def _chosen_part() -> planner.PlannedPart:
+    """The one that is asked about, or the first of the list."""
+    every, number = planner.parts(workshop()), whole(request.args.get("part"))
+    return next((part for part in every if part.id == number), every[0])
+
+
+@pages.get("/<int:number>/part")
+def part_fields(number: int) -> str:
+    """What is asked of the part that was chosen."""
+    sheet = service.sheet(workshop(), number)
+    return render_template("pairs/_part_fields.html", pair=sheet, part=_chosen_part(), asked=request.args)
 
 
 @pages.post("/<int:number>/notes")
