@@ -29,8 +29,11 @@ INSIDE = "profile.json"
 LONGEST_TEXT = 2000
 T = TypeVar("T")
 
-HOME = frozenset({"link_url", "camera_url", "start_gcode", "end_gcode", "notes"})
-"""What of a printer stays at home."""
+HOME = frozenset({
+    "link_url", "baud", "camera_url", "still_url", "folder", "upload_url", "upload_user", "upload_token",
+    "start_gcode", "end_gcode", "pause_gcode", "after_stop", "after_crash", "waits_h", "on_pause", "notes",
+})  # fmt: skip
+"""What of a printer stays at home: how it is reached, by whom, and what is done with it there."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +78,7 @@ def profile_json(
         "revision": revision,
         "process": profile.process,
         "printer": {k: v for k, v in asdict(printer).items() if k not in HOME},
-        "material": asdict(material),
+        "material": {k: v for k, v in asdict(material).items() if k not in HOME},
         "values": values,
         "evidence": [asdict(found) for found in evidence],
     }

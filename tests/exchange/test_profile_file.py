@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import json
 import zipfile
-from dataclasses import asdict, replace
+from dataclasses import asdict, fields, replace
 from pathlib import Path
 from typing import Any
 
@@ -66,6 +66,20 @@ def test_home_stays_at_home_and_evidence_goes_along() -> None:
     assert not {"link_url", "start_gcode", "notes"} & set(data["printer"])
     assert data["evidence"] == [asdict(told[0])]
     SCHEMA.validate(data)
+
+
+GOES_ALONG = {"name", "drive", "origin", "dialect", "machine", "primes", "process", "swaps", "lights_apart", "ignores"}
+
+
+@pytest.mark.parametrize("context", [CONTEXT, resin_context()], ids=["filament", "resin"])
+def test_nothing_of_how_a_printer_is_reached_leaves_the_house(context: Any) -> None:
+    """Tokens above all: whatever text a printer comes to have stays, unless it is listed here."""
+    texts = {f.name: f"secret {f.name}" for f in fields(context.printer) if str(f.type) == "str"}
+    printer = replace(context.printer, **{k: v for k, v in texts.items() if k not in GOES_ALONG})
+    material = replace(context.material, notes="secret notes")
+    text = profile_json(context.profile, 1, material, printer)
+    assert "secret" not in text
+    assert read_profile(text.encode()).printer.upload_token == ""
 
 
 def test_a_resin_profile_comes_back_as_it_went() -> None:
