@@ -15,6 +15,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from itertools import islice
 from xml.parsers.expat import ExpatError, ParserCreate
+from xml.sax.saxutils import quoteattr
 
 import numpy as np
 from manifold3d import Error, Manifold, Mesh, OpType
@@ -277,17 +278,14 @@ def _matrix(text: str | None) -> Floats:
     return np.array([float(word) for word in text.split()]).reshape(4, 3)
 
 
-def threemf_bytes(solid: Manifold) -> bytes:
-    """The solid as a 3MF in millimetres: one object, as the open standard's core has it."""
-    mesh = solid.to_mesh()
-    points = np.asarray(mesh.vert_properties, np.float64)[:, :3]
-    vertices = "".join(f'<vertex x="{x:.5f}" y="{y:.5f}" z="{z:.5f}"/>' for x, y, z in points)
-    triangles = "".join(f'<triangle v1="{a}" v2="{b}" v3="{c}"/>' for a, b, c in np.asarray(mesh.tri_verts))
+def threemf_bytes(*solids: Manifold, names: Sequence[str] = ()) -> bytes:
+    """Solids as a 3MF in millimetres: an object each, as the open standard's core has it."""
+    objects = "".join(_object_xml(k + 1, solid, names[k] if names else "") for k, solid in enumerate(solids))
+    items = "".join(f'<item objectid="{k + 1}"/>' for k in range(len(solids)))
     model = (
         '<?xml version="1.0" encoding="UTF-8"?>\n'
-        f'<model unit="millimeter" xml:lang="en" xmlns="{_NS}"><resources>'
-        f'<object id="1" type="model"><mesh><vertices>{vertices}</vertices><triangles>{triangles}</triangles></mesh>'
-        '</object></resources><build><item objectid="1"/></build></model>\n'
+        f'<model unit="millimeter" xml:lang="en" xmlns="{_NS}"><resources>{objects}</resources>'
+        f"<build>{items}</build></model>\n"
     )
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as bundle:
@@ -296,6 +294,18 @@ def threemf_bytes(solid: Manifold) -> bytes:
             about.compress_type = zipfile.ZIP_DEFLATED
             bundle.writestr(about, text)
     return out.getvalue()
+
+
+def _object_xml(number: int, solid: Manifold, name: str) -> str:
+    mesh = solid.to_mesh()
+    points = np.asarray(mesh.vert_properties, np.float64)[:, :3]
+    vertices = "".join(f'<vertex x="{x:.5f}" y="{y:.5f}" z="{z:.5f}"/>' for x, y, z in points)
+    triangles = "".join(f'<triangle v1="{a}" v2="{b}" v3="{c}"/>' for a, b, c in np.asarray(mesh.tri_verts))
+    called = f" name={quoteattr(name)}" if name else ""
+    return (
+        f'<object id="{number}" type="model"{called}><mesh><vertices>{vertices}</vertices>'
+        f"<triangles>{triangles}</triangles></mesh></object>"
+    )
 
 
 MESHES: dict[str, Callable[[Manifold], bytes]] = {"stl": stl_bytes, "3mf": threemf_bytes}

@@ -63,6 +63,18 @@ def profile_json(
     profile: Profile, revision: int, material: Any, printer: Any, evidence: Sequence[Evidence] = ()
 ) -> str:
     """The file's text. Link and G-code templates stay at home."""
+    return written(profile_data(profile, revision, material, printer, evidence))
+
+
+def written(data: Mapping[str, Any]) -> str:
+    """A file of ours as text."""
+    return json.dumps(data, indent=2, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def profile_data(
+    profile: Profile, revision: int, material: Any, printer: Any, evidence: Sequence[Evidence] = ()
+) -> dict[str, Any]:
+    """What the file holds, as plain data."""
     values: dict[str, Any] = {}
     for key, value in profile.values.items():
         parameter = BY_KEY.get(key)
@@ -71,7 +83,7 @@ def profile_json(
             "name": parameter.name if parameter else key,
             "unit": parameter.unit if parameter else "",
         }
-    data = {
+    return {
         "format": FORMAT,
         "version": VERSION,
         "name": profile.name,
@@ -82,7 +94,6 @@ def profile_json(
         "values": values,
         "evidence": [asdict(found) for found in evidence],
     }
-    return json.dumps(data, indent=2, ensure_ascii=False, allow_nan=False) + "\n"
 
 
 def profile_zip(text: str, pictures: Mapping[str, bytes]) -> bytes:
@@ -102,26 +113,27 @@ def is_profile_file(data: bytes) -> bool:
 
 def read_profile(data: bytes) -> Brought:
     """What a profile file or a zip with one holds; InvalidInput says where it is wrong."""
-    text = _unzipped(data) if data[:4] == MAGIC else data
-    if len(text) > LARGEST:
-        raise _wrong(f"is larger than {LARGEST // 1_000_000} MB; no profile is")
-    found = _parsed(text)
+    return profile_of_data(parsed(_unzipped(data) if data[:4] == MAGIC else data))
+
+
+def profile_of_data(found: Any) -> Brought:
+    """A profile of what a file's text says; InvalidInput says where it is wrong."""
     if not isinstance(found, dict) or found.get("format") != FORMAT:
-        raise _wrong("is no profile of Drumbo's: it does not say so under “format”")
+        raise wrong("is no profile of Drumbo's: it does not say so under “format”")
     version = found.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:
-        raise _wrong("says no version that there is")
+        raise wrong("says no version that there is")
     if version > VERSION:
-        raise _wrong(f"is of version {version}; this Drumbo reads up to {VERSION}: bring it up to date")
+        raise wrong(f"is of version {version}; this Drumbo reads up to {VERSION}: bring it up to date")
     kind = PROCESSES.get(str(found.get("process"))[:40])
     if kind is None:
-        raise _wrong(f"is for another process than {' and '.join(PROCESSES)}")
+        raise wrong(f"is for another process than {' and '.join(PROCESSES)}")
     material = _facts(kind.material, found.get("material"), "material", need=("family", "maker", "product", "colour"))
     if material.family not in kind.families:
-        raise _wrong(f"names a polymer or resin that this Drumbo does not know: {material.family[:40]}")
+        raise wrong(f"names a polymer or resin that this Drumbo does not know: {material.family[:40]}")
     printer = _facts(kind.printer, found.get("printer"), "printer", need=("name",))
     if {material.process, printer.process} != {kind.key}:
-        raise _wrong("has a printer or material of another process than its own")
+        raise wrong("has a printer or material of another process than its own")
     values, skipped = _values(found.get("values"), kind.key)
     revision = found.get("revision", 1)
     return Brought(
@@ -130,56 +142,62 @@ def read_profile(data: bytes) -> Brought:
     )  # fmt: skip
 
 
-def _wrong(message: str) -> InvalidInput:
+def wrong(message: str) -> InvalidInput:
+    """What is wrong with a file."""
     return InvalidInput("file", message)
 
 
 def _unzipped(data: bytes) -> bytes:
     """The profile in a zip; its pictures are for people."""
-    with opened(data, most=LARGEST_PICTURE, most_together=LARGEST_ZIP, wrong=_wrong) as bundle:
+    with opened(data, most=LARGEST_PICTURE, most_together=LARGEST_ZIP, wrong=wrong) as bundle:
         if INSIDE not in bundle.names:
-            raise _wrong(f"is a zip without a {INSIDE} in it")
+            raise wrong(f"is a zip without a {INSIDE} in it")
         return bundle.read(INSIDE, LARGEST)
 
 
-def _parsed(data: bytes) -> Any:
+def parsed(data: bytes) -> Any:
+    """A file's JSON; InvalidInput for what is too large, is none, or holds what is no number."""
+    if len(data) > LARGEST:
+        raise wrong(f"is larger than {LARGEST // 1_000_000} MB; no profile is")
+
     def no_number(word: str) -> Any:
-        raise _wrong(f"holds {word}, which is no number")
+        raise wrong(f"holds {word}, which is no number")
 
     try:
         return json.loads(data.decode("utf-8-sig"), parse_constant=no_number)
     except UnicodeDecodeError as error:
-        raise _wrong("is not text in UTF-8") from error
+        raise wrong("is not text in UTF-8") from error
     except json.JSONDecodeError as error:
-        raise _wrong(f"is broken in line {error.lineno}, column {error.colno}: {error.msg}") from error
+        raise wrong(f"is broken in line {error.lineno}, column {error.colno}: {error.msg}") from error
     except (RecursionError, ValueError) as error:
-        raise error if isinstance(error, InvalidInput) else _wrong("is nested or long beyond any profile") from error
+        raise error if isinstance(error, InvalidInput) else wrong("is nested or long beyond any profile") from error
 
 
 def _text(found: Any, where: str) -> str:
     if not isinstance(found, str) or not found.strip():
-        raise _wrong(f"has no text under “{where}”")
+        raise wrong(f"has no text under “{where}”")
     if len(found) > LONGEST_TEXT:
-        raise _wrong(f"has more than {LONGEST_TEXT} characters under “{where}”")
+        raise wrong(f"has more than {LONGEST_TEXT} characters under “{where}”")
     return found
 
 
-def _number(found: Any, where: str) -> float:
+def finite(found: Any, where: str) -> float:
+    """A number that a file says somewhere; InvalidInput names the place where it is none."""
     if isinstance(found, bool) or not isinstance(found, (int, float)):
-        raise _wrong(f"has no number under “{where}”")
+        raise wrong(f"has no number under “{where}”")
     try:
         number = float(found)
     except OverflowError as error:
-        raise _wrong(f"has a number under “{where}” that is beyond all bounds") from error
+        raise wrong(f"has a number under “{where}” that is beyond all bounds") from error
     if not math.isfinite(number) or abs(number) > 1e9:
-        raise _wrong(f"has a number under “{where}” that is beyond all bounds")
+        raise wrong(f"has a number under “{where}” that is beyond all bounds")
     return number
 
 
 def _facts(cls: type[T], found: Any, where: str, need: Sequence[str]) -> T:
     """A printer or a material of plain facts; what a later version adds is left aside."""
     if not isinstance(found, dict):
-        raise _wrong(f"has nothing under “{where}”")
+        raise wrong(f"has nothing under “{where}”")
     held: dict[str, Any] = {}
     for field in fields(cls):  # type: ignore[arg-type] # printers and materials are dataclasses
         if field.name not in found or field.name in HOME:
@@ -191,24 +209,24 @@ def _facts(cls: type[T], found: Any, where: str, need: Sequence[str]) -> T:
         elif kind.startswith("str"):
             held[field.name] = "" if value == "" else _text(value, path)
         elif kind.startswith("float"):
-            held[field.name] = _number(value, path)
+            held[field.name] = finite(value, path)
     for name in need:
         if not held.get(name):
-            raise _wrong(f"has nothing under “{where}.{name}”")
+            raise wrong(f"has nothing under “{where}.{name}”")
     try:
         return cls(**held)
     except TypeError as error:
-        raise _wrong(f"lacks facts under “{where}”") from error
+        raise wrong(f"lacks facts under “{where}”") from error
 
 
 def _values(found: Any, process: str) -> tuple[dict[str, Value], tuple[str, ...]]:
     if not isinstance(found, dict):
-        raise _wrong("has nothing under “values”")
+        raise wrong("has nothing under “values”")
     values, skipped, ours = {}, [], {parameter.key for parameter in of_process(process)}
     for key, data in found.items():
         where = f"values.{key[:60]}"
         if not isinstance(data, dict):
-            raise _wrong(f"has no value under “{where}”")
+            raise wrong(f"has no value under “{where}”")
         if key not in ours:
             skipped.append(f"{key[:60]}: this Drumbo knows no such parameter.")
             continue
@@ -225,20 +243,20 @@ def _values(found: Any, process: str) -> tuple[dict[str, Value], tuple[str, ...]
 def _value(data: Mapping[str, Any], where: str) -> Value:
     origin = data.get("origin")
     if not isinstance(origin, dict) or origin.get("kind") not in set(OriginKind):
-        raise _wrong(f"does not say under “{where}.origin” where the value came from")
+        raise wrong(f"does not say under “{where}.origin” where the value came from")
     trial, error, recheck = origin.get("trial"), data.get("error"), data.get("recheck")
     basis = data.get("basis", {})
     if not isinstance(basis, dict):
-        raise _wrong(f"has no table under “{where}.basis”")
+        raise wrong(f"has no table under “{where}.basis”")
     return Value(
-        number=_number(data.get("number"), f"{where}.number"),
+        number=finite(data.get("number"), f"{where}.number"),
         origin=Origin(
             OriginKind(origin["kind"]), _maybe_text(origin.get("note"), f"{where}.origin.note"),
-            None if trial is None else int(_number(trial, f"{where}.origin.trial")),
+            None if trial is None else int(finite(trial, f"{where}.origin.trial")),
         ),
-        error=None if error is None else abs(_number(error, f"{where}.error")),
+        error=None if error is None else abs(finite(error, f"{where}.error")),
         recheck=None if recheck is None else _maybe_text(recheck, f"{where}.recheck"),
-        basis={str(k)[:60]: _number(v, f"{where}.basis") for k, v in basis.items()},
+        basis={str(k)[:60]: finite(v, f"{where}.basis") for k, v in basis.items()},
         still_good=_maybe_text(data.get("still_good"), f"{where}.still_good"),
         dependency=_law(data.get("law"), f"{where}.law"),
         doubt=_maybe_text(data.get("doubt"), f"{where}.doubt"),
@@ -253,10 +271,10 @@ def _law(found: Any, where: str) -> Dependency | None:
     if found is None:
         return None
     if not isinstance(found, dict) or found.get("key") not in BY_KEY:
-        raise _wrong(f"has no curve under “{where}”")
+        raise wrong(f"has no curve under “{where}”")
     at, number, rate, low, high = (
-        _number(found.get(k), f"{where}.{k}") for k in ("at", "number", "rate", "low", "high")
+        finite(found.get(k), f"{where}.{k}") for k in ("at", "number", "rate", "low", "high")
     )
     if number <= 0 or low > high or abs(rate) > 1:
-        raise _wrong(f"has a curve under “{where}” that cannot be")
+        raise wrong(f"has a curve under “{where}” that cannot be")
     return Dependency(found["key"], at, number, rate, low, high, _maybe_text(found.get("note"), f"{where}.note"))

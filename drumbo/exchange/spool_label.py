@@ -6,7 +6,7 @@ What stands on it is laid out once, in millimetres; SVG and PDF only draw it.
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import groupby
 from typing import TYPE_CHECKING, Any
@@ -15,6 +15,7 @@ from xml.sax.saxutils import escape
 import segno
 
 from drumbo.core.catalogue import PARAMETERS
+from drumbo.core.pair import CommonGround, Partner
 from drumbo.core.profile import Profile
 
 if TYPE_CHECKING:
@@ -77,6 +78,31 @@ def lay_out(
         _words(11.3, f"{material.maker} · {printer.name}, {printer.says}", SMALL_PT),
         *(_words(15.1 + 2.9 * row, line, USUAL_PT, bold=row == 0) for row, line in enumerate(_lines(profile))),
         _words(HIGH - 1.9, f"r{revision}{batch}, {day}{', proven' if proven else ''}", SMALL_PT),
+    ]
+    dark, module = _code(code)
+    return Label(tuple(words), dark, module, (WIDE - MARGIN - QR_MM, (HIGH - QR_MM) / 2))
+
+
+def lay_out_pair(
+    one: Partner, other: Partner, ground: CommonGround, found: Mapping[str, float], printer: str, *, code: str
+) -> Label:
+    """A label for two spools that go into one print: what they share, and what trials of the two found, mm and °C."""
+    names = (one.material.product, other.material.product)
+    joint = f"joint from {found['joint_c']:g} °C" if "joint_c" in found else ""
+    purges = [
+        f"purge to {name} {found[key]:g} mm"
+        for key, name in (("purge_there_mm", names[1]), ("purge_back_mm", names[0]))
+        if key in found
+    ]
+    lines = [
+        f"bed {ground.bed.best:g} °C  fan {ground.fan_percent:g} %",
+        f"{ground.nozzle_c[0]:g} and {ground.nozzle_c[1]:g} °C, change at {ground.change_c:g} °C",
+        *purges, joint,
+    ]  # fmt: skip
+    words = [
+        _words(5.6, f"{names[0]} + {names[1]}", LARGE_PT, bold=True),
+        _words(8.7, f"{one.material.colour} + {other.material.colour}, {printer}", SMALL_PT),
+        *(_words(12.6 + 2.9 * row, line, USUAL_PT, bold=row == 0) for row, line in enumerate(filter(None, lines))),
     ]
     dark, module = _code(code)
     return Label(tuple(words), dark, module, (WIDE - MARGIN - QR_MM, (HIGH - QR_MM) / 2))

@@ -188,7 +188,9 @@ def _of_pair(pair: PairRow, new: Mapping[str, Value]) -> Iterator[Change]:
     for key, value in new.items():
         held = pair.values.get(key)
         was = None if held is None else Value(
-            held["number"], Origin(OriginKind.TRIAL, "found before", held["trial"]), held["error"]
+            held["number"],
+            Origin(OriginKind.TRIAL if held["trial"] else OriginKind.COPY, "found before", held["trial"]),
+            held["error"],
         )  # fmt: skip
         yield Change(key, was, value)
 

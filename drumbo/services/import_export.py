@@ -16,6 +16,7 @@ from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.profile import Origin, OriginKind, Profile, Value, changed, proven, start
 from drumbo.core.units import likely_unit, unit_of
 from drumbo.exchange.exporters import Outgoing, exporter
+from drumbo.exchange.pair_file import is_pair_file, read_pair
 from drumbo.exchange.profile_file import (
     Brought,
     Evidence,
@@ -93,7 +94,9 @@ def bring(workshop: Workshop, data: bytes) -> str:
     """Keep a file that was brought, once it can be read; returns its digest."""
     if not data:
         raise InvalidInput("file", "is empty, or none was picked")
-    if is_profile_file(data):
+    if is_pair_file(data):
+        read_pair(data)
+    elif is_profile_file(data):
         read_profile(data)
     else:
         read_table(data)

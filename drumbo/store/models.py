@@ -114,7 +114,7 @@ class RevisionRow(Base):
 
 class PairRow(Base):
     """Two profiles on one printer whose materials go into one print. `values` are what trials of the pair found, by the
-    parameter's key: number, error and trial.
+    parameter's key: number, error and trial; without one it came in a file.
     """
 
     __tablename__ = "pairs"

@@ -13,6 +13,7 @@ from drumbo.core.catalogue import BY_KEY
 from drumbo.core.pair import Bonds, Partner, Window
 from drumbo.services.pairs import Member, PairSheet, PlannedOfTwo
 from drumbo.trials import kinds_of
+from drumbo.web.ledger import LedgerLine, transfer_sheet
 
 WIDE, LEFT, TOP, ROW = 460.0, 16.0, 22.0, 34.0
 """Of a drawing of windows, in its own units."""
@@ -55,12 +56,12 @@ class WindowPicture:
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """What a trial of the pair found."""
+    """What a trial of the pair found; without its number it came in a file."""
 
     name: str
     value: str
     unit: str
-    trial: int
+    trial: int | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -227,3 +228,39 @@ def _outline(solid: Manifold) -> str:
         "M" + "L".join(f"{x:.2f} {y:.2f}" for x, y in ring.tolist()) + "Z"
         for ring in map(np.asarray, seen.to_polygons())
     )
+
+
+@dataclass(frozen=True, slots=True)
+class BothLine:
+    """A value of both: as printed, with their signs; empty where one has none."""
+
+    name: str
+    unit: str
+    one: str
+    other: str
+    signs: tuple[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class BothSheets:
+    """Two transfer sheets as one, by group."""
+
+    groups: tuple[tuple[str, tuple[BothLine, ...]], ...]
+    doubts: tuple[str, ...]
+
+
+def both_sheets(sheet: PairSheet) -> BothSheets:
+    """What a slicer wants to know of both materials."""
+    one, other = (transfer_sheet(m.partner.profile, sheet.printer) for m in (sheet.one, sheet.other))
+    groups = []
+    for mine, its in zip(one.groups, other.groups, strict=True):
+        theirs = {line.key: line for line in its.lines}
+        groups.append((mine.group.name, tuple(_both(line, theirs.get(line.key)) for line in mine.lines)))
+    names = (sheet.one.partner.name, sheet.other.partner.name)
+    doubts = tuple(f"{name}: {each.doubts}" for name, each in zip(names, (one, other), strict=True) if each.doubts)
+    return BothSheets(tuple(groups), doubts)
+
+
+def _both(line: LedgerLine, its: LedgerLine | None) -> BothLine:
+    other = ("", "") if its is None else (its.value, its.sign)
+    return BothLine(line.name, line.unit, line.value, other[0], (line.sign, other[1]))

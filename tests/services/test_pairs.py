@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import io
 import time
+from dataclasses import asdict
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -12,7 +15,23 @@ from manifold3d import Manifold
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.filament_change import ChangeStep
 from drumbo.core.piece import block, stl_bytes
-from drumbo.services import adopting, by_hand, filament, handing, pairs, planner, profiles, reading, trials, workshop
+from drumbo.core.piece.dovetail import dovetail
+from drumbo.core.workshop import Printer
+from drumbo.exchange.meshes import read_bodies
+from drumbo.services import (
+    adopting,
+    by_hand,
+    filament,
+    handing,
+    import_export,
+    pair_files,
+    pairs,
+    planner,
+    profiles,
+    reading,
+    trials,
+    workshop,
+)
 from drumbo.services.prints import PrintManager
 from drumbo.services.simulated import recall_prints, simulated_readings
 from drumbo.standins.earlier import Earlier
@@ -253,3 +272,64 @@ def test_a_slot_that_holds_nothing_is_an_error_and_without_a_feeder_no_t_word_co
     device.answer("T3", said.append)
     assert said[-2:] == ["Error:T3 holds no filament", "ok"]
     assert device.loaded.seed == 2
+
+
+def test_a_pair_goes_out_and_a_friend_takes_it_in(
+    house: Workshop, begun: Begun, pair: int, client: FlaskClient, tmp_path: Path
+) -> None:
+    """As a file, a sheet and a label; both profiles and what was found of the two, or nothing of it."""
+    with house.writing() as session:
+        row = pairs.pair_row(session, pair)
+        row.values = {"purge_there_mm": {"number": 41.0, "error": 6.0, "trial": 7}}
+        row.notes = "for the hammer"
+    one, other = (m.partner.name for m in (pairs.sheet(house, pair).one, pairs.sheet(house, pair).other))
+    sheet = client.get(f"/pairs/{pair}/sheet").text
+    assert f"Purge from {one} to {other}" in sheet
+    assert sheet.count('class="tick"') > 30
+    assert client.get(f"/pairs/{pair}/label.pdf").data.startswith(b"%PDF")
+    lines = [words.text for words in pair_files.label_of(house, pair, "http://drumbo/pairs/1").words]
+    assert "purge to Tern PLA 41 mm" in lines
+    sent = client.get(f"/pairs/{pair}/pair.json")
+    groove, slide = read_bodies(client.get(f"/pairs/{pair}/dovetail.3mf").data)
+    assert (groove.name, slide.name) == (f"groove, {one}", f"slide, {other}")
+    assert "from a file" not in client.get(f"/pairs/{pair}").text
+
+    friend = Workshop(tmp_path / "friend")
+    printer = workshop.save_printer(friend, asdict(Printer("Fulmar Two")))
+    digest = import_export.bring(friend, sent.data)
+    asked = {"printer_id": str(printer), "name_one": "stiff", "name_other": "soft"}
+    for wrong, field in ((("name_other", "stiff"), "name_other"), (("printer_id", "9"), "printer_id"),
+                         (("material_one", "9"), "material_one"), (("name_one", " "), "name_one")):  # fmt: skip
+        with pytest.raises(InvalidInput) as refused:
+            pair_files.take(friend, digest, {**asked, wrong[0]: wrong[1]})
+        assert set(refused.value.problems) == {field}
+    assert workshop.materials(friend) == [], "nothing of what was refused is kept"
+    taken = pairs.sheet(friend, pair_files.take(friend, digest, asked))
+    assert [m.profile for m in (taken.one, taken.other)] == ["stiff", "soft"]
+    assert taken.values == {"purge_there_mm": {"number": 41.0, "error": 6.0, "trial": None}}
+    assert (taken.notes, taken.purges_mm[0]) == ("for the hammer", 41.0)
+    friend.close()
+
+    refused_page = client.post(
+        "/profiles/import", data={"file": (io.BytesIO(sent.data), "pair.json")}, follow_redirects=True
+    )
+    page = client.post(
+        refused_page.request.path, data={"printer_id": str(begun.printer), "name_one": "a", "name_other": "a"}
+    )
+    assert page.status_code == 422
+    assert "Is the name of the first one too" in page.text
+    names = {"printer_id": str(begun.printer), "name_one": "a", "name_other": "b", "material_one": str(begun.spool)}
+    there = client.post(refused_page.request.path, data=names).location
+    assert "from a file" in client.get(there).text
+
+
+def test_a_dovetail_goes_in_and_does_not_come_off() -> None:
+    groove, slide = dovetail(0.3)
+    (x0, y0, _, _, _, high), box = groove.bounding_box(), slide.bounding_box()
+    turned = slide.translate((0, -box[1], -4.0)).rotate((180, 0, 0)).translate((0, box[4] - box[1] - 2.2, high))
+    held = turned.translate((0, y0, 0))
+    assert (groove ^ held).volume() < 0.01
+    assert (groove ^ held.translate((0, 0, 1))).volume() > 1, "it does not lift off"
+    assert (groove ^ held.translate((1, 0, 0))).volume() > 1
+    assert (groove ^ held.translate((0, 1, 0))).volume() > 1, "a stop keeps it"
+    assert x0 == -18

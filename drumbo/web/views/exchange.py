@@ -11,6 +11,7 @@ from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput
 from drumbo.core.units import units_of
 from drumbo.exchange.exporters import exporter, exporters
+from drumbo.exchange.pair_file import is_pair_file
 from drumbo.exchange.spool_label import ACROSS, DOWN, as_a4, as_pdf, as_svg
 from drumbo.services import import_export as service
 from drumbo.services import profiles
@@ -74,11 +75,14 @@ def bring() -> Any:
     problem = None
     if request.method == "POST":
         sent = request.files.get("file")
+        data = sent.read() if sent else b""
         try:
-            digest = service.bring(workshop(), sent.read() if sent else b"")
+            digest = service.bring(workshop(), data)
         except InvalidInput as error:
             problem = next(iter(error.problems.values()))
         else:
+            if is_pair_file(data):
+                return redirect(url_for("pairs.take", digest=digest))
             title = re.sub(r"[^\w .,()-]", "", sent.filename or "")[:60] if sent else ""
             return redirect(url_for("exchange.take", digest=digest, title=title))
     return render_template("profiles/bring.html", problem=problem), 422 if problem else 200

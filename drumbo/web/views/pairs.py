@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
-from flask import Blueprint, redirect, render_template, request, url_for
+from flask import Blueprint, Response, redirect, render_template, request, url_for
 
+from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput
 from drumbo.core.part_of_two import MOST_CHANGES, USUAL_HAND_MIN
+from drumbo.exchange.spool_label import as_pdf
+from drumbo.services import pair_files as files
 from drumbo.services import pairs as service
 from drumbo.services import planner, profiles
-from drumbo.web.pair_page import pair_page, part_picture
+from drumbo.services import workshop as houses
+from drumbo.web.pair_page import both_sheets, pair_page, part_picture
 from drumbo.web.views.common import plain_words, whole, workshop
 
 SHOWN_CHANGES = 12
@@ -75,6 +80,52 @@ def part_fields(number: int) -> str:
     """What is asked of the part that was chosen."""
     sheet = service.sheet(workshop(), number)
     return render_template("pairs/_part_fields.html", pair=sheet, part=_chosen_part(), asked=request.args)
+
+
+@pages.get("/<int:number>/sheet")
+def sheet(number: int) -> str:
+    """Both materials' values side by side, and what they share: one page of paper."""
+    found = service.sheet(workshop(), number)
+    return render_template("pairs/sheet.html", pair=found, page=pair_page(found), both=both_sheets(found))
+
+
+@pages.get("/<int:number>/label.pdf")
+def label(number: int) -> Response:
+    address = url_for("pairs.show", number=number, _external=True)
+    return _file(as_pdf([files.label_of(workshop(), number, address)]), number, "-label.pdf", "application/pdf")
+
+
+@pages.get("/<int:number>/pair.json")
+def as_file(number: int) -> Response:
+    return _file(files.export(workshop(), number), number, ".json", "application/json")
+
+
+@pages.get("/<int:number>/dovetail.3mf")
+def dovetail(number: int) -> Response:
+    return _file(files.dovetail_of(workshop(), number), number, "-dovetail.3mf", "model/3mf")
+
+
+def _file(data: str | bytes, number: int, ending: str, kind: str) -> Response:
+    name = re.sub(r"[^a-z0-9]+", "-", service.sheet(workshop(), number).name.lower()).strip("-")
+    return Response(data, mimetype=kind, headers={"Content-Disposition": f'attachment; filename="{name}{ending}"'})
+
+
+@pages.route("/import/<digest>", methods=["GET", "POST"])
+def take(digest: str) -> Any:
+    """Two profiles and their pair, of a file that was brought."""
+    problems: dict[str, str] = {}
+    if request.method == "POST":
+        try:
+            return redirect(url_for("pairs.show", number=files.take(workshop(), digest, request.form)))
+        except InvalidInput as error:
+            problems = error.problems
+    brought = files.look(workshop(), digest)
+    page = render_template(
+        "pairs/take.html", brought=brought, asked=request.form, problems=problems,
+        printers=[(n, p) for n, p in houses.printers(workshop()) if p.process == FILAMENT],
+        materials=[(n, m) for n, m in houses.materials(workshop()) if m.process == FILAMENT],
+    )  # fmt: skip
+    return page, 422 if problems else 200
 
 
 @pages.post("/<int:number>/notes")
