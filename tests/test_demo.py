@@ -12,9 +12,10 @@ from sqlalchemy import select
 
 from drumbo.core.catalogue import FILAMENT, RESIN
 from drumbo.core.run import RunState
-from drumbo.demo.devices import relink, running, start_resin, start_standin
+from drumbo.demo.devices import relink
 from drumbo.demo.fill import BOTTLES, SPOOLS
 from drumbo.demo.run import ARCHIVE, waits_to_print
+from drumbo.links.practice import running, start_resin, start_standin
 from drumbo.services import trials
 from drumbo.services.convert import trial_of
 from drumbo.services.doctor import look_over

@@ -64,6 +64,7 @@ FAULT_LIST = "\b\nFaults:\n" + "\n".join(f"  {name:16} {words}" for name, words 
 @click.option("--bed-seed", default=0, show_default=True, help="How its plate lies; 0 is flat and at the right height.")
 @click.option("--skew", default=0.0, show_default=True, help="How far X moves along with each mm of Y.")
 @click.option("--files", type=FOLDER, help="Where files are that it printed earlier: a workshop's folder of files.")
+@click.option("--idle-h", type=float, help="End once nobody asked anything for so many hours.")
 @click.option("--fault", multiple=True, metavar="NAME:LINES", help="A fault after so many lines; for practice.")
 def standin_filament(
     port: int,
@@ -75,6 +76,7 @@ def standin_filament(
     bed_seed: int,
     skew: float,
     files: Path | None,
+    idle_h: float | None,
     fault: tuple[str, ...],
 ) -> None:
     """A filament printer on a TCP port of this machine."""
@@ -97,8 +99,9 @@ def standin_filament(
     side.start()
     click.echo(f"stand-in printer: socket://127.0.0.1:{lines.port}  camera: http://127.0.0.1:{side.port}")
     try:
-        while True:
-            time.sleep(3600)
+        while idle_h is None or time.monotonic() - device.heard_at < idle_h * 3600:
+            time.sleep(min(60.0, 60.0 if idle_h is None else idle_h * 360))
     except (KeyboardInterrupt, SystemExit):
-        lines.close()
-        side.close()
+        pass
+    lines.close()
+    side.close()

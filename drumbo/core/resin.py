@@ -83,6 +83,7 @@ class ResinPrinter:
     notes: str = ""
     own: Mapping[str, float] = field(default_factory=dict)
     machine: str = ""
+    practice: str = ""
     process: str = RESIN
 
     @property

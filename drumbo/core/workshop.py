@@ -41,7 +41,8 @@ M84"""
 class Printer:
     """A filament printer. The bed spans x 0..bed_x_mm and y 0..bed_y_mm unless `origin` is "centre".
 
-    `own` are its values for all materials, by catalogue key; a profile's value wins over them. Presets of one machine,
+    `own` are its values for all materials, by catalogue key; a profile's value wins over them. One of `practice` is
+    simulated by Drumbo itself. Presets of one machine,
     with another nozzle say, share what they have as `machine`; without it each is a machine of its own.
     """
 
@@ -81,6 +82,7 @@ class Printer:
     still_url: str = ""
     pause_gcode: str = "M0"
     swaps: str = "hand"
+    practice: str = ""
     upload_url: str = ""
     upload_user: str = ""
     upload_token: str = ""

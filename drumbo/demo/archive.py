@@ -9,9 +9,9 @@ from pathlib import Path
 
 import click
 
-from drumbo.demo.devices import running, start_resin, start_standin
 from drumbo.demo.fill import fill
 from drumbo.demo.run import ARCHIVE
+from drumbo.links.practice import running, start_resin, start_standin
 from drumbo.services.prints import PrintManager
 from drumbo.store.archive import pack
 from drumbo.store.database import Workshop

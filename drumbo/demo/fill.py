@@ -11,7 +11,7 @@ from drumbo.core.errors import LinkError
 from drumbo.core.resin import ResinPrinter
 from drumbo.core.run import RunState
 from drumbo.core.workshop import Printer
-from drumbo.demo.devices import DemoDevice
+from drumbo.links.practice import SimulatedPrinter
 from drumbo.services import adopting, by_hand, filament, pairs, profiles, reading, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.services.simulated import simulated_readings
@@ -100,7 +100,11 @@ BOTTLES: tuple[tuple[dict[str, str | float], int], ...] = (
 
 
 def fill(
-    house: Workshop, room: PrintManager, petrel_one: DemoDevice, gannet: DemoDevice, say: Callable[[str], object]
+    house: Workshop,
+    room: PrintManager,
+    petrel_one: SimulatedPrinter,
+    gannet: SimulatedPrinter,
+    say: Callable[[str], object],
 ) -> None:
     """Fill an empty workshop; the stand-ins must be running and fast. One tower is left to be printed."""
     petrel = workshop.save_printer(house, _linked(STANDIN_PRINTER, petrel_one))
@@ -196,11 +200,11 @@ def _until(so: Callable[[], bool]) -> None:
         time.sleep(0.05)
 
 
-def _linked(printer: Any, device: DemoDevice) -> dict[str, Any]:
+def _linked(printer: Any, device: SimulatedPrinter) -> dict[str, Any]:
     return {**asdict(printer), "link_url": device.link_url, "camera_url": device.camera_url}
 
 
-def _resins(house: Workshop, room: PrintManager, device: DemoDevice) -> None:
+def _resins(house: Workshop, room: PrintManager, device: SimulatedPrinter) -> None:
     """One bottle with its working curve and its exposure, and one whose coupons wait to be read."""
     gannet = workshop.save_printer(house, _linked(RESIN_PRINTER, device))
     bottles = [workshop.save_material(house, label, spool_seed=seed) for label, seed in BOTTLES]

@@ -13,7 +13,8 @@ from pathlib import Path
 from sqlalchemy import select
 
 from drumbo.core.catalogue import FILAMENT, RESIN
-from drumbo.demo.devices import relink, running, start_resin, start_standin
+from drumbo.demo.devices import relink
+from drumbo.links.practice import running, start_resin, start_standin
 from drumbo.services.prints import PrintManager
 from drumbo.services.simulated import recall_prints
 from drumbo.store.archive import DATABASE, FILES, unpack

@@ -31,7 +31,7 @@ T = TypeVar("T")
 
 HOME = frozenset({
     "link_url", "baud", "camera_url", "still_url", "folder", "upload_url", "upload_user", "upload_token",
-    "start_gcode", "end_gcode", "pause_gcode", "after_stop", "after_crash", "waits_h", "on_pause", "notes",
+    "start_gcode", "end_gcode", "pause_gcode", "after_stop", "after_crash", "waits_h", "on_pause", "practice", "notes",
 })  # fmt: skip
 """What of a printer stays at home: how it is reached, by whom, and what is done with it there."""
 

@@ -31,6 +31,7 @@ from drumbo.links.simulated import simulated_reader
 from drumbo.services.convert import kind_of, material_of, piece_of, printer_of
 from drumbo.services.live import layer_begins, pauses_of
 from drumbo.services.pictures import add_picture
+from drumbo.services.practice import PracticeHall
 from drumbo.services.simulated import spools_of
 from drumbo.services.spools import keep_loaded, take_from_spool
 from drumbo.services.trials import get_trial
@@ -53,6 +54,7 @@ class PrintManager:
         self._workshop = workshop
         self._timing = timing or {}
         self.runs = Runs(workshop.folder)
+        self.practice = PracticeHall(workshop)
         self._closing = threading.Event()
         self._follower = threading.Thread(target=self._follow_on, name="prints", daemon=True)
         self._follower.start()
@@ -63,6 +65,7 @@ class PrintManager:
         """Send a trial's file to its printer, with a pause before each of some layers, from 1 on. NotNow while that one
         is busy, InvalidInput without a link or such a layer, GcodeError where a line of the file is too long.
         """
+        self.practice.wake()
         layers = pauses_of(self._workshop, trial_id, rest_layers)
         rests = layer_begins(self._workshop, trial_id, layers) if layers else ()
         with self._workshop.reading() as session:
@@ -218,6 +221,7 @@ class PrintManager:
             wanted = select(PrintRow.id, PrintRow.run, PrinterRow.name).join(PrintRow.printer)
             going = session.execute(wanted.where(PrintRow.state.in_(RUNNING))).all()
         if not stop_prints:
+            self.practice.close()
             return [f"{printer} goes on printing; drumbo stop ends it." for _, _, printer in going]
         for _, name, _ in going:
             with contextlib.suppress(NotNow, NotFound):
@@ -231,6 +235,7 @@ class PrintManager:
             )
             with contextlib.suppress(OperationalError, NotNow):
                 self.join(number, STOPS_S)
+        self.practice.close()
         return told
 
     def _name(self, run_id: int) -> str:

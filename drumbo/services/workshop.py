@@ -120,7 +120,7 @@ def save_printer(workshop: Workshop, typed: Typed, number: int | None = None) ->
             made = of_process(typed if number is None else row.spec).read_printer(typed)
             before = None if number is None else printer_of(row)
             if before is not None:
-                made = replace(made, own=before.own)
+                made = replace(made, own=before.own, practice=before.practice)
             row.name, row.spec = made.name, asdict(made)
             session.add(row)
             session.flush()

@@ -82,6 +82,7 @@ def _run(
         if ready is not None:
             ready(workshop, room)
         warming.start()
+        threading.Thread(target=room.practice.wake, name="practice", daemon=True).start()
         say(f"Drumbo: http://{host}:{listener.getsockname()[1]}/   (Ctrl-C ends it)")
         if code is not None:
             say(f"Open to your network; the access code is {code}")

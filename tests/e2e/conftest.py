@@ -16,7 +16,7 @@ from waitress import wasyncore
 from waitress.server import create_server
 
 from drumbo.core.workshop import Printer
-from drumbo.demo.devices import running, start_standin
+from drumbo.links.practice import running, start_standin
 from drumbo.services import workshop
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
@@ -51,6 +51,11 @@ def site(tmp_path_factory: pytest.TempPathFactory, device: tuple[str, str]) -> I
     house = Workshop(folder)
     room = PrintManager(house, {"answer_s": 2.0, "told_s": 2.0})
     workshop.save_printer(house, {**asdict(Printer("Petrel One")), "link_url": link, "camera_url": camera})
+    yield from served(house, room)
+
+
+def served(house: Workshop, room: PrintManager) -> Iterator[Site]:
+    """A workshop behind a server of its own; all of it is closed afterwards."""
     server = create_server(create_app(house, room, secret="test"), host="127.0.0.1", port=0, threads=6)
 
     def serve() -> None:

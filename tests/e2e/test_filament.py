@@ -15,7 +15,7 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 
 from drumbo.core.workshop import Printer
-from drumbo.demo.devices import running, start_standin
+from drumbo.links.practice import running, start_standin
 from drumbo.services import filament, profiles, trials, workshop
 from tests.conftest import LABEL
 from tests.e2e.conftest import Site

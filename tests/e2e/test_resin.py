@@ -11,7 +11,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from drumbo.core.resin import ResinPrinter
-from drumbo.demo.devices import DemoDevice, running, start_resin
+from drumbo.links.practice import SimulatedPrinter, running, start_resin
 from drumbo.services import profiles, workshop
 from drumbo.store.models import MaterialRow
 from tests.e2e.conftest import Site
@@ -23,12 +23,12 @@ BOTTLE = {
 
 
 @pytest.fixture
-def vat() -> Iterator[DemoDevice]:
+def vat() -> Iterator[SimulatedPrinter]:
     with running(start_resin(pace=1e6, pixels="1900x800")) as made:
         yield made
 
 
-def test_from_a_bottles_label_to_two_layer_heights(page: Page, site: Site, vat: DemoDevice) -> None:
+def test_from_a_bottles_label_to_two_layer_heights(page: Page, site: Site, vat: SimulatedPrinter) -> None:
     page.goto(f"{site.base}/printers/")
     page.get_by_role("link", name="New resin printer").click()
     facts = {"Name": "Gannet Light", "Screen, X": "1900", "Screen, Y": "800", "A pixel": "50", "Light": "4",
@@ -39,6 +39,8 @@ def test_from_a_bottles_label_to_two_layer_heights(page: Page, site: Site, vat: 
     page.get_by_label("Z compensation").check()
     page.get_by_label("Light power").check()
     page.get_by_role("button", name="Add the printer").click()
+    expect(page.locator(".steps > .done")).to_contain_text("Gannet Light")
+    page.goto(f"{site.base}/printers/2")
     expect(page.get_by_text("Light power, Z compensation")).to_be_visible()
     page.get_by_role("button", name="Test the connection").click()
     expect(page.get_by_text("It answers.")).to_be_visible()
@@ -48,6 +50,8 @@ def test_from_a_bottles_label_to_two_layer_heights(page: Page, site: Site, vat: 
     for label, value in BOTTLE.items():
         page.get_by_label(re.compile(rf"^{label}( optional)?$")).fill(value)
     page.get_by_role("button", name="Add the bottle").click()
+    expect(page.get_by_role("button", name="Plan the first trial")).to_be_visible()
+    page.goto(f"{site.base}/materials/1")
     expect(page.get_by_text("2.4 s at 50 µm")).to_be_visible()
     with site.house.writing() as session:
         session.get(MaterialRow, int(page.url.rsplit("/", 1)[1])).spool_seed = 1
@@ -80,7 +84,7 @@ def test_from_a_bottles_label_to_two_layer_heights(page: Page, site: Site, vat: 
     expect(page.get_by_role("heading", name="Exposure", exact=True).first).to_be_visible()
 
 
-def _at_the_printer(page: Page, site: Site, vat: DemoDevice) -> int:
+def _at_the_printer(page: Page, site: Site, vat: SimulatedPrinter) -> int:
     """A bottle with its profile on the linked printer, made behind the pages."""
     machine = ResinPrinter("Gannet Dim", 1900, 800, 50.0, intensity_mw_cm2=4.0, lights_apart="yes")
     urls = {"link_url": vat.link_url, "camera_url": vat.camera_url}
@@ -93,7 +97,9 @@ def _at_the_printer(page: Page, site: Site, vat: DemoDevice) -> int:
     return profiles.create(site.house, workshop.save_material(site.house, label, spool_seed=1), printer, "kelp", 50)
 
 
-def test_a_tower_of_lifts_leads_to_a_finer_one_and_feet_to_a_bottom(page: Page, site: Site, vat: DemoDevice) -> None:
+def test_a_tower_of_lifts_leads_to_a_finer_one_and_feet_to_a_bottom(
+    page: Page, site: Site, vat: SimulatedPrinter
+) -> None:
     profile = _at_the_printer(page, site, vat)
     page.goto(f"{site.base}/profiles/{profile}/trials/new/lift-speed")
     page.get_by_role("button", name="Make the file").click()

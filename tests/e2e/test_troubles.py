@@ -11,7 +11,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from drumbo.core.workshop import Printer
-from drumbo.demo.devices import running, start_standin
+from drumbo.links.practice import running, start_standin
 from drumbo.services import profiles, trials, workshop
 from tests.conftest import LABEL
 from tests.e2e.conftest import Site

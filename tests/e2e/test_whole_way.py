@@ -40,6 +40,8 @@ def _label(page: Page) -> None:
 def test_from_label_to_adopted_value(page: Page, site: Site, tmp_path: Path) -> None:
     page.goto(site.base)
     _label(page)
+    expect(page.locator(".steps > .done").nth(1)).to_contain_text("Razorbill PLA, chalk")
+    page.goto(f"{site.base}/materials/1")
     expect(page.get_by_role("heading", name="Razorbill PLA, chalk")).to_be_visible()
 
     page.get_by_role("link", name="Make a profile").click()

@@ -14,7 +14,7 @@ from flask.testing import FlaskClient
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.gcode.program import Program
 from drumbo.core.gcode.reader import read
-from drumbo.demo.devices import running, start_standin
+from drumbo.links.practice import running, start_standin
 from drumbo.services import handing, live, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.standins.door import Door, JsonHandler

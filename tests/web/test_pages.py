@@ -29,14 +29,17 @@ from tests.web.conftest import SMALL
 
 
 def test_an_empty_workshop_teaches_step_by_step(client: FlaskClient) -> None:
-    assert "First, a printer" in client.get("/").text
+    page = client.get("/").text
+    assert page.index("A printer") < page.index("A spool") < page.index("A first trial")
+    assert client.post("/first-trial").status_code == 409, "there is nothing to begin with"
     for page in ("/profiles/", "/materials/", "/printers/", "/profiles/new", "/check/"):
         assert client.get(page).status_code == 200
     assert "No materials yet" in client.get("/materials/").text
 
 
 def test_a_label_with_commas_for_points_is_understood(client: FlaskClient, begun: Begun) -> None:
-    answer = client.post("/materials/new", data=LABEL, follow_redirects=True)
+    assert client.post("/materials/new", data=LABEL).location == "/", "where the next step is"
+    answer = client.get("/materials/2")
     assert "1.75 mm" in answer.text
     assert "€ 19.90 a kg" in answer.text
 

@@ -86,6 +86,8 @@ class FilamentPrinter(Faulty):
         self.slots: dict[int, Loaded] = {}
         """What its feeder holds, by the number of a T word; without any it has no feeder and hears no such word."""
         self.slot = 0
+        self.heard_at = time.monotonic()
+        """When somebody said something over the line or at its side, by the monotonic clock."""
         self.melt = Melt(self.loaded.colour, self.loaded.colour)
         self._pulled_mm = 0.0
         self._joint: Joint | None = None
@@ -219,6 +221,7 @@ class FilamentPrinter(Faulty):
 
     def answer(self, text: str, say: Reply) -> None:
         """Carry out one clean line and answer it, `ok` last."""
+        self.heard_at = time.monotonic()
         word = text.split(" ", maxsplit=1)[0].upper().rstrip(";")
         if self.halted and word != "M999":
             say(f"Error:{self.halted}")

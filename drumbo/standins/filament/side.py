@@ -19,6 +19,7 @@ POST /pace               {"pace"}: how much faster than real it prints
 from __future__ import annotations
 
 import json
+import time
 from dataclasses import asdict
 from typing import Any
 from urllib.parse import parse_qs, urlparse
@@ -50,6 +51,7 @@ class _Handler(JsonHandler):
     device: FilamentPrinter
 
     def do_GET(self) -> None:  # noqa: N802 - so the library calls it
+        self.device.heard_at = time.monotonic()
         url = urlparse(self.path)
         if url.path == "/status":
             melt = self.device.melt
@@ -63,6 +65,7 @@ class _Handler(JsonHandler):
             self.say({"error": "no such page"}, 404)
 
     def do_POST(self) -> None:  # noqa: N802 - so the library calls it
+        self.device.heard_at = time.monotonic()
         try:
             body = json.loads(self.body() or b"{}")
             actions = {

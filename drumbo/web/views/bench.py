@@ -7,7 +7,9 @@ from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, send_file, url_for
 
+from drumbo.core.errors import InvalidInput
 from drumbo.services import bench as service
+from drumbo.services import first
 from drumbo.services.workshop import pack
 from drumbo.web.views.common import room, whole, workshop
 
@@ -16,8 +18,40 @@ pages = Blueprint("bench", __name__)
 
 @pages.get("/")
 def show() -> str:
+    return _show({})
+
+
+def _show(problems: dict[str, str]) -> str:
     found = service.bench(workshop())
-    return render_template("bench/show.html", bench=found, nexts=found.nexts)
+    steps = first.first_steps(workshop())
+    return render_template(
+        "bench/show.html", bench=found, nexts=found.nexts, steps=None if steps.trial else steps, problems=problems,
+        typed=request.form, sizes=first.USUAL_SIZES, usual_size=first.SIZE,
+    )  # fmt: skip
+
+
+@pages.post("/first-trial")
+def first_trial() -> Any:
+    """A profile where there is none yet, and its first trial to plan."""
+    profile, slug = first.first_trial(workshop())
+    return redirect(url_for("trials.new", profile=profile, slug=slug))
+
+
+@pages.post("/usual-printer")
+def usual_printer() -> Any:
+    """A printer of a common size. What was typed stays where it cannot be."""
+    try:
+        first.add_usual_printer(workshop(), request.form)
+    except InvalidInput as error:
+        return _show(error.problems), 422
+    return redirect(url_for("bench.show"))
+
+
+@pages.post("/practise")
+def practise() -> Any:
+    """A simulated printer to practise on."""
+    room().practice.add()
+    return redirect(url_for("bench.show"))
 
 
 @pages.get("/now")

@@ -8,11 +8,12 @@ from typing import Any
 from flask import Blueprint, redirect, render_template, request, url_for
 
 from drumbo.core.catalogue import FILAMENT, RESIN
+from drumbo.core.colours import NAMED
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import FAMILIES
 from drumbo.core.processes import PROCESSES, Process, process
 from drumbo.core.resin import RESIN_CLASSES
-from drumbo.services import shelf
+from drumbo.services import first, shelf
 from drumbo.services import workshop as service
 from drumbo.web.meeting import SAVING, meet, shown_as
 from drumbo.web.views.common import typed, workshop
@@ -66,11 +67,13 @@ def _form(number: int | None, values: dict[str, Any], chosen: Process) -> Any:
         except InvalidInput as error:
             problems = error.problems
         else:
-            return redirect(url_for("materials.show", number=saved))
+            # On the way to a first trial the bench tells what comes next.
+            on_the_way = number is None and not first.first_steps(workshop()).trial
+            return redirect(url_for("bench.show") if on_the_way else url_for("materials.show", number=saved))
     page = render_template(
         "materials/form.html", fields={f.key: f for f in fields}, values=values, problems=problems,
         was=shown_as(fields, now), meeting=meeting,
-        number=number, starts=STARTS[chosen.key], process=chosen,
+        number=number, starts=STARTS[chosen.key], colours=NAMED, process=chosen,
         others=[p for p in PROCESSES.values() if p.key != chosen.key],
     )  # fmt: skip
     return page, 409 if meeting else 422 if problems else 200

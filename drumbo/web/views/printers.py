@@ -14,7 +14,7 @@ from drumbo.core.gcode import templates
 from drumbo.core.processes import PROCESSES, process
 from drumbo.core.run import RunState
 from drumbo.core.workshop import Printer, read_printer
-from drumbo.services import filament, handing, looking, prints, shelf, stills
+from drumbo.services import filament, first, handing, looking, prints, shelf, stills
 from drumbo.services import queue as files
 from drumbo.services import workshop as service
 from drumbo.trials import kinds_of
@@ -152,7 +152,8 @@ def _form(number: int | None, values: dict[str, Any]) -> Any:
         saved = service.save_printer(workshop(), values, number)
     except InvalidInput as error:
         return _page(number, values, error.problems, kept=now), 422
-    return redirect(url_for("printers.show", number=saved))
+    on_the_way = number is None and not first.first_steps(workshop()).trial
+    return redirect(url_for("bench.show") if on_the_way else url_for("printers.show", number=saved))
 
 
 def _page(

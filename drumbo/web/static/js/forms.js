@@ -89,4 +89,19 @@ function fillLabel(form) {
   };
   family.addEventListener("change", follow);
   follow();
+  showColour(JSON.parse(form.dataset.colours));
+}
+
+/** What is shown follows the colour's name, until somebody chooses it: “slate blue” is a blue. */
+function showColour(named) {
+  const shown = $("#f-colour_hex");
+  let chosen = false;
+  shown.addEventListener("input", () => {
+    chosen = true;
+  });
+  $("#f-colour").addEventListener("input", ({ target }) => {
+    const words = target.value.toLowerCase().split(/[\s-]+/);
+    const known = words.filter((word) => Object.hasOwn(named, word)).pop();
+    if (known && !chosen) shown.value = named[known];
+  });
 }
