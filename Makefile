@@ -6,7 +6,7 @@ UV     ?= uv
 # Every process starts from what the first one compiled: several seconds each, wherever that had been switched off.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: install demo demo-archive test lint bench mutants shots vendor lock clean browser front
+.PHONY: a11y install demo demo-archive test lint bench mutants shots vendor lock clean browser front
 
 install: $(VENV)/.ready
 
@@ -57,6 +57,11 @@ lint: install front
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	node_modules/.bin/biome check
+
+# Who is kept out? Every page, at three widths; and its HTML, by a checker that wants Java.
+a11y: install browser front
+	$(BIN)/python -m pytest -q -n 2 tests/e2e/every_page.py
+	$(BIN)/python -m tests.e2e.html_checked
 
 bench: install
 	$(BIN)/python -m bench.speed

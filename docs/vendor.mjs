@@ -19,3 +19,7 @@ for (const [font, name] of [
   }
   cpSync(`node_modules/@fontsource-variable/${font}/LICENSE`, `${out}/fonts/${name}.LICENSE`);
 }
+// For the tests only: it looks over pages for what keeps people out.
+mkdirSync("tests/vendor", { recursive: true });
+cpSync("node_modules/axe-core/axe.min.js", "tests/vendor/axe.min.js");
+cpSync("node_modules/axe-core/LICENSE", "tests/vendor/axe.LICENSE");

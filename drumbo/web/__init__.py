@@ -9,6 +9,7 @@ from typing import Any
 
 from flask import Flask, Response, render_template, request, send_from_directory
 from flask_wtf.csrf import CSRFError, CSRFProtect
+from markupsafe import Markup
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 from werkzeug.routing import IntegerConverter
@@ -151,6 +152,16 @@ def _every_answer(app: Flask) -> None:
     @app.after_request
     def headers(response: Response) -> Response:
         response.headers.update(HEADERS)
+        return response
+
+    @app.after_request
+    def stand_alone(response: Response) -> Response:
+        """A part of a page that is opened by itself, in a tab of its own say, is put into a whole page."""
+        opened = request.headers.get("Sec-Fetch-Dest") == "document" and request.method == "GET"
+        if opened and response.status_code == 200 and response.mimetype == "text/html" and response.is_sequence:
+            inner = response.get_data(as_text=True)
+            if inner.lstrip()[:9].lower() != "<!doctype":
+                response.set_data(render_template("alone.html", inner=Markup(inner)))
         return response
 
 

@@ -146,9 +146,12 @@ def _facets(solid: Manifold) -> bytes:
     return "".join(f"vertex {x} {y} {z}\n" for x, y, z in corners).encode()
 
 
-def test_a_bond_pauses_once_and_says_where_nothing_holds(house: Workshop, begun: Begun, pair: int) -> None:
+def test_a_bond_pauses_once_and_says_where_nothing_holds(
+    house: Workshop, begun: Begun, pair: int, client: FlaskClient
+) -> None:
     draft = trials.draft(house, begun.profile, "bond-of-two", None, pair)
     trial = trials.create(house, begun.profile, "bond-of-two", draft.plan, pair)
+    assert "Bond of two" in client.get(f"/profiles/{begun.profile}").text, "it stands among the profile's trials"
     taken = handing.file_with_pause(house, trial, None).decode()
     before, after = taken.split("; pause before layer ")
     heats = [f"M109 R{step.label}" for step in trials.sheet(house, trial).steps]

@@ -108,6 +108,7 @@ def _page(number: int) -> dict[str, Any]:
         "sheet": sheet,
         "card": sheet.card,
         "ledger": ledger(profile, printer),
+        "titles": {slug: kind.title for slug, kind in kinds_of(profile.process).items()},
         "kinds": {slug: kind for slug, kind in kinds_of(profile.process).items() if kind.scope != "pair"},
         "lit": lit,
         "archived": sheet.archived,
@@ -118,7 +119,10 @@ def _page(number: int) -> dict[str, Any]:
 
 
 @pages.get("/<int:number>/values/<key>")
-def value(number: int, key: str) -> str:
+def value(number: int, key: str) -> Any:
+    if request.headers.get("Sec-Fetch-Dest") == "document":
+        # Opened in a tab of its own: in its place among the others.
+        return redirect(url_for("profiles.show", number=number, _anchor=f"value-{key}"))
     page = _page(number)
     sheet = page["sheet"]
     if key not in BY_KEY or key not in sheet.profile.values:

@@ -1,0 +1,45 @@
+"""Pages of the demo's workshop looked over for what keeps people out, by rules that others keep."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from drumbo.demo.run import ARCHIVE
+from drumbo.services.prints import PrintManager
+from drumbo.store.archive import unpack
+from drumbo.store.database import Workshop
+from tests.e2e.conftest import Site, served
+
+RULES = Path(__file__).parents[1] / "vendor" / "axe.min.js"
+ASK = """async () => (await axe.run({
+    resultTypes: ["violations"], rules: {"target-size": {enabled: true}},
+})).violations.map(
+    (v) => `${v.impact} ${v.id}: ${v.nodes.map((n) => n.html.slice(0, 200)).slice(0, 3).join(" | ")}`)"""
+OVER = """() => [...document.querySelectorAll("body *")]
+    .filter((e) => e.getBoundingClientRect().right > innerWidth + 1 && !e.closest("svg svg"))
+    .map((e) => e.outerHTML.slice(0, 120)).slice(0, 3)"""
+
+
+def demo_site(folder: Path) -> Iterator[Site]:
+    """The demo's workshop, without its printers."""
+    unpack(ARCHIVE, folder)
+    house = Workshop(folder)
+    yield from served(house, PrintManager(house))
+
+
+def wrong_on(browser: object, site: Site, path: str, width: int) -> list[str]:
+    """What is wrong with a page at a width, px: broken rules, and what makes it scroll sideways."""
+    # The page's own policy would keep the rules out.
+    context = browser.new_context(viewport={"width": width, "height": 800}, bypass_csp=True)  # type: ignore[attr-defined]
+    page = context.new_page()
+    answer = page.goto(f"{site.base}{path}")
+    if answer is None or answer.status >= 500:
+        return [f"it cannot be shown: {answer and answer.status}"]
+    page.wait_for_load_state("networkidle")
+    page.evaluate(RULES.read_text())
+    found = list(page.evaluate(ASK))
+    if page.evaluate("document.documentElement.scrollWidth > innerWidth"):
+        found += [f"sideways: {html}" for html in page.evaluate(OVER)]
+    context.close()
+    return found
