@@ -20,15 +20,18 @@ from drumbo.exchange.incoming import LARGEST_FILE
 from drumbo.services.prints import PrintManager
 from drumbo.services.shelf import fill_in
 from drumbo.store.database import Workshop
+from drumbo.trials import kinds
 from drumbo.web import drum, filters
 from drumbo.web.carry_over import outcomes
 from drumbo.web.changes import change_lines
 from drumbo.web.gate import AccessCode, HostNames, answer_only_to, ask_for_code
+from drumbo.web.guide import section_for
 from drumbo.web.views import (
     bench,
     check,
     copying,
     exchange,
+    guide,
     hand,
     history,
     learn,
@@ -57,6 +60,7 @@ HEADERS = {
 STYLE_SHEETS = (
     "base", "size", "page", "drum", "bench", "form", "profile", "leaves", "piece", "read", "measure", "charts", "zoom",
     "planner", "change", "live", "hand", "pair", "phone", "sheet", "check",
+    "guide",
 )  # fmt: skip
 """By component, in order: what comes later has the last word. Each is `static/css/NAME.css`."""
 NAVIGATION = (
@@ -124,6 +128,7 @@ def create_app(
         learn,
         pairs,
         planner,
+        guide,
     ):
         app.register_blueprint(blueprint.pages)
     _keep_static(app)
@@ -135,8 +140,16 @@ def create_app(
     return app
 
 
+def _help_slug(sheet: Any) -> str:
+    """The section of the guide that helps on this page; on a trial's, or where one is planned, that of its kind."""
+    planned = kinds().get(str((request.view_args or {}).get("slug")))
+    kind = getattr(sheet, "kind", planned)
+    return section_for(request.blueprint, None if kind is None else kind.title)
+
+
 def _for_templates(app: Flask) -> None:
     """What all templates know."""
+    app.jinja_env.globals["help_slug"] = _help_slug
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     filters.register(app)
     app.add_template_filter(outcomes)

@@ -20,7 +20,8 @@ OTHERS = [
     "/materials/", "/materials/1", "/materials/1/edit", "/materials/new", "/materials/new?process=resin",
     "/printers/", "/printers/1",
     "/printers/1/edit", "/printers/new?process=resin", "/printers/1/hand", "/check/", "/planner/", "/pairs/",
-    "/pairs/1", "/pairs/1/sheet", "/pairs/new/1", "/pairs/1?part=0&heights=4&hand=4", "/no-such-page",
+    "/pairs/1", "/pairs/1/sheet", "/pairs/new/1", "/pairs/1?part=0&heights=4&hand=4", "/guide/",
+    "/guide/temperature-tower", "/no-such-page",
 ]  # fmt: skip
 
 

@@ -15,6 +15,7 @@ pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
 PAGES = (
     "/", "/profiles/", "/profiles/2", "/profiles/1/trials/new/temperature", "/trials/1/read", "/trials/2/read",
     "/trials/8/adopt", "/printers/1", "/materials/new", "/pairs/1",
+    "/guide/",
 )  # fmt: skip
 
 
@@ -39,3 +40,20 @@ def test_an_address_that_a_page_asks_for_in_parts_is_a_whole_page_by_itself(
     page.goto(f"{site.base}{path}")
     expect(page.get_by_role("navigation", name="Main")).to_be_visible()
     expect(page.locator("main")).to_contain_text(holds)
+
+
+def test_the_guide_opens_at_the_side_by_its_key_and_lets_the_focus_back(page: Page, site: Site) -> None:
+    page.goto(f"{site.base}/trials/2/read")
+    page.keyboard.press("?")
+    side = page.get_by_role("complementary", name="Guide")
+    expect(side.get_by_role("heading", name="Flow by surface")).to_be_focused()
+    page.keyboard.press("Escape")
+    expect(side).to_be_hidden()
+    expect(page.get_by_role("link", name="Guide")).to_be_focused()
+    page.keyboard.press("?")
+    side.get_by_role("button", name="Close").click()
+    expect(side).to_be_hidden()
+    note = page.get_by_label("Read by")
+    note.fill("why")
+    note.press("?")
+    expect(side).to_be_hidden()

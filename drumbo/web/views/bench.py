@@ -11,6 +11,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.services import bench as service
 from drumbo.services import first
 from drumbo.services.workshop import pack
+from drumbo.web import guide
 from drumbo.web.views.common import room, whole, workshop
 
 pages = Blueprint("bench", __name__)
@@ -92,4 +93,6 @@ def archive() -> Response:
 @pages.get("/search")
 def search() -> str:
     text = request.args.get("q", "")[:100]
-    return render_template("bench/_hits.html", hits=service.search(workshop(), text), text=text.strip())
+    return render_template(
+        "bench/_hits.html", hits=service.search(workshop(), text), told=guide.find(text), text=text.strip()
+    )

@@ -1,5 +1,6 @@
 // What every page needs beside htmx.
 import * as forms from "./forms.js";
+import * as guide from "./guide.js";
 import * as ledger from "./ledger.js";
 import * as polls from "./polls.js";
 import { sayTrouble } from "./say.js";
@@ -8,5 +9,6 @@ import * as search from "./search.js";
 search.listen();
 ledger.listen();
 forms.listen();
+guide.listen();
 polls.listen();
 sayTrouble();
