@@ -42,6 +42,12 @@ def upright(data: bytes, side: int = LARGEST_SIDE) -> tuple[bytes, tuple[int, in
         return out.getvalue(), bare.size
 
 
+def no_larger(data: bytes, side: int) -> bool:
+    """Whether a picture that is kept is a JPEG with no side above `side` px."""
+    with Image.open(io.BytesIO(data)) as image:
+        return image.format == "JPEG" and max(image.size) <= side
+
+
 @contextmanager
 def _told() -> Iterator[None]:
     """Whatever a broken picture makes of the library, as words."""

@@ -10,11 +10,11 @@ from cachetools import LRUCache, cached
 
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import number
-from drumbo.exchange.photos import upright
+from drumbo.exchange.photos import no_larger, upright
 from drumbo.store.database import Workshop
 from drumbo.store.models import PictureRow, TrialRow
 
-SMALL_SIDES = (320, 960)
+SMALL_SIDES = (320, 960, 1280)
 """Sides, px, in which a picture is shown where it is not looked at closely."""
 FEWEST_PIXELS = 20.0
 """A scale from fewer would be a guess."""
@@ -88,4 +88,6 @@ def picture(workshop: Workshop, picture_id: int, side: int | None = None) -> tup
 
 @cached(LRUCache(128), key=lambda workshop, digest, side: (workshop.folder, digest, side), lock=Lock())
 def _small(workshop: Workshop, digest: str, side: int) -> bytes:
-    return upright(workshop.files.get(digest), side)[0]
+    kept = workshop.files.get(digest)
+    # What is small enough loses nothing by being packed once more.
+    return kept if no_larger(kept, side) else upright(kept, side)[0]

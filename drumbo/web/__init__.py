@@ -26,6 +26,7 @@ from drumbo.web.carry_over import outcomes
 from drumbo.web.changes import change_lines
 from drumbo.web.gate import AccessCode, HostNames, answer_only_to, ask_for_code
 from drumbo.web.guide import section_for
+from drumbo.web.packing import pack_answers
 from drumbo.web.views import (
     bench,
     check,
@@ -136,6 +137,8 @@ def create_app(
     _scripts(app)
     _keep_pictures(app, secret)
     _errors(app)
+    # What is done to answers last stands first here.
+    pack_answers(app)
     _every_answer(app)
     return app
 

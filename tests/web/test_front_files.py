@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import gzip
 import re
 from collections import defaultdict
 from pathlib import Path
+
+from flask.testing import FlaskClient
 
 import drumbo.web
 
@@ -47,3 +50,25 @@ def test_each_class_begins_selectors_of_one_component_only() -> None:
 
 def test_every_style_sheet_is_among_those_that_are_served() -> None:
     assert {path.stem for path in (WEB / "static" / "css").glob("*.css")} == set(drumbo.web.STYLE_SHEETS)
+
+
+def test_answers_of_text_go_out_packed_where_that_is_taken(client: FlaskClient) -> None:
+    plain, asked = client.get("/guide/"), {"Accept-Encoding": "gzip, br"}
+    packed = client.get("/guide/", headers=asked)
+    assert (plain.content_encoding, packed.content_encoding) == (None, "gzip")
+    assert _without_token(gzip.decompress(packed.data)) == _without_token(plain.data)
+    assert len(packed.data) < 0.5 * len(plain.data)
+    assert "Accept-Encoding" in plain.headers["Vary"]
+    (sheet,) = re.findall(r'href="(/static/vendor/bootstrap[^"]+)"', plain.text)
+    with client.get(sheet, headers=asked) as style, client.get(sheet) as again:
+        assert gzip.decompress(style.data) == again.data
+        known = {**asked, "If-None-Match": style.headers["ETag"]}
+    with client.get(sheet, headers=known) as same:
+        assert same.status_code == 304
+    with client.get("/archive.zip", headers=asked) as whole:
+        assert whole.content_encoding is None, "what is packed already stays as it is"
+
+
+def _without_token(page: bytes) -> bytes:
+    """Each page has its own."""
+    return re.sub(rb'"X-CSRFToken": "[^"]+"', b"", page)

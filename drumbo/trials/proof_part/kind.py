@@ -40,7 +40,7 @@ class _Point:
 CHECKLIST: tuple[_Point, ...] = (
     _Point(Aspect("bridge", "Bridge", ("hangs in loops", "sags plainly", "sags a little", "almost flat",
                                        "flat, no sag"), "The deck's underside between the legs."), "cooling"),
-    _Point(Aspect("overhang", "Slope", ("collapsed or curled", "rough, droops", "uneven edge", "small flaws",
+    _Point(Aspect("overhang", "Overhang", ("collapsed or curled", "rough, droops", "uneven edge", "small flaws",
                                         "clean edge"), "The wing at the right, from below."), "cooling"),
     _Point(Aspect("tip", "Tips", ("melted blobs", "bent and thick", "soft edges", "almost sharp", "sharp, straight"),
                   "The two slim tips on the deck's right end."), "cooling"),
