@@ -98,7 +98,7 @@ def _clean(tip: Ramp) -> bool:
 
 def _notes(plan: Plan, value: float, ramps: Mapping[str, Ramp], scores: Mapping[str, Floats]) -> tuple[str, ...]:
     notes = []
-    for aspect, name in (("bridge", "Bridges"), ("overhang", "Slopes")):
+    for aspect, name in (("bridge", "Bridges"), ("overhang", "Overhangs")):
         least = _least(ramps.get(aspect))
         if least is not None and least > value + 0.05:
             notes.append(f"{name} get better up to {100 * least:.0f} %: they have a fan of their own.")
