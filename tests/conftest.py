@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -27,6 +28,7 @@ from drumbo.standins.filament.device import FilamentPrinter
 from drumbo.standins.filament.side import ControlServer
 from drumbo.standins.line.session import LineServer
 from drumbo.store.database import Workshop
+from drumbo.store.soundness import DATABASE
 from drumbo.trials.base import Context
 from drumbo.trials.toolkit.layered import ResinContext
 from drumbo.web import create_app
@@ -83,9 +85,20 @@ def context() -> Context:
     return plain_context()
 
 
+@pytest.fixture(scope="session")
+def empty_database(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A database with all tables and nothing in them: made once, as making it takes longer than most tests."""
+    folder = tmp_path_factory.mktemp("empty")
+    Workshop(folder).close()
+    return folder / DATABASE
+
+
 @pytest.fixture
-def house(tmp_path: Path) -> Iterator[Workshop]:
-    made = Workshop(tmp_path / "data")
+def house(tmp_path: Path, empty_database: Path) -> Iterator[Workshop]:
+    folder = tmp_path / "data"
+    folder.mkdir()
+    shutil.copy(empty_database, folder)
+    made = Workshop(folder)
     yield made
     made.close()
 

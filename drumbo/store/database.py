@@ -11,14 +11,12 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from alembic import command
-from alembic.config import Config
 from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from drumbo.core.errors import NotFound, NotNow
-from drumbo.store.soundness import DATABASE, FILES, MIGRATIONS, check_openable, in_words
+from drumbo.store.soundness import DATABASE, FILES, MIGRATIONS, check_openable, in_words, known_versions
 
 PART = ".part-"
 """How files begin that are not whole yet; what is left of them is nobody's."""
@@ -144,7 +142,22 @@ def _upgrade(engine: Engine) -> None:
             return
 
 
+def _up_to_date(engine: Engine) -> bool:
+    with engine.connect() as connection:
+        tables = connection.exec_driver_sql("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").scalar()
+        if not tables:
+            return False
+        version = connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar()
+    return bool(version == known_versions()[-1])
+
+
 def _upgrade_once(engine: Engine) -> None:
+    if _up_to_date(engine):
+        return
+    # Fetched only where there is something to do: every start would wait for it.
+    from alembic import command  # noqa: PLC0415
+    from alembic.config import Config  # noqa: PLC0415
+
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     with engine.connect() as connection:

@@ -145,8 +145,10 @@ def create_app(
 
 def _help_slug(sheet: Any) -> str:
     """The section of the guide that helps on this page; on a trial's, or where one is planned, that of its kind."""
-    planned = kinds().get(str((request.view_args or {}).get("slug")))
-    kind = getattr(sheet, "kind", planned)
+    kind, slug = getattr(sheet, "kind", None), (request.view_args or {}).get("slug")
+    if kind is None and slug is not None:
+        # Asked only here: all kinds with their fits take a while to come.
+        kind = kinds().get(slug)
     return section_for(request.blueprint, None if kind is None else kind.title)
 
 

@@ -8,13 +8,14 @@ from pathlib import Path
 import pytest
 from alembic import command
 from alembic.config import Config
+from alembic.script import ScriptDirectory
 from sqlalchemy import text
 
 from drumbo.services import profiles, shelf, workshop
 from drumbo.store.archive import DATABASE
 from drumbo.store.database import Workshop, engine_of
 from drumbo.store.models import PrintRow, TrialRow
-from drumbo.store.soundness import MIGRATIONS
+from drumbo.store.soundness import MIGRATIONS, known_versions
 from tests.conftest import LABEL, Begun
 
 OLDER = ["0003", "0004"]
@@ -56,3 +57,10 @@ def test_a_filled_workshop_goes_down_and_up_again_with_all_its_rows(
             assert json.dumps(row.trial.facts)
     finally:
         again.close()
+
+
+def test_the_versions_that_are_known_are_those_of_the_migrations_in_their_order() -> None:
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    found = [script.revision for script in ScriptDirectory.from_config(config).walk_revisions()]
+    assert list(known_versions()) == found[::-1]

@@ -14,7 +14,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtr
 
 Floats = NDArray[np.float64]
 
@@ -26,6 +25,9 @@ SLIP = 0.05
 
 def log_likelihood(scores: Floats, expected: Floats) -> Floats:
     """(m,) log-likelihood of scores (n,) under expected ones (m, n). 4 and 0 stand for all beyond them."""
+    # Fetched when scores are there: pages without a fit need not wait for it.
+    from scipy.special import ndtr  # noqa: PLC0415
+
     above = np.where(scores < 4, ndtr((scores + 0.5 - expected) / LOOK_SD), 1.0)
     below = np.where(scores > 0, ndtr((scores - 0.5 - expected) / LOOK_SD), 0.0)
     return np.asarray(np.log((1 - SLIP) * (above - below) + SLIP / 5).sum(axis=1))

@@ -26,7 +26,8 @@ LATE = 1.06
 ASPECTS: tuple[Aspect, ...] = (
     Aspect("bridge", "Bridges", ("hang in loops", "sag plainly", "sag a little", "almost flat", "flat, no sag"),
            "Both rungs from the front and from below, above all the long one."),
-    Aspect("overhang", "Overhangs", ("collapsed or curled", "rough, droops", "uneven edge", "small flaws", "clean edge"),
+    Aspect("overhang", "Overhangs",
+           ("collapsed or curled", "rough, droops", "uneven edge", "small flaws", "clean edge"),
            "The wing at the right: three overhangs, the steepest on top."),
     Aspect("tip", "Tip", ("a melted blob", "bent and thick", "soft edges", "almost sharp", "sharp, straight"),
            "The slim tip on the long rung: it stays soft where layers are quick and the fan is low."),
