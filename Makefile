@@ -6,7 +6,7 @@ UV     ?= uv
 # Every process starts from what the first one compiled: several seconds each, wherever that had been switched off.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: a11y install demo demo-archive test lint bench mutants shots vendor lock clean browser front
+.PHONY: a11y wheel install demo demo-archive test lint bench mutants shots vendor lock clean browser front
 
 install: $(VENV)/.ready
 
@@ -69,6 +69,12 @@ bench: install
 	$(BIN)/python -m bench.check
 	$(BIN)/python bench/faults.py --seed 1 --runs 300
 	$(BIN)/python -m bench.fuzz --seed 1 --runs 1000
+
+# A package that pipx installs; it is tried in an environment of its own.
+wheel: install
+	rm -rf build
+	$(BIN)/python -m pip wheel --quiet --disable-pip-version-check --no-deps --no-build-isolation -w build/wheel .
+	$(BIN)/python -m tests.wheel_works build/wheel/drumbo-*.whl
 
 # Would the tests notice a fault? Some minutes for every ten of them.
 mutants: install
