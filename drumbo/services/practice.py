@@ -31,29 +31,34 @@ class PracticeHall:
     def __init__(self, workshop: Workshop, pace: float = PACE) -> None:
         self._workshop, self._pace = workshop, pace
         self._mine: dict[int, SimulatedPrinter] = {}
-        self._lock = threading.Lock()
+        self._lock = threading.RLock()
 
     def add(self, drive: str = "direct") -> int:
         """Start one and add it to the workshop; returns its number. The one there is, where there is one already."""
+        # Pressed twice, it starts one.
         with self._lock:
             there = next((number for number, p in printers(self._workshop) if p.practice == YES), None)
-        if there is not None:
-            self.wake()
-            return there
-        device = self._start(drive)
+            if there is not None:
+                self.wake()
+                return there
+            device = self._start(drive)
+            try:
+                number = self._keep(device, drive)
+            except InvalidInput:
+                device.end()
+                raise
+            self._mine[number] = device
+            return number
+
+    def _keep(self, device: SimulatedPrinter, drive: str) -> int:
+        """A printer of the workshop for it, under a name that is free."""
         taken = {printer.name for _, printer in printers(self._workshop)}
         name = next(n for k in range(1, 99) if (n := f"{NAME} {k}" if k > 1 else NAME) not in taken)
         made = Printer(name, drive=drive, link_url=device.link_url, camera_url=device.camera_url)
-        try:
-            number = save_printer(self._workshop, asdict(made))
-        except InvalidInput:
-            device.end()
-            raise
+        number = save_printer(self._workshop, asdict(made))
         with self._workshop.writing() as session:
             row = session.get_one(PrinterRow, number)
             row.spec = {**row.spec, "practice": YES}
-        with self._lock:
-            self._mine[number] = device
         return number
 
     def wake(self) -> int:
