@@ -14,7 +14,7 @@ from drumbo.core.errors import DrumboError, InvalidInput, NotFound, NotNow
 from drumbo.core.fields import number as number_of
 from drumbo.core.processes import process
 from drumbo.core.run import RunState
-from drumbo.services import adopting, filament, handing, pairs, pictures, reading, simulated
+from drumbo.services import adopting, filament, handing, pairs, pictures, prior, reading, simulated
 from drumbo.services import live as live_service
 from drumbo.services import queue as files
 from drumbo.services import trials as service
@@ -75,7 +75,8 @@ def _pair() -> int | None:
 
 
 def _draft_page(draft: service.Draft) -> dict[str, Any]:
-    return {"draft": draft, **_draft_picture(draft)}
+    before = prior.found_before(workshop(), draft.card.id, draft.kind.sets[0])
+    return {"draft": draft, "before": before, **_draft_picture(draft)}
 
 
 def _draft_picture(draft: service.Draft) -> dict[str, Any]:
@@ -149,7 +150,17 @@ def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
         page["read"] = read_page(sheet, picture)
     if leaf == "adopt" and sheet.result is not None and sheet.adopted_revision is None:
         page["preview"] = adopting.preview(workshop(), sheet.id)
+        page["departs"] = _departing(sheet)
     return page
+
+
+def _departing(sheet: service.TrialSheet) -> prior.FoundBefore | None:
+    """What was found before, where this result lies far outside of it."""
+    assert sheet.result is not None
+    found = prior.found_before(workshop(), sheet.card.id, sheet.kind.sets[0])
+    if found is None or sheet.result.value is None or not found.before.departs(sheet.result.value, sheet.result.error):
+        return None
+    return found
 
 
 def _best_says(sheet: service.TrialSheet) -> str:

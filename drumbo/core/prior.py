@@ -1,0 +1,77 @@
+"""What a workshop found before, as a measure for what it finds now.
+
+Earlier spools of a polymer say where the next one will lie: nine of ten within an interval that is as wide as they
+differ, and wider the fewer they were. It takes nothing for granted but that spools differ evenly to both sides, and
+changes no result: it is told beside it, and a result that lies far outside is worth a second look.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+FEWEST = 3
+"""Fewer tell nothing of how much spools differ."""
+UNLIKELY = 0.02
+"""A result is worth a word where only so few spools lie so far off: one in fifty."""
+
+
+@dataclass(frozen=True, slots=True)
+class Before:
+    """What earlier spools came to: how many, their mean, how far they spread (standard deviation), and from where to
+    where nine of ten next ones lie.
+    """
+
+    count: int
+    mean: float
+    spread: float
+    low: float
+    high: float
+
+    @property
+    def half(self) -> float:
+        """Half of the interval."""
+        return (self.high - self.low) / 2
+
+    def departs(self, value: float, error: float | None) -> bool:
+        """Whether a value, with its own standard error, lies farther off than one spool in fifty."""
+        apart = abs(value - self.mean) / math.hypot(self._next_sd, error or 0.0)
+        return _beyond(apart, self.count - 1) < UNLIKELY
+
+    @property
+    def _next_sd(self) -> float:
+        return self.spread * math.sqrt(1 + 1 / self.count)
+
+
+def before(values: Sequence[float], least_spread: float) -> Before | None:
+    """The summary of earlier values; None of fewer than three. Values that happen to agree still differ by as much as
+    can be told apart, `least_spread`.
+
+    >>> found = before([0.95, 0.96, 0.97, 0.96], 0.003)
+    >>> round(found.mean, 3), round(found.low, 3), round(found.high, 3)
+    (0.96, 0.939, 0.981)
+    """
+    if len(values) < FEWEST:
+        return None
+    numbers = np.asarray(values, np.float64)
+    count, mean = len(numbers), float(numbers.mean())
+    spread = max(float(numbers.std(ddof=1)), least_spread)
+    half = _t90(count - 1) * spread * math.sqrt(1 + 1 / count)
+    return Before(count, mean, spread, mean - half, mean + half)
+
+
+def _t90(freedom: int) -> float:
+    """Half of the interval that holds 90 % of Student's t."""
+    from scipy.special import stdtrit  # noqa: PLC0415 - pages without it need not wait
+
+    return float(stdtrit(freedom, 0.95))
+
+
+def _beyond(t: float, freedom: int) -> float:
+    """How much of Student's t lies farther out on either side."""
+    from scipy.special import stdtr  # noqa: PLC0415
+
+    return 2 * float(stdtr(freedom, -abs(t)))
