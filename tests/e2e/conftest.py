@@ -27,7 +27,7 @@ FLAGS = (
     "--disable-component-update --disable-sync"
 ).split()
 
-expect.set_options(timeout=15_000)
+expect.set_options(timeout=30_000)
 
 
 @dataclass
@@ -110,7 +110,7 @@ def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestR
 def page(browser: object) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800})  # type: ignore[attr-defined]
     made = context.new_page()
-    made.set_default_timeout(15_000)
+    made.set_default_timeout(30_000)
     problems: list[str] = []
     made.on("pageerror", lambda error: problems.append(str(error)))
     made.on("console", lambda said: problems.append(said.text) if said.type == "error" and _speaks(said.text) else None)
