@@ -7,11 +7,12 @@ import time
 from drumbo.services import filament
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
+from tests.conftest import PATIENCE_S
 
 
 def ready(house: Workshop, number: int) -> filament.Change:
     """Wait until its next step can be pressed."""
-    until = time.monotonic() + 20
+    until = time.monotonic() + PATIENCE_S
     while not (found := filament.change(house, number)).ready:
         assert time.monotonic() < until, found
         time.sleep(0.05)

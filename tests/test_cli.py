@@ -30,7 +30,7 @@ from drumbo.standins.line.session import LineServer
 from drumbo.standins.line.strict import StrictPrinter
 from drumbo.store.database import Workshop
 from drumbo.web.serving import run
-from tests.conftest import LABEL, Standin
+from tests.conftest import LABEL, PATIENCE_S, Standin
 
 SET = "--set hot_c=220 --set cold_c=200 --set step_c=10 --set step_mm=8".split()
 
@@ -179,7 +179,7 @@ def test_print_that_is_ended_leaves_no_printer_hot(how: int | None, tower: Path,
         text=True,
         start_new_session=True,
     )
-    until = time.monotonic() + 20
+    until = time.monotonic() + PATIENCE_S
     while not _is_hot(printer):
         assert time.monotonic() < until
         time.sleep(0.02)

@@ -15,13 +15,14 @@ from drumbo.links.runs import GO_ON, HAND, PRINT, STOP, RunOrder, Runs
 from drumbo.links.words import HeatReport, Reading
 from drumbo.standins.line.session import LineServer
 from drumbo.standins.line.strict import StrictPrinter
+from tests.conftest import PATIENCE_S
 
 LIMITS = {"nozzle_max_c": 280, "bed_max_c": 110, "low": [0, 0], "high": [220, 220], "highest_mm": 250}
 HOT = HeatReport(Reading(208.0, 210.0))
 
 
 def _done(runs: Runs, name: str, number: int) -> JournalEntry:
-    until = time.monotonic() + 15
+    until = time.monotonic() + PATIENCE_S
     while (entry := last_entry(runs.folder(name))) is None or entry.did < number:
         assert time.monotonic() < until, entry
         time.sleep(0.02)
@@ -29,7 +30,7 @@ def _done(runs: Runs, name: str, number: int) -> JournalEntry:
 
 
 def _ready(runs: Runs, name: str) -> None:
-    until = time.monotonic() + 15
+    until = time.monotonic() + PATIENCE_S
     while (entry := last_entry(runs.folder(name))) is None or entry.heat is None:
         assert time.monotonic() < until, entry
         time.sleep(0.02)
@@ -80,7 +81,7 @@ def test_filament_is_fed_while_a_print_pauses_but_its_head_stays(
     file.write_text("\n".join(lines) + "\n")
     order = RunOrder(PRINT, server.link, file=str(file), timing=TIMING, rests=(7,), limits=LIMITS)
     name = runs.begin(order)
-    until = time.monotonic() + 15
+    until = time.monotonic() + PATIENCE_S
     while (entry := last_entry(runs.folder(name))) is None or entry.state != "paused":
         assert time.monotonic() < until
         time.sleep(0.02)

@@ -13,6 +13,7 @@ from drumbo.links.resting import Part, Resting
 from drumbo.links.runs import GO_ON, PAUSE, PRINT, STOP, RunOrder, Runs
 from drumbo.standins.line.session import LineServer
 from drumbo.standins.line.strict import StrictPrinter
+from tests.conftest import PATIENCE_S
 
 RESTING = Resting(aside=(5.0, 215.0), highest_mm=250.0)
 HEAD = ["G21", "G90", "M82", "M140 S60", "M104 S210", "G28", "M190 S60", "M109 S210", "G92 E0"]
@@ -38,7 +39,7 @@ def _begin(runs: Runs, folder: Path, server: LineServer, lines: list[str], **mor
 
 
 def _wait(runs: Runs, name: str, state: str, saying: str = "") -> JournalEntry:
-    until = time.monotonic() + 15
+    until = time.monotonic() + PATIENCE_S
     while (entry := last_entry(runs.folder(name))) is None or entry.state != state or saying not in entry.message:
         assert time.monotonic() < until, entry
         time.sleep(0.02)
@@ -47,7 +48,7 @@ def _wait(runs: Runs, name: str, state: str, saying: str = "") -> JournalEntry:
 
 def _goes_on(printer: StrictPrinter) -> None:
     """Until it is well into the file."""
-    until = time.monotonic() + 10
+    until = time.monotonic() + PATIENCE_S
     while len(printer.accepted) < 60:
         assert time.monotonic() < until
         time.sleep(0.01)
@@ -127,7 +128,7 @@ def test_heated_by_hand_after_it_went_cold_it_goes_cold_again(
     name = _begin(runs, tmp_path, server, _file(), rests=(len(HEAD) + 8,), waits_s=1.5, limits=limits)
     _wait(runs, name, "paused", "heaters are off; the printer confirms it")
     number = runs.hand(name, "heat 200")
-    until = time.monotonic() + 15
+    until = time.monotonic() + PATIENCE_S
     while (entry := last_entry(runs.folder(name))) is None or entry.did < number:
         assert time.monotonic() < until
         time.sleep(0.02)
@@ -210,7 +211,7 @@ def test_what_is_beyond_reason_or_wants_a_pause_is_refused_while_it_prints(
     _wait(runs, name, "sending")
     for what, why in (("factors 5 100", "The speed may go from 10 to 300 %"), ("feed 20 5", "pause it first")):
         number = runs.hand(name, what)
-        until = time.monotonic() + 10
+        until = time.monotonic() + PATIENCE_S
         while (entry := last_entry(runs.folder(name))) is None or entry.did < number:
             assert time.monotonic() < until
             time.sleep(0.02)

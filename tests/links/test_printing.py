@@ -30,6 +30,7 @@ from drumbo.links.runs import ALIVE, GO_ON, LOOK, OFF, PRINT, STOP, RunOrder, Ru
 from drumbo.standins.line.manners import FAULTS, Manners
 from drumbo.standins.line.session import LineServer
 from drumbo.standins.line.strict import StrictPrinter
+from tests.conftest import PATIENCE_S
 
 
 @contextmanager
@@ -63,21 +64,21 @@ def _job(folder: Path, url: str, lines: list[str], **more: object) -> RunOrder:
 
 
 def _hot(printer: StrictPrinter) -> None:
-    until = time.monotonic() + 10
+    until = time.monotonic() + PATIENCE_S
     while not printer.hot:
         assert time.monotonic() < until
         time.sleep(0.01)
 
 
 def _entry(runs: Runs, name: str, wanted: Callable[[JournalEntry], bool]) -> JournalEntry:
-    until = time.monotonic() + 10
+    until = time.monotonic() + PATIENCE_S
     while (entry := last_entry(runs.folder(name))) is None or not wanted(entry):
         assert time.monotonic() < until
         time.sleep(0.02)
     return entry
 
 
-def _ended(runs: Runs, name: str, seconds: float = 30) -> JournalEntry:
+def _ended(runs: Runs, name: str, seconds: float = PATIENCE_S) -> JournalEntry:
     entry = runs.wait(name, seconds)
     assert entry is not None, "it goes on"
     assert not entry.running
@@ -229,7 +230,7 @@ def test_nobody_starts_a_second_print_and_a_dead_one_lets_go(
             other.begin(job)
     _hot(printer)
     os.kill(int((runs.folder(name) / ALIVE).read_text()), signal.SIGKILL)
-    until = time.monotonic() + 5
+    until = time.monotonic() + PATIENCE_S
     while runs.alive(name):
         assert time.monotonic() < until
         time.sleep(0.02)

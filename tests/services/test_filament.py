@@ -16,7 +16,7 @@ from drumbo.services import filament, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from tests.by_hand import go, ready
-from tests.conftest import LABEL, Begun, Standin
+from tests.conftest import LABEL, PATIENCE_S, Begun, Standin
 
 
 def test_a_change_is_counted_remembered_and_ends_cold(
@@ -81,7 +81,7 @@ def test_each_spool_gives_what_was_printed_while_it_was_in(
     before = workshop.material(house, begun.spool).spool_g
     run = room.start(trial, [40])
     assert filament.loaded(house, twin).id == begun.spool, "the presets of one machine have one spool in"
-    until = time.monotonic() + 60
+    until = time.monotonic() + PATIENCE_S
     while (going := trials.sheet(house, trial).run) is None or going.state != "paused":
         assert time.monotonic() < until, going
         time.sleep(0.05)
@@ -138,7 +138,7 @@ def test_a_session_by_hand_that_is_killed_leaves_no_hot_printer(
     name = room.begin_by_hand(begun.printer)
     assert room.begin_by_hand(begun.printer) == name, "one session a printer"
     room.runs.hand(name, "heat 210")
-    until = time.monotonic() + 20
+    until = time.monotonic() + PATIENCE_S
     while standin.device.machine.nozzle.target_c == 0:
         assert time.monotonic() < until
         time.sleep(0.05)
@@ -159,7 +159,7 @@ def test_a_printer_that_may_be_hot_after_work_by_hand_stays_on_the_bench(
 ) -> None:
     name = room.begin_by_hand(begun.printer)
     room.runs.hand(name, "heat 210")
-    until = time.monotonic() + 20
+    until = time.monotonic() + PATIENCE_S
     while standin.device.machine.nozzle.target_c == 0:
         assert time.monotonic() < until
         time.sleep(0.05)

@@ -19,7 +19,7 @@ from drumbo.services import handing, live, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.standins.door import Door, JsonHandler
 from drumbo.store.database import Workshop
-from tests.conftest import Begun, Standin
+from tests.conftest import PATIENCE_S, Begun, Standin
 
 SMALL = {"hot_c": "220", "cold_c": "200", "step_c": "10", "step_mm": "8", "first_c": "215", "aim": "balanced"}
 FEW_BYTES = 700
@@ -27,7 +27,7 @@ LEAST_MM = 0.005
 T = live.Live
 
 
-def _seen(house: Workshop, trial: int, wanted: Callable[[T], bool], seconds: float = 30.0) -> T:
+def _seen(house: Workshop, trial: int, wanted: Callable[[T], bool], seconds: float = PATIENCE_S) -> T:
     """The print as soon as it is as wanted; a print that is over before is told with how it ended."""
     until, last = time.monotonic() + seconds, None
     while (found := live.live(house, trial)) is None or not wanted(found):

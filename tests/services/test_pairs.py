@@ -40,7 +40,7 @@ from drumbo.standins.filament.mixing import draw_mixing
 from drumbo.standins.strips import SEEN
 from drumbo.store.database import Workshop
 from tests.by_hand import go
-from tests.conftest import LABEL, Begun, Standin
+from tests.conftest import LABEL, PATIENCE_S, Begun, Standin
 
 BLUE = "#2f4f8f"
 
@@ -183,7 +183,7 @@ def test_what_a_change_takes_is_printed_read_and_offered(
     assert taken.index("; pause before layer 2") < taken.index("M109 R232") < taken.index("; pause before layer 3")
     run = room.start(trial)
     for spool in (blue, begun.spool):
-        until = time.monotonic() + 60
+        until = time.monotonic() + PATIENCE_S
         while (going := trials.sheet(house, trial).run) is None or going.state != "paused":
             assert time.monotonic() < until, going
             time.sleep(0.05)

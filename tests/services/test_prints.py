@@ -19,7 +19,7 @@ from drumbo.services import bench, looking, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow
-from tests.conftest import QUICK, Begun, Standin
+from tests.conftest import PATIENCE_S, QUICK, Begun, Standin
 
 SMALL = {"hot_c": "220", "cold_c": "200", "step_c": "10", "step_mm": "8", "first_c": "215", "aim": "balanced"}
 
@@ -34,7 +34,7 @@ def _run(house: Workshop, trial: int) -> trials.Run:
     return run
 
 
-def _until(true: Callable[[], bool], seconds: float = 20.0) -> None:
+def _until(true: Callable[[], bool], seconds: float = PATIENCE_S) -> None:
     until = time.monotonic() + seconds
     while not true():
         assert time.monotonic() < until, "it did not happen in time"

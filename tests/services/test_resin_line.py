@@ -23,6 +23,7 @@ from drumbo.standins.resin.bottle import draw_bottle, true_exposure_s
 from drumbo.standins.resin.device import ResinDevice
 from drumbo.standins.resin.server import PackageServer
 from drumbo.store.database import Workshop
+from tests.conftest import PATIENCE_S
 
 SCREEN: dict[str, Any] = {"pixels_x": 1900, "pixels_y": 800, "pixel_um": 50.0}
 BOTTLE = {
@@ -137,7 +138,7 @@ def test_what_a_print_can_come_to(house: Workshop, room: PrintManager, lit: Lit)
 
     lit.device.pace = 40.0
     number = room.start(trial)
-    deadline = time.monotonic() + 10
+    deadline = time.monotonic() + PATIENCE_S
     while trials.sheet(house, trial).run.heat is None and time.monotonic() < deadline:
         time.sleep(0.05)
     with pytest.raises(NotNow, match="is printing"):
