@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from itertools import chain, pairwise, product
 
 import numpy as np
@@ -106,6 +107,9 @@ def test_bodies_above_each_other_come_to_what_heights_come_to() -> None:
     assert found.grams(False) == pytest.approx(by_heights.grams(False), rel=0.25)
     assert found.own_s == pytest.approx(by_heights.own_s, rel=0.25)
     assert found.own_s < found.softer_s
+    bodies = [Body("lower", lower), Body("upper", upper)]
+    same = part_of_bodies(bodies, (True, False), STIFF, STIFF, PRINTER, hand_min=4, purge_mm=(40, 60))
+    assert same.own_s == pytest.approx(same.softer_s), "of one material twice no limit is the softer one"
 
 
 def test_a_body_that_rests_on_another_neither_bridges_nor_hangs() -> None:
@@ -143,9 +147,14 @@ def test_no_order_changes_less(layers: list[tuple[bool, bool]]) -> None:
 
 
 def test_bodies_that_overlap_or_do_not_touch_or_lack_a_material_are_named() -> None:
-    for far, says in ((block((-12, -12, 4), (12, 12, 20)), "in both"), (RING.translate((0, 0, 9)), "are between them")):
+    for far, says in ((block((-12, -12, 4), (12, 12, 20)), "in both"), (RING.translate((0, 0, 9)), "close the gap")):
         with pytest.raises(InvalidInput, match=says):
             _of_bodies(CORE, far)
+    dense = block((-30, -30, 0), (30, 30, 1)).refine(100)
+    began = time.monotonic()
+    with pytest.raises(InvalidInput, match="close the gap"):
+        _of_bodies(dense, dense.translate((0, 0, 7)))
+    assert time.monotonic() - began < 20, "two dense sheets with a gap are no work for minutes"
     with pytest.raises(InvalidInput) as missing:
         read_bodies(("core", "ring", "sole"), {"body_0": "one", "body_2": "neither"})
     assert set(missing.value.problems) == {"body_1", "body_2"}
