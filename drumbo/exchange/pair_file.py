@@ -58,7 +58,7 @@ def read_pair(data: bytes) -> BroughtPair:
     if not isinstance(told, dict) or told.get("format") != FORMAT:
         raise wrong("is no pair of Drumbo's: it does not say so under “format”")
     if told.get("version") != VERSION:
-        raise wrong(f"is of another version than {VERSION}, which this Drumbo reads")
+        raise wrong(f"is of another version than {VERSION}, which this Drumbo reads: bring it up to date")
     profiles = told.get("profiles")
     if not isinstance(profiles, list) or len(profiles) != 2:
         raise wrong("does not hold two profiles under “profiles”")
