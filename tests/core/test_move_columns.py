@@ -44,7 +44,7 @@ def test_a_spiral_is_cut_into_turns() -> None:
         )
     _, found = _traits("M83\nG28\n" + _square(0.2) + "\n".join(turns) + "\n")
     assert found.layers == pytest.approx(11, abs=1)
-    assert np.diff(found.tops) == pytest.approx([0.2] * (found.layers - 1))
+    assert np.diff(found.tops) == pytest.approx([0.2] * (found.layers - 1), abs=1e-5)
 
 
 def test_a_trials_layers_are_those_that_it_was_planned_with() -> None:
@@ -64,13 +64,17 @@ def test_patches_of_other_heights_all_rest_on_the_bed() -> None:
     assert found.width[found.laid].max() < 0.8, "the lowest is squeezed widest; none is as wide as if it were a sheet"
 
 
-def test_a_spiral_that_ends_flat_is_still_cut_into_turns() -> None:
+def test_a_spiral_with_turns_higher_than_its_foot_is_told_as_it_was_planned() -> None:
     context, trial = plain_context(), kind("rising-wall")
-    file = trial.print_file(trial.suggest(context), context)
+    plan = trial.suggest(context)
+    file = trial.print_file(plan, context)
     _, found = _traits(file.gcode)
-    top, first = file.path.z[file.path.e_mm > 0].max(), found.tops[0]
-    assert found.layers == pytest.approx((top - first) / 0.2 + 1, abs=1)
-    assert np.unique(found.height[found.laid].round(3)).tolist() == pytest.approx([0.2, first])
+    assert plan.layer_mm > 0.25, "higher than the foot's layers"
+    wall = found.laid & (np.isclose(found.height, plan.layer_mm, rtol=0.02)) & (found.tops[found.layer] > 3)
+    assert found.way[wall].sum() > 0.9 * found.way[found.laid & (found.tops[found.layer] > 3)].sum()
+    assert np.median(found.width[wall]) == pytest.approx(plan.width_mm, rel=0.03)
+    first, top = found.tops[found.tops < 1.5].max(), file.path.z[file.path.e_mm > 0].max()
+    assert found.layers == pytest.approx((top - first) / plan.layer_mm + (found.tops <= first).sum(), abs=2)
 
 
 @given(st.integers(1, 5000), st.integers(3, 60), st.integers(0, 10**6))

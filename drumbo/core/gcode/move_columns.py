@@ -34,6 +34,8 @@ TOO_WIDE = 1.8
 LOW_LAYERS = 2.5
 """Layers up to so many times the height of the first may lie beside it."""
 THINNEST_MM, THICKEST_MM = 0.02, 2.0
+UP_TIMES, LOW_TIMES = 2.0, 1.5
+"""One part is done and another begins where a road is so many times as high as the lowest, and the next one is not."""
 
 
 @dataclass(frozen=True)
@@ -81,13 +83,12 @@ def move_columns(program: Program, motion: Motion, filament_mm: float) -> MoveCo
     area = np.zeros(n, np.float32)
     np.divide(program.e_mm * (math.pi * filament_mm**2 / 4), way, out=area, where=laid, casting="same_kind")
     area *= program.flow_factor
-    tops, layer = _layers(program.z, laid, way)
-    steps = np.diff(tops, prepend=0.0)
-    usual = float(np.median(steps)) if len(steps) else 0.0
-    usual = usual if THINNEST_MM <= usual <= THICKEST_MM else USUAL_LAYER_MM
-    steps = np.where((steps < THINNEST_MM) | (steps > THICKEST_MM), usual, steps)
-    thick = _rests_on_bed(steps, tops, layer, laid, area).astype(np.float32)
-    height = np.where(laid, thick[np.maximum(layer, 0)] if len(thick) else 0, np.float32(0))
+    parts = [
+        _stacked((program.x[a:b], program.y[a:b], program.z[a:b]), laid[a:b], way[a:b], area[a:b])
+        for a, b in pairwise(_one_after_another(program.z, laid))
+    ]
+    tops, thick, layer = (parts[0].tops, parts[0].thick, parts[0].layer) if len(parts) == 1 else _together(parts)
+    height = np.concatenate([part.height for part in parts])
     width = np.zeros(n, np.float32)
     np.divide(area, height, out=width, where=laid)
     width += height * np.float32(ROUND)
@@ -96,6 +97,75 @@ def move_columns(program: Program, motion: Motion, filament_mm: float) -> MoveCo
         way=way, laid=laid, flow=area, speed=motion.cruise, layer=layer, width=width, height=height,
         ends_s=motion.ends(), tops=tops, thick=thick, seconds=motion.seconds,
     )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class _Stack:
+    """What is printed from the bed up: tops and thickness of its layers, mm, and by move its layer and its height."""
+
+    tops: Floats
+    thick: Halves
+    layer: NDArray[np.int32]
+    height: Halves
+
+
+def _stacked(at: tuple[Floats, Floats, Floats], laid: Bools, way: Halves, area: Halves) -> _Stack:
+    tops, layer = _layers(at, laid, way)
+    steps = np.diff(tops, prepend=0.0)
+    usual = float(np.median(steps)) if len(steps) else 0.0
+    usual = usual if THINNEST_MM <= usual <= THICKEST_MM else USUAL_LAYER_MM
+    steps = np.where((steps < THINNEST_MM) | (steps > THICKEST_MM), usual, steps)
+    thick = _rests_on_bed(steps, tops, layer, laid, area).astype(np.float32)
+    height = np.where(laid, thick[np.maximum(layer, 0)] if len(thick) else 0, np.float32(0)).astype(np.float32)
+    climbing = _climbing(at[2], laid, way)
+    if climbing.any():
+        _from_nothing(height, at[2], climbing, tops, layer, area)
+    return _Stack(tops, thick, layer, height)
+
+
+def _climbing(z: Floats, laid: Bools, way: Halves) -> Bools:
+    """(n,) which lines rise while they are laid, as a spiral does."""
+    rises = np.abs(np.diff(z, prepend=0.0)).astype(np.float32)
+    return np.asarray(laid & (rises > 1e-9) & (rises < 0.5 * way))
+
+
+def _from_nothing(
+    height: Halves, z: Floats, climbing: Bools, tops: Floats, layer: NDArray[np.int32], area: Halves
+) -> None:
+    """A spiral's first turn lies on what was flat: where its lines thicken from nothing, they are as high as it has
+    risen by then.
+    """
+    turns = np.bincount(layer[climbing], minlength=len(tops)) > 0
+    first = turns & ~np.insert(turns[:-1], 0, False)
+    rows = np.flatnonzero(climbing & first[layer] & (layer > 0))
+    quarter = len(rows) // 4
+    if not quarter or area[rows[:quarter]].mean() > 0.6 * area[rows[-quarter:]].mean():
+        return
+    risen = (z[rows] + z[rows - 1]) / 2 - tops[layer[rows] - 1]
+    height[rows] = np.clip(risen, THINNEST_MM, height[rows])
+
+
+def _one_after_another(z: Floats, laid: Bools) -> list[int]:
+    """Rows between which all is printed from the bed up: from 0 to the last, and where it begins down there again."""
+    rows = np.flatnonzero(laid)
+    if not len(rows):
+        return [0, len(z)]
+    low = float(z[rows].min())
+    falls = (z[rows[:-1]] > UP_TIMES * low) & (z[rows[1:]] < LOW_TIMES * low)
+    return [0, *(rows[np.flatnonzero(falls)] + 1).tolist(), len(z)]
+
+
+def _together(parts: list[_Stack]) -> tuple[Floats, Halves, NDArray[np.int32]]:
+    """Layers of parts that stand beside each other as those of one: what is of one height is one layer."""
+    every = np.sort(np.concatenate([part.tops for part in parts]))
+    tops = every[np.insert(np.diff(every) > SAME_MM, 0, True)]
+    thick = np.full(len(tops), np.inf, np.float32)
+    layers = []
+    for part in parts:
+        place = np.maximum(np.searchsorted(tops, part.tops + 1e-9, "right") - 1, 0).astype(np.int32)
+        np.minimum.at(thick, place, part.thick)
+        layers.append(place[np.maximum(part.layer, 0)])
+    return tops, thick, np.concatenate(layers).astype(np.int32)
 
 
 def _rests_on_bed(steps: Floats, tops: Floats, layer: NDArray[np.int32], laid: Bools, area: Halves) -> Floats:
@@ -115,21 +185,21 @@ def _rests_on_bed(steps: Floats, tops: Floats, layer: NDArray[np.int32], laid: B
     return thick
 
 
-def _layers(z: Floats, laid: Bools, way: Halves) -> tuple[Floats, NDArray[np.int32]]:
+def _layers(at: tuple[Floats, Floats, Floats], laid: Bools, way: Halves) -> tuple[Floats, NDArray[np.int32]]:
     """Tops of the layers, from below, and the layer of every move."""
+    z = at[2]
     n = len(z)
     if not laid.any():
         return np.zeros(0), np.full(n, -1, np.int32)
-    rises = np.abs(np.diff(z, prepend=0.0)).astype(np.float32)
-    climbing = laid & (rises > 1e-9) & (rises < 0.5 * way)
+    climbing = _climbing(z, laid, way)
     # Many moves in a row are of one height; heights are looked at once a row of them.
     starts = np.flatnonzero(np.diff(z, prepend=np.nan))
     each = z[starts]
     levels = _levels(each, np.add.reduceat(np.where(laid & ~climbing, way, np.float32(0)), starts, dtype=np.float64))
     if climbing.any() and way[climbing].sum() > 0.02 * way[laid].sum():
-        levels = _with_turns(levels, z[climbing])
-    at = np.clip(np.searchsorted(levels, each - SAME_MM), 0, len(levels) - 1).astype(np.int32)
-    layer = np.repeat(at, np.diff(starts, append=n))
+        levels = _with_turns(levels, z[climbing], _rise_a_turn(at, climbing))
+    place = np.clip(np.searchsorted(levels, each - SAME_MM), 0, len(levels) - 1).astype(np.int32)
+    layer = np.repeat(place, np.diff(starts, append=n))
     # Between roads a move belongs to the layer that was laid last, and before the first to the first.
     last = np.maximum.accumulate(np.where(laid, np.arange(n, dtype=np.int32), np.int32(-1)))
     return levels, np.where(last >= 0, layer[np.maximum(last, 0)], np.int32(0))
@@ -149,13 +219,27 @@ def _levels(z: Floats, way: Floats) -> Floats:
     return np.asarray(heights[np.insert(np.diff(heights) > SAME_MM, 0, True)])
 
 
-def _with_turns(levels: Floats, z: Floats) -> Floats:
-    """Levels, and those of a spiral between the one that it starts on and its top, given the heights that it passes."""
+def _rise_a_turn(at: tuple[Floats, Floats, Floats], climbing: Bools) -> float:
+    """How much a spiral rises while the head turns once round, mm; 0 where it does not turn once."""
+    rows = np.flatnonzero(climbing[1:]) + 1
+    x, y, z = (column[rows] - column[rows - 1] for column in at)
+    heading = np.arctan2(y, x)
+    turned = np.diff(heading)
+    round_ = abs(float((turned - 2 * np.pi * np.rint(turned / (2 * np.pi))).sum())) / (2 * np.pi)
+    round_ *= len(rows) / max(len(turned), 1)
+    return float(z.sum()) / round_ if round_ > 1 else 0.0
+
+
+def _with_turns(levels: Floats, z: Floats, rise: float) -> Floats:
+    """Levels, and those of a spiral between the one that it starts on and its top, given the heights that it passes and
+    how much it rises in a turn, mm, where that is known.
+    """
     low, top = float(z.min()), float(z.max())
     below, above = levels[levels <= low + SAME_MM], levels[levels > top + SAME_MM]
     first = float(below[-1]) if len(below) else 0.0
     steps = np.diff(below)
     each = float(np.median(steps)) if len(steps) else (first if THINNEST_MM < first < THICKEST_MM else USUAL_LAYER_MM)
+    each = rise if THINNEST_MM < rise < THICKEST_MM else each
     if len(levels) - len(below) - len(above) > (top - first) / each / 2:
         # Beside the spiral there is a part with layers of its own, which serve for both.
         return levels
