@@ -1,8 +1,8 @@
 """What a workshop found before, as a measure for what it finds now.
 
 Earlier spools of a polymer say where the next one will lie: nine of ten within an interval that is as wide as they
-differ, and wider the fewer they were. It takes nothing for granted but that spools differ evenly to both sides, and
-changes no result: it is told beside it, and a result that lies far outside is worth a second look.
+differ, and wider the fewer they were. It takes nothing for granted but that spools differ evenly to both sides. Where
+it is to have a say in a result, it has less the farther off that lies: a spool unlike all before speaks for itself.
 """
 
 from __future__ import annotations
@@ -12,11 +12,27 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
+
+from drumbo.core.sure import half_90
+
+Floats = NDArray[np.float64]
 
 FEWEST = 3
 """Fewer tell nothing of how much spools differ."""
+UNLIKE, FAR = 0.1, 4.0
+"""Share of spools that are of another kind, whatever the label says, and how many times as far those lie."""
 UNLIKELY = 0.02
 """A result is worth a word where only so few spools lie so far off: one in fifty."""
+
+
+@dataclass(frozen=True, slots=True)
+class Joined:
+    """A value with its standard error, and which share of what is known comes from before, 0 to 1."""
+
+    value: float
+    error: float
+    share: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +57,27 @@ class Before:
         apart = abs(value - self.mean) / math.hypot(self._next_sd, error or 0.0)
         return _beyond(apart, self.count - 1) < UNLIKELY
 
+    def joined(self, value: float, error: float) -> Joined:
+        """A result with its standard error, and what the earlier ones say, as one.
+
+        One spool in ten may be unlike all the others. Three that came to 0.95, 0.96 and 0.97 hardly move a result of
+        0.985 ± 0.003, and nearly halve the error of one of 0.962 ± 0.02.
+        """
+        reach = 8 * error
+        at = np.linspace(value - reach, value + reach, 2001)
+        off, spread = at - self.mean, self._next_sd
+        weight = np.exp(-0.5 * ((at - value) / error) ** 2)
+        weight *= (1 - UNLIKE) * _student(off / spread, self.count - 1) + UNLIKE / FAR * _student(off / spread / FAR, 1)
+        weight /= weight.sum()
+        mean = float(weight @ at)
+        sd = float(np.sqrt(weight @ (at - mean) ** 2))
+        return Joined(mean, sd, max(1.0 - (sd / error) ** 2, 0.0))
+
+    @property
+    def error(self) -> float:
+        """The standard error with which the next one is known before anything is printed; its interval is theirs."""
+        return self.half / half_90(1.0)
+
     @property
     def _next_sd(self) -> float:
         return self.spread * math.sqrt(1 + 1 / self.count)
@@ -61,6 +98,12 @@ def before(values: Sequence[float], least_spread: float) -> Before | None:
     spread = max(float(numbers.std(ddof=1)), least_spread)
     half = _t90(count - 1) * spread * math.sqrt(1 + 1 / count)
     return Before(count, mean, spread, mean - half, mean + half)
+
+
+def _student(t: Floats, freedom: int) -> Floats:
+    """Density of Student's t."""
+    scale = math.gamma((freedom + 1) / 2) / math.gamma(freedom / 2) / math.sqrt(freedom * math.pi)
+    return np.asarray(scale * (1 + t**2 / freedom) ** (-(freedom + 1) / 2))
 
 
 def _t90(freedom: int) -> float:

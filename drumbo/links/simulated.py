@@ -53,16 +53,18 @@ class SimulatedReader(Protocol):
     def calliper(self, jaws: Jaws, number: int | None) -> float: ...
 
 
-def simulated_reader(url: str) -> SimulatedReader:
-    """The one at an address. LinkError where that is none."""
-    return _Door(HttpDevice(url, "nothing answers beside the stand-in; is it running?"))
+def simulated_reader(url: str, room: Sequence[float] | None = None) -> SimulatedReader:
+    """The one at an address, asked about what lies within a room on its bed: left, front, right and back, mm. LinkError
+    where that is none.
+    """
+    return _Door(HttpDevice(url, "nothing answers beside the stand-in; is it running?"), room)
 
 
 class _Door:
     """Over HTTP. An answer that lacks what was asked for is a LinkError."""
 
-    def __init__(self, device: HttpDevice) -> None:
-        self._device = device
+    def __init__(self, device: HttpDevice, room: Sequence[float] | None = None) -> None:
+        self._device, self._room = device, room
 
     def load(self, holder: str, what: Load, second: Load | None = None, *, clean: bool = True) -> None:
         """Onto the holder; and where there is a second one, both into its feeder."""
@@ -74,7 +76,8 @@ class _Door:
 
     def picture(self, view: str) -> tuple[bytes, dict[str, Any] | None]:
         try:
-            data, headers = self._device.picture(f"/{view}.png")
+            about = "" if self._room is None else "?room=" + ",".join(f"{side:.3f}" for side in self._room)
+            data, headers = self._device.picture(f"/{view}.png{about}")
             frame = json.loads(headers.get("X-Frame", "null"))
         except (ValueError, HTTPException) as error:
             raise LinkError("the camera's answer cannot be read") from error
@@ -96,7 +99,7 @@ class _Door:
         return float(self._asked("/calliper", {"jaws": [_sent(jaws)], "object": number}, "number"))
 
     def _asked(self, path: str, body: dict[str, Any], key: str) -> Any:
-        found = self._device.post(path, body)
+        found = self._device.post(path, body if self._room is None else {**body, "room": list(self._room)})
         if key not in found:
             raise LinkError("what answers beside the stand-in is none")
         return found[key]

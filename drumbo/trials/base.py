@@ -23,6 +23,7 @@ from drumbo.core.fit.ordinal import USUAL, Leaning
 from drumbo.core.gcode.writer import PrintJob, write
 from drumbo.core.pair import Partner
 from drumbo.core.piece import Piece
+from drumbo.core.prior import Before
 from drumbo.core.profile import Origin, OriginKind, Profile, Status, Value, sectors
 from drumbo.core.sure import half_90
 from drumbo.core.toolpath import Toolpath, path_motion
@@ -40,13 +41,14 @@ M = TypeVar("M")
 @dataclass(frozen=True, slots=True)
 class Bound(Generic[D, M]):
     """What a trial is bound to: one printer, one material, one revision of one profile; in one of a pair, `other` is
-    the second of the two.
+    the second of the two. `before` is what earlier spools came to, by catalogue key, where somebody asked for that.
     """
 
     printer: D
     material: M
     profile: Profile
     other: Partner | None = None
+    before: Mapping[str, Before] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -343,6 +345,10 @@ class AnyKind(ABC, Generic[C, P]):
     def suggest(self, context: C) -> P:
         """A plan filled in from label, profile and printer."""
 
+    def quick(self, context: C) -> P:
+        """A plan that tells enough in less time and material; as `suggest` has it, where nobody knows better."""
+        return self.suggest(context)
+
     @abstractmethod
     def check(self, plan: P, context: C) -> dict[str, str]:
         """Raise InvalidInput for a plan that cannot be printed; return warnings by field for one that can."""
@@ -446,6 +452,8 @@ class Kind(AnyKind[Context, P]):
     """One kind of filament trial."""
 
     process: ClassVar[str] = FILAMENT
+    shares_bed: ClassVar[bool] = True
+    """Whether its piece can be one of several in a job: not where somebody has to be there, or it takes all the bed."""
 
     @abstractmethod
     def roads(self, plan: P, context: Context, piece: Piece) -> Toolpath:

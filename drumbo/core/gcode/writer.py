@@ -60,7 +60,7 @@ def _opening(path: Toolpath, job: PrintJob) -> list[str]:
 
 
 def _closing(path: Toolpath, job: PrintJob) -> list[str]:
-    x, y, z = float(path.x[-1]), float(path.y[-1]), float(path.z[-1])
+    x, y, z = float(path.x[-1]), float(path.y[-1]), float(path.z.max())
     lift = min(z + 10, max(job.printer.height_mm, z))
     lines = ["M220 S100", "M221 S100", "M107", f"G0 X{x:.3f} Y{y:.3f} Z{lift:.3f} F1200"]
     words = dialect(job.printer.dialect)
@@ -76,7 +76,7 @@ def _body(path: Toolpath, job: PrintJob) -> list[str]:
     events: dict[int, list[Event]] = {}
     for event in path.events:
         events.setdefault(event.row, []).append(event)
-    bed_row = int(path.layer.searchsorted(1))
+    bed_row = int((path.layer >= 1).argmax())
     lines: list[str] = []
     last_x = last_y = last_z = None
     last_feed = -1

@@ -50,5 +50,11 @@ def draw(piece: Piece) -> Drawing:
     )
 
 
+def draw_above(piece: Piece) -> str:
+    """The piece's outline from above as one SVG path, mm about its middle, y downwards."""
+    rings = piece.solid.project().to_polygons()
+    return "".join("M" + "L".join(f"{u:.2f} {-v:.2f}" for u, v in ring) + "Z" for ring in rings)
+
+
 def _outline(part: Part, view: str) -> CrossSection:
     return (part.solid.rotate((-90, 0, 0)) if view == "front" else part.solid).project()

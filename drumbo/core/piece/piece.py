@@ -16,6 +16,16 @@ Box = tuple[tuple[float, float, float], tuple[float, float, float]]
 
 
 @dataclass(frozen=True, slots=True)
+class Standing:
+    """Where a piece stands: its middle on the bed, mm, and the room that is its own there, left, front, right and back;
+    None for all of the bed.
+    """
+
+    middle: tuple[float, float]
+    room: tuple[float, float, float, float] | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Place:
     """Where one step is on the piece, in the piece's own coordinates (middle of its foot at x = y = 0).
 

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from drumbo.core.motion import plan_moves
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.lag import cycles
-from drumbo.standins.filament.levels import levels
+from drumbo.standins.filament.levels import levels, parts
 from drumbo.standins.filament.nearness import beside, enclosed, search
 
 Floats = NDArray[np.float64]
@@ -111,7 +111,8 @@ def geometry(moves: Mapping[str, Sequence[float]]) -> Geometry:
     way = np.hypot(steps[0], steps[1])
     laid = (e > 0) & (way > 0.02)
     heights, layers = levels(x, y, z, laid)
-    layer_s = np.bincount(layers, motion.seconds)
+    visits = parts(z, laid) * (int(layers.max(initial=0)) + 1) + layers
+    layer_s = np.bincount(visits, motion.seconds)
     pieces = _cut(x, y, steps, way, laid)
     move = pieces["move"]
     volume = e * FILAMENT_AREA * column["flow_factor"] * column["feed_factor"]
@@ -131,7 +132,7 @@ def geometry(moves: Mapping[str, Sequence[float]]) -> Geometry:
     return Geometry(
         a=pieces["a"], b=pieces["b"], z=z[move], layer=layers[move], move=move, height=height, width=width,
         speed=column["feed"][move], flow_mm3_s=(volume / seconds)[move], fan=column["fan"][move],
-        layer_s=layer_s[layers[move]] if len(move) else np.empty(0), span_mm=span, share=share, angle_deg=angle,
+        layer_s=layer_s[visits[move]] if len(move) else np.empty(0), span_mm=span, share=share, angle_deg=angle,
         bare=bare, pitch_mm=pitch,
         **travels, **_starts_and_ends(x, y, z, move, extra, pulled, coasted),
         **_drops(x, y, z, e, volume, np.hypot(way, steps[2]), pulled),

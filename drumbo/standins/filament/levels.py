@@ -14,12 +14,38 @@ STEEPEST = 0.2
 """Rise a mm of way; a nozzle that climbs faster than this lays no wall."""
 
 
+UP_TIMES, LOW_TIMES = 2.0, 1.5
+"""A part is done and another begins where a road is so many times as high as the lowest, and the next one is not."""
 PLATE_MM, CELL_MM = 0.6, 0.5
 """No first layer is higher; how finely it is told what lies beneath a road there."""
 
 
+def parts(z: Floats, laid: NDArray[np.bool_]) -> Ints:
+    """(n,) of which part each move is, where one is printed after another, each from the plate up: from 0 on."""
+    rows = np.flatnonzero(laid)
+    begins = np.zeros(len(z), np.int64)
+    if len(rows):
+        low = float(z[rows].min())
+        begins[rows[1:][(z[rows[:-1]] > UP_TIMES * low) & (z[rows[1:]] < LOW_TIMES * low) & (low < PLATE_MM)]] = 1
+    return np.cumsum(begins)
+
+
 def levels(x: Floats, y: Floats, z: Floats, laid: NDArray[np.bool_]) -> tuple[Floats, Ints]:
-    """(height of the road, layer) of every move (n,), mm and counted from 0.
+    """(height of the road, layer) of every move (n,), mm and counted from 0; each part that is printed after another
+    has layers of its own.
+    """
+    part = parts(z, laid)
+    if not part.any():
+        return _levels(x, y, z, laid)
+    heights, layers = np.empty(len(z)), np.empty(len(z), np.int64)
+    for k in range(int(part.max()) + 1):
+        mine = part == k
+        heights[mine], layers[mine] = _levels(x[mine], y[mine], z[mine], laid[mine])
+    return heights, layers
+
+
+def _levels(x: Floats, y: Floats, z: Floats, laid: NDArray[np.bool_]) -> tuple[Floats, Ints]:
+    """The same of one part.
 
     Flat layers are told by their z, turns of a spiral by the head having turned once round. A flat layer is as high as
     the step from the one beneath; a spiral rises by its height in each turn, but its first turn lies on what was flat,

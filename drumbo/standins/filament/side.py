@@ -11,6 +11,8 @@ POST /first              {"boxes", "signs": […], "seed", "object"}: the box at
 POST /measure            {"jaws": [{"a", "b", "z", "tool"}, …], "seed", "object"}: what a person reads off a tool
 POST /calliper           {"jaws": [one], "object"}: the calliper's own number; without z at half the object's height
 POST /weigh              {"low": [x, y, z], "high": [x, y, z], "object"}: grams of what lies in a box
+                         … each with {"room": [left, front, right, back]} about one of several pieces on the bed; of a
+                         picture ?room=left,front,right,back
 POST /fault              {"name", "at"}: a fault after so many lines
 POST /printed            {"object", "file", "family", "seed", "colour", "second"}: an earlier life's print of that file
 POST /pace               {"pace"}: how much faster than real it prints
@@ -34,6 +36,7 @@ from drumbo.standins.filament.above import top_picture
 from drumbo.standins.filament.camera import front_picture
 from drumbo.standins.filament.device import FilamentPrinter, Loaded
 from drumbo.standins.filament.printing import PrintedObject
+from drumbo.standins.filament.room import within
 from drumbo.standins.line.manners import FAULTS
 from drumbo.standins.tools import JawsOnBed
 
@@ -84,7 +87,9 @@ class _Handler(JsonHandler):
             return
         take, usual = PICTURES[path]
         scale = min(max(float(query.get("scale", [usual])[0]), 2.0), 30.0)
-        data, frame = take(thing, self.device.loaded.colour, scale)
+        asked = query.get("room", [""])[0]
+        room = [float(side) for side in asked.split(",")] if asked else None
+        data, frame = take(within(thing, room), self.device.loaded.colour, scale)
         self.show(data, frame, thing.digest)
 
     def _spool(self, body: dict[str, Any]) -> dict[str, Any]:
@@ -104,7 +109,7 @@ class _Handler(JsonHandler):
         thing = self.device.thing(body.get("object"))
         if thing is None:
             raise ValueError("that piece is not at the stand-in any more; print it again to have it looked at")
-        return thing
+        return within(thing, body.get("room"))
 
     def _eye(self, body: dict[str, Any]) -> dict[str, Any]:
         boxes = [(point(low), point(high)) for low, high in body["boxes"]]

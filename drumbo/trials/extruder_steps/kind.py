@@ -71,6 +71,7 @@ class ExtruderSteps(Kind[Plan]):
     group = "flow"
     step_unit = "mm asked"
     solid = False
+    shares_bed = False
     about = (
         "Mark the filament above the drive, let the printer feed a known length slowly and hot, and measure what is "
         "left to the mark. It belongs to the printer, not to a profile: once, before any flow trial."

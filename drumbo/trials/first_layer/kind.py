@@ -29,6 +29,7 @@ class FirstLayer(Kind[Plan]):
     sets = ("first_layer_z_mm", "bed_first_c", "bed_c")
     group = "heat"
     on_demand = True
+    shares_bed = False
     step_unit = ""
     about = (
         "Combs of small patches over the whole plate, one layer thick, each patch laid from its own height. The best "

@@ -15,6 +15,7 @@ class KindOfTwo(Kind[P]):
     """A kind of trial that needs a second material. It is planned from a pair's page, whenever somebody wants to."""
 
     on_demand: ClassVar[bool] = True
+    shares_bed: ClassVar[bool] = False
     asks_at: ClassVar[str]
     """The field that is told where the second material is missing."""
 

@@ -32,6 +32,7 @@ class WeighedBlobs(Kind[Plan]):
     group = "max_flow"
     step_unit = "mm³/s"
     solid = False
+    shares_bed = False
     about = (
         "The same length of filament is pushed out again and again, faster and faster, at several temperatures, and "
         "every blob is weighed. What is missing on the scale did not melt in time. It needs a scale that shows "

@@ -1,0 +1,146 @@
+"""Where pieces of one job stand, and that the head has room on its way through them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from itertools import combinations
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.gcode.against import Against
+from drumbo.core.heights import TIP_MM, Clearance, runs_into
+from drumbo.core.plate import Footprint, arrange, clearance_of
+from drumbo.core.toolpath import Toolpath
+from drumbo.core.toolpath.columns import Role, Set
+from drumbo.core.workshop import Printer
+from drumbo.trials import kind
+from drumbo.trials.plate import Asked, PlateFile, plate_file
+from tests.conftest import plain_context
+
+ROOM: dict[str, Any] = {"clearance_radius_mm": 40.0, "clearance_height_mm": 25.0}
+TOGETHER = ("flow-surface", "retraction-length", "fan-bands")
+
+
+def _plate(*slugs: str, **printer: object) -> tuple[list[Asked], PlateFile]:
+    context = plain_context("pla", **{**ROOM, **printer})
+    pieces = [Asked(kind(slug), kind(slug).suggest(context)) for slug in slugs]  # type: ignore[arg-type]
+    return pieces, plate_file(pieces, context)
+
+
+_SIDE = st.floats(5, 120)
+
+
+@given(
+    st.lists(st.tuples(_SIDE, _SIDE, st.floats(0.3, 90)), min_size=2, max_size=5), st.floats(10, 60), st.floats(10, 50)
+)
+def test_no_piece_is_in_the_way_of_the_head_at_one_that_comes_later(
+    sizes: list[tuple[float, float, float]], radius: float, height: float
+) -> None:
+    printer = Printer("p", clearance_radius_mm=radius, clearance_height_mm=height)
+    prints = [Footprint(-wide / 2, -deep / 3, wide / 2, deep * 2 / 3, high) for wide, deep, high in sizes]
+    try:
+        order, standing = arrange(prints, printer)
+    except InvalidInput:
+        return
+    assert sorted(order) == list(range(len(prints)))
+    assert [prints[k].height for k in order] == sorted(p.height for p in prints)
+    boxes = []
+    for mine, stands in zip(prints, standing, strict=True):
+        (x, y) = stands.middle
+        boxes.append((x + mine.left, y + mine.front, x + mine.right, y + mine.back))
+    (low_x, low_y), (high_x, high_y) = printer.bed_low, printer.bed_high
+    assert all(b[0] > low_x and b[1] > low_y and b[2] < high_x and b[3] < high_y for b in boxes)
+    for earlier, later in combinations(order, 2):
+        a, b = boxes[earlier], boxes[later]
+        gap_x, gap_y = max(a[0] - b[2], b[0] - a[2]), max(a[1] - b[3], b[1] - a[3])
+        if prints[earlier].height > TIP_MM:
+            assert max(gap_x, gap_y) > radius
+        if prints[earlier].height > height:
+            assert gap_y > radius, "the carriage goes along all of X"
+        assert max(gap_x, gap_y) > 0
+
+
+def test_pieces_without_room_are_said_to_have_none() -> None:
+    wide = Footprint(-100, -100, 100, 100, 30)
+    with pytest.raises(InvalidInput, match="no room beside each other"):
+        arrange([wide, wide], Printer("p"))
+
+
+def test_a_plates_file_has_no_finding_and_its_head_runs_into_nothing() -> None:
+    pieces, file = _plate(*TOGETHER)
+    context = plain_context("pla", **ROOM)
+    held = Against(context.printer, context.material, context.profile.numbers())
+    _, found = held.look(held.read(file.gcode.encode()))
+    assert found.remarks == ()
+    assert found.seconds == pytest.approx(file.seconds, rel=0.01)
+    path = file.path
+    laid = (path.e_mm > 0) & (path.role != Role.RESTART)
+    moves = np.ones(len(path), bool)
+    assert not runs_into(path.x, path.y, path.z, laid, moves, 0.2, clearance_of(context.printer)).any()
+    broad = Clearance(200.0, 25.0)
+    assert runs_into(path.x, path.y, path.z, laid, moves, 0.2, broad).any(), "a broader head would not get through"
+    assert len(pieces) == len(file.shares)
+
+
+def test_each_piece_is_printed_as_it_would_be_alone() -> None:
+    pieces, file = _plate(*TOGETHER)
+    context = plain_context("pla", **ROOM)
+    middle = np.array(context.printer.bed_middle)
+    for piece, share in zip(pieces, file.shares, strict=True):
+        alone = piece.kind.print_file(piece.plan, context).path
+        one, other = (
+            _of_piece(alone, middle, None),
+            _of_piece(file.path, np.array(share.standing.middle), share.standing.room),
+        )
+        assert len(one) == len(other)
+        assert one == pytest.approx(other, abs=2e-3)
+
+
+def _of_piece(path: Toolpath, middle: np.ndarray, room: tuple[float, ...] | None) -> np.ndarray:
+    """Ends, filament and speed of all that is laid above the first layer, about the piece's middle."""
+    held = (path.e_mm > 0) & (path.layer > 0)
+    if room is not None:
+        held &= (path.x > room[0]) & (path.x < room[2]) & (path.y > room[1]) & (path.y < room[3])
+    return np.column_stack([path.x - middle[0], path.y - middle[1], path.z, path.e_mm, path.speed])[held]
+
+
+def test_every_piece_begins_with_the_temperature_and_the_pressure_of_the_profile() -> None:
+    _, file = _plate("pressure-advance", "retraction-length")
+    profile = plain_context().profile
+    begins = [event.row for event in file.path.events if event.text.startswith("piece ")]
+    assert len(begins) == 2
+    second = [event for event in file.path.events if begins[1] <= event.row <= begins[1] + 4]
+    told = {event.what: event.value for event in second}
+    assert told[Set.HEAT] == profile.number("nozzle_first_c")
+    assert told[Set.PRESSURE] == profile.number("pressure_advance_s")
+    assert told[Set.FAN] == 0
+    over = file.path.z[begins[1] : begins[1] + 2]
+    assert over.min() > file.path.z[: begins[1]].max(), "it goes there over all that stands"
+
+
+def test_the_bed_keeps_its_first_layers_heat_until_the_last_piece_has_one() -> None:
+    context = plain_context("petg", **ROOM)
+    values = dict(context.profile.values)
+    values["bed_first_c"] = replace(values["bed_first_c"], number=85.0)
+    warm = replace(context, profile=replace(context.profile, values=values))
+    pieces = [Asked(kind(slug), kind(slug).suggest(warm)) for slug in TOGETHER]  # type: ignore[arg-type]
+    file = plate_file(pieces, warm)
+    beds = [event for event in file.path.events if event.what == Set.BED]
+    begins = [event.row for event in file.path.events if event.text.startswith("piece ")]
+    assert [event.value for event in beds] == [warm.profile.number("bed_c")]
+    assert beds[0].row > begins[-1]
+    assert "M140 S85" in file.gcode
+
+
+def test_what_cannot_share_a_bed_is_refused_by_name() -> None:
+    with pytest.raises(InvalidInput, match="it needs the bed"):
+        _plate("flow-surface", "weighed-blobs")
+    with pytest.raises(InvalidInput, match="a plate has 2 to 6"):
+        _plate("flow-surface")
+    with pytest.raises(InvalidInput, match="one trial twice"):
+        _plate("flow-surface", "flow-surface")
