@@ -29,11 +29,12 @@ T = TypeVar("T")
 
 FEW_PRINTERS = 9
 """So many printers, one a polymer, are all that the quick path has."""
-MOST_KEPT = 40
+MOST_KEPT = 60
 """Files and shapes that are kept; a tower of resin takes room of its own."""
 
 _world: ContextVar[worlds.World] = ContextVar("world", default=worlds.VARIED)
 _quick: ContextVar[bool] = ContextVar("quick", default=False)
+_design: ContextVar[Callable[[Any, Any], Any] | None] = ContextVar("design", default=None)
 _kept: OrderedDict[object, Any] = OrderedDict()
 
 
@@ -50,6 +51,24 @@ def enter(name: str, quick: bool = False) -> None:
     _quick.set(quick)
 
 
+def print_as(design: Callable[[Any, Any], Any] | None) -> None:
+    """From here on trials are planned by this, given a kind and a context, and once each; None: as suggested, and again
+    where the first answer was coarse.
+    """
+    _design.set(design)
+
+
+def planned(trial: AnyKind[Any, Any], context: Any) -> Any:
+    """The plan of a trial that is to be printed."""
+    design = _design.get()
+    return trial.suggest(context) if design is None else design(trial, context)
+
+
+def finer(trial: AnyKind[Any, Any], context: Any) -> bool:
+    """Whether a trial is printed once more, finer."""
+    return _design.get() is None and trial.wants(context) is not None
+
+
 def here() -> worlds.World:
     """The world that was entered."""
     return _world.get()
@@ -64,6 +83,16 @@ def once(key: object, make: Callable[[], T]) -> T:
     _kept.move_to_end(key)
     made: T = _kept[key]
     return made
+
+
+def once_a_spool(right: Callable[[Drawn], float]) -> Callable[[Drawn], float]:
+    """A truth that is computed once for a spool and a profile's numbers: designs are many, the truth is one."""
+
+    def known(spool: Drawn) -> float:
+        numbers = repr(sorted(spool.context.profile.numbers().items()))
+        return once(("right", right.__module__, here().name, spool.seed, spool.number, numbers), lambda: right(spool))
+
+    return known
 
 
 @dataclass

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from bench.habits import smoothed
-from bench.rig import Drawn, Tally, file_of, printed, read, shape_of
+from bench.rig import Drawn, Tally, file_of, once_a_spool, planned, printed, read, shape_of
 from drumbo.standins import eye
 from drumbo.standins.filament.geometry import band
 from drumbo.standins.filament.printing import melt
@@ -24,8 +24,8 @@ from drumbo.trials.fan_bands.verdict import BOND, ENOUGH, HELPED
 def sequence(spool: Drawn, readers: int) -> Tally:
     """One gantry, read by so many."""
     trial, context = kind("fan-bands"), spool.context
-    plan = trial.suggest(context)
-    truth = _truth(spool)
+    plan = planned(trial, context)
+    truth = right(spool)
     file = file_of(trial, plan, context)
     thing = printed(file, spool.spool)
     tally = Tally()
@@ -57,7 +57,8 @@ def _habit(plan: Any, readings: Readings) -> float:
     return float(min(spares, max(fans[int(np.argmax(h >= h[-1] - ENOUGH))] for h in helped)))
 
 
-def _truth(spool: Drawn) -> float:
+@once_a_spool
+def right(spool: Drawn) -> float:
     """% of fan, from one band melted ever again with another fan and no noise."""
     trial, context = kind("fan-bands"), spool.context
     plan = trial.suggest(context)

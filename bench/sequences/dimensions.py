@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from bench.rig import Drawn, Tally, file_of, printed, read, shape_of, with_values
+from bench.rig import Drawn, Tally, file_of, planned, printed, read, shape_of, with_values
 from drumbo.core.profile import OriginKind
 from drumbo.standins import tools
 from drumbo.standins.filament import physics
@@ -32,7 +32,7 @@ def offset(spool: Drawn, readers: int) -> Tally:
 
 def _sequence(spool: Drawn, readers: int) -> tuple[Tally, Tally]:
     trial, context = kind(SLUG), at_its_flow(spool)
-    plan = trial.suggest(context)
+    plan = planned(trial, context)
     file = file_of(trial, plan, context)
     thing = printed(file, spool.spool)
     tallies = Tally(), Tally()

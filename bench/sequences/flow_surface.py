@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from bench.habits import within_one_mark
-from bench.rig import Drawn, Tally, file_of, go, shape_of, sure, with_values
+from bench.rig import Drawn, Tally, file_of, finer, go, once_a_spool, planned, shape_of, sure, with_values
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
 from drumbo.trials.base import Readings
@@ -21,14 +21,14 @@ MOST_EXTENSIONS = 2
 def sequence(spool: Drawn, readers: int) -> Tally:
     """Every reader goes the whole way: the fine strip depends on what was read from the coarse one."""
     trial = kind(SLUG)
-    tally, truth = Tally(), _truth(spool)
+    tally, truth = Tally(), right(spool)
     for reader in range(readers):
         context = spool.context
         files: list[Any] = []
-        plan = trial.suggest(context)
+        plan = planned(trial, context)
         plan, result, readings = go(trial, spool, plan, reader, files, MOST_EXTENSIONS)
         context = with_values(context, {"flow_ratio": (round(sure(result)[0], 3), sure(result)[1])})
-        if trial.wants(context) is not None:
+        if finer(trial, context):
             plan = trial.suggest(context)
             plan, result, readings = go(trial, spool, plan, reader, files)
         tally.found(
@@ -50,7 +50,8 @@ def _habit(plan: Any, readings: Readings) -> float:
     return within_one_mark([step.value for step in steps], totals)
 
 
-def _truth(spool: Drawn) -> float:
+@once_a_spool
+def right(spool: Drawn) -> float:
     trial, context = kind(SLUG), spool.context
     plan = trial.suggest(context)
     shape = shape_of(file_of(trial, plan, context).gcode)

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from bench.habits import within_one_mark
-from bench.rig import Drawn, Tally, file_of, go, shape_of, sure, with_values
+from bench.rig import Drawn, Tally, file_of, finer, go, once_a_spool, planned, shape_of, sure, with_values
 from drumbo.standins import eye
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
@@ -22,14 +22,14 @@ MOST_EXTENSIONS = 2
 def sequence(spool: Drawn, readers: int) -> Tally:
     """Every reader goes the whole way. Errors are shares of the truth: drives differ twentyfold."""
     trial, tally = kind(SLUG), Tally()
-    truth = _truth(spool)
+    truth = right(spool)
     for reader in range(readers):
         files: list[Any] = []
         drive = spool.context.printer.drive
-        plan = trial.suggest(spool.context)
+        plan = planned(trial, spool.context)
         plan, result, readings = go(trial, spool, plan, reader, files, MOST_EXTENSIONS)
         context = with_values(spool.context, {SETS: (round(sure(result)[0], 3), sure(result)[1])})
-        if trial.wants(context) is not None:
+        if finer(trial, context):
             plan = trial.suggest(context)
             plan, result, readings = go(trial, spool, plan, reader, files)
         tally.found(
@@ -49,7 +49,8 @@ def sequence(spool: Drawn, readers: int) -> Tally:
 SETS = kind(SLUG).sets[0]
 
 
-def _truth(spool: Drawn) -> float:
+@once_a_spool
+def right(spool: Drawn) -> float:
     trial, context = kind(SLUG), spool.context
     plan = trial.suggest(context)
     shape = shape_of(file_of(trial, plan, context).gcode)

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from bench.habits import first_of_two
-from bench.rig import Drawn, Tally, file_of, go, shape_of
+from bench.rig import Drawn, Tally, file_of, go, once_a_spool, planned, shape_of
 from drumbo.core.fit.fade import WITHIN
 from drumbo.standins import eye
 from drumbo.standins.filament import physics
@@ -25,10 +25,10 @@ CLEAN_SCORE = 4
 
 def sequence(spool: Drawn, readers: int) -> Tally:
     """One print, a second one where the first ends before it is clean."""
-    trial, tally, truth = kind(SLUG), Tally(), _truth(spool)
+    trial, tally, truth = kind(SLUG), Tally(), right(spool)
     for reader in range(readers):
         files: list[Any] = []
-        plan = trial.suggest(spool.context)
+        plan = planned(trial, spool.context)
         plan, result, readings = go(trial, spool, plan, reader, files, MOST_EXTENSIONS)
         tally.found(
             result.value, result.error, _habit(plan, readings), truth, spool.context.profile.number("retraction_mm"),
@@ -46,7 +46,8 @@ def _habit(plan: Any, readings: Readings) -> float | None:
     return first_of_two([step.value for step in steps], list(scores >= wanted))
 
 
-def _truth(spool: Drawn) -> float:
+@once_a_spool
+def right(spool: Drawn) -> float:
     """From one step's travels, with every pull-back and without noise."""
     trial, context = kind(SLUG), spool.context
     plan = trial.suggest(context)

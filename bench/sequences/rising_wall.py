@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from bench.rig import Drawn, Tally, go
+from bench.rig import Drawn, Tally, go, planned
 from drumbo.standins.filament import physics
 from drumbo.trials import kind
 from drumbo.trials.base import Readings
@@ -20,7 +20,7 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     trial, tally, truth = kind(SLUG), Tally(), limit(spool, spool.context.profile.number("nozzle_c"))
     for reader in range(readers):
         files: list[Any] = []
-        plan, result, readings = go(trial, spool, trial.suggest(spool.context), reader, files, MOST_EXTENSIONS)
+        plan, result, readings = go(trial, spool, planned(trial, spool.context), reader, files, MOST_EXTENSIONS)
         tally.found(
             result.value,
             result.error,

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from bench.habits import plateau_middle
-from bench.rig import Drawn, Tally, file_of, once, printed, read, shape_of
+from bench.rig import Drawn, Tally, file_of, once, once_a_spool, planned, printed, read, shape_of
 from drumbo.standins import eye
 from drumbo.standins.filament.geometry import band
 from drumbo.standins.filament.printing import melt
@@ -18,7 +18,7 @@ from drumbo.trials.temperature.plan import AIMS
 def sequence(spool: Drawn, readers: int) -> Tally:
     """One tower, read by so many."""
     trial, context = kind("temperature"), spool.context
-    plan = trial.suggest(context)
+    plan = planned(trial, context)
     aspects = [a.key for a in trial.readings(plan).aspects]
     aim = next(a for a in AIMS if a.key == plan["aim"])
     weights = np.array([aim.weights[a] for a in aspects])
@@ -44,6 +44,7 @@ def sequence(spool: Drawn, readers: int) -> Tally:
     return tally
 
 
+@once_a_spool
 def best_heat(spool: Drawn) -> float:
     """Where the exact quality peaks, °C, from one rung printed ever again without noise."""
     trial, context = kind("temperature"), spool.context

@@ -79,6 +79,7 @@ class Value:
     `basis` holds what it rests on as that was when the value was found (catalogue key → number); `recheck`
     holds the reason where that has changed too far since. `doubt` is a reason that does not go away by itself: it was
     found elsewhere. `still_good` is the maker's note that it holds anyway. A value with a `law` follows what it names.
+    Where what earlier spools came to had a say, `alone` is what the trial said by itself, with its error.
     """
 
     number: float
@@ -89,10 +90,12 @@ class Value:
     still_good: str = ""
     dependency: Dependency | None = None
     doubt: str = ""
+    alone: tuple[float, float] | None = None
 
     def to_json(self) -> dict[str, Any]:
         """Plain data; `from_json` gives an equal value back."""
         return {
+            **({} if self.alone is None else {"alone": list(self.alone)}),
             "number": self.number,
             "error": self.error,
             "origin": {"kind": str(self.origin.kind), "note": self.origin.note, "trial": self.origin.trial},
@@ -116,6 +119,7 @@ class Value:
             still_good=data.get("still_good", ""),
             dependency=None if data.get("law") is None else Dependency(**data["law"]),
             doubt=data.get("doubt", ""),
+            alone=None if data.get("alone") is None else (float(data["alone"][0]), float(data["alone"][1])),
         )
 
 

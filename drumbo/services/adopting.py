@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, selectinload
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.gcode.dialects import dialect
+from drumbo.core.prior import Joined
 from drumbo.core.profile import (
     Change,
     Origin,
@@ -37,13 +38,30 @@ from drumbo.services.convert import (
     result_of,
     trial_context,
 )
+from drumbo.services.prior import all_before
 from drumbo.services.profiles import append, printer_moved
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from drumbo.store.models import PairRow, PrinterRow, ProfileRow, TrialRow
+from drumbo.trials.base import Result
 from drumbo.trials.trial import TrialState
 
 TRIES = 10
+SAY = "history"
+"""Among a trial's facts: whether earlier spools have a say in its result."""
+
+
+@dataclass(frozen=True, slots=True)
+class History:
+    """What earlier spools would say to a result: who they are, the value by itself and joined with theirs, both as
+    adopted, and whether they have a say.
+    """
+
+    who: str
+    key: str
+    alone: tuple[float, float]
+    joined: Joined
+    has_say: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +78,7 @@ class Preview:
     leaves_open: tuple[str, ...]
     doubted: tuple[tuple[str, float], ...] = ()
     commands: tuple[str, ...] = ()
+    history: History | None = None
 
 
 def preview(workshop: Workshop, trial_id: int) -> Preview:
@@ -69,7 +88,8 @@ def preview(workshop: Workshop, trial_id: int) -> Preview:
 
 
 def _preview(session: Session, row: TrialRow) -> Preview:
-    current, new = profile_of(latest(row.profile)), _found(row)
+    history = _history(session, row)
+    current, new = profile_of(latest(row.profile)), _found(row, history)
     if kind_of(row).scope == "printer":
         return _printer_preview(session, row, current, new)
     if row.pair is not None:
@@ -78,10 +98,30 @@ def _preview(session: Session, row: TrialRow) -> Preview:
     after = changed(current, new, printer.numbers())
     planned = context_of(row.profile, row.revision).profile
     still_open = tuple(s.group.name for s in sectors_of(after) if s.known != Status.MEASURED)
-    return Preview(difference(current, after), after, difference(planned, current), still_open)
+    return Preview(difference(current, after), after, difference(planned, current), still_open, history=history)
 
 
-def _found(row: TrialRow) -> dict[str, Value]:
+def _history(session: Session, row: TrialRow) -> History | None:
+    """None where nothing was found before, or the trial's result is not one that earlier spools can speak to."""
+    result, key = result_of(row), kind_of(row).sets[0]
+    if row.pair is not None or result is None or result.value is None or not result.error:
+        return None
+    said = all_before(session, row.profile, (key,)).get(key)
+    value = kind_of(row).changes(plan_of(row), result, trial_context(row, now=True), row.id).get(key)
+    if said is None or value is None or not value.error:
+        return None
+    alone = value.number, value.error
+    return History(said.who, key, alone, said.before.joined(*alone), has_say=row.facts.get(SAY, True))
+
+
+def let_history_speak(workshop: Workshop, trial_id: int, *, has_say: bool) -> None:
+    """Whether what earlier spools came to has a say in a trial's result. NotNow once that is adopted."""
+    with workshop.writing() as session:
+        row = _open(get_trial(session, trial_id))
+        row.facts = {**row.facts, SAY: has_say}
+
+
+def _found(row: TrialRow, history: History | None) -> dict[str, Value]:
     """What the result would set. Each value rests on what the trial was printed with, not on what holds by now."""
     result = result_of(row)
     if result is None or result.value is None:
@@ -89,13 +129,28 @@ def _found(row: TrialRow) -> dict[str, Value]:
     if not kind_of(row).keeps(result):
         raise NotNow(result.says)
     printed = trial_context(row)
+    if history is not None and history.has_say:
+        result = _with_history(result, history)
     new = kind_of(row).changes(plan_of(row), result, trial_context(row, now=True), row.id)
     if row.pair is not None:
         return new
+    if history is not None and history.has_say:
+        new[history.key] = replace(new[history.key], alone=history.alone)
     numbers = {**printed.printer.numbers(), **printed.profile.numbers(), **{k: v.number for k, v in new.items()}}
     held = profile_of(latest(row.profile)).values
     kept = {key: _on_its_curve(value, held.get(key), numbers) for key, value in new.items()}
     return {key: with_basis(value, key, numbers) for key, value in kept.items()}
+
+
+def _with_history(result: Result, history: History) -> Result:
+    """The result with what earlier spools say counted in: in the share by which that moves what is adopted, as some
+    kinds keep a margin.
+    """
+    assert result.value is not None
+    assert result.error is not None
+    (alone, error), joined = history.alone, history.joined
+    moved = result.value * joined.value / alone if alone else result.value + joined.value - alone
+    return replace(result, value=moved, error=result.error * joined.error / error)
 
 
 def _on_its_curve(value: Value, held: Value | None, numbers: Mapping[str, float]) -> Value:
@@ -168,7 +223,7 @@ def _open(row: TrialRow) -> TrialRow:
 
 def _state(row: TrialRow) -> tuple[object, ...]:
     """What the outcome of adopting hangs on."""
-    return latest(row.profile).number, row.profile.printer.spec, row.plan, row.readings
+    return latest(row.profile).number, row.profile.printer.spec, row.plan, row.readings, row.facts.get(SAY, True)
 
 
 def _into_printer(session: Session, row: TrialRow, found: Preview) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from sqlalchemy import or_, select
@@ -13,6 +14,7 @@ from drumbo.core.processes import process_of_family
 from drumbo.core.run import RUNNING
 from drumbo.services.convert import kind_of, plan_of, readings_of
 from drumbo.services.filament import MaybeHot, maybe_hot
+from drumbo.services.jobs import mates_of, title_of
 from drumbo.services.live import live
 from drumbo.services.prints import asks_line, needs_somebody
 from drumbo.services.profiles import Card, card
@@ -21,7 +23,6 @@ from drumbo.services.shelf import Spine, find
 from drumbo.services.trials import Run, run_of
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PrinterRow, PrintRow, ProfileRow, TrialRow
-from drumbo.trials import kind
 from drumbo.trials.trial import TrialState, all_read
 
 SHELF, NEXTS, MOST = 12, 3, 6
@@ -88,7 +89,7 @@ def bench(workshop: Workshop) -> Bench:
             .order_by(TrialRow.id.desc())
             .limit(12)
         )
-        waiting = tuple(_waiting(row) for row in open_trials if row.id not in busy)
+        waiting = tuple(_waiting(row) for row in _one_a_job(open_trials, busy))
         printers = len(session.scalars(select(PrinterRow.id)).all())
         materials = len(session.scalars(select(MaterialRow.id)).all())
     shelf = find(workshop, size=SHELF).spines
@@ -101,14 +102,27 @@ def bench(workshop: Workshop) -> Bench:
 def _going(row: PrintRow, workshop: Workshop) -> ActiveRun:
     now = live(workshop, row.trial_id) if row.state in RUNNING else None
     run, share, left_s = (now.run, now.share, now.left_s) if now else (run_of(row, workshop), 0.0, 0.0)
-    return ActiveRun(run, row.printer.name, row.trial_id, kind(row.trial.kind).title, row.trial.profile.name, share,
+    return ActiveRun(run, row.printer.name, row.trial_id, title_of(row.trial), row.trial.profile.name, share,
                  left_s, asks_line(row.printer.spec), row.printer.spec.get("process", FILAMENT))  # fmt: skip
+
+
+def _one_a_job(rows: Iterable[TrialRow], busy: set[int]) -> Iterator[TrialRow]:
+    """Trials that wait for something: of a plate that is not printed yet only one, and none that is being printed."""
+    seen: set[int] = set()
+    for row in rows:
+        mates = {mate.id for mate in mates_of(row)}
+        if row.id in seen or (mates & busy):
+            continue
+        if row.state == TrialState.PLANNED:
+            seen |= mates
+        yield row
 
 
 def _waiting(row: TrialRow) -> Waiting:
     chosen, plan, readings = kind_of(row), plan_of(row), readings_of(row)
     leaf = "print" if row.state == TrialState.PLANNED else "adopt" if all_read(chosen, plan, readings) else "read"
-    return Waiting(row.id, chosen.title, row.profile.name, leaf, readings.count())
+    title = title_of(row) if row.state == TrialState.PLANNED else chosen.title
+    return Waiting(row.id, title, row.profile.name, leaf, readings.count())
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,7 @@ from typing import Any, TypeVar
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.pair import Partner
-from drumbo.core.piece import Piece
+from drumbo.core.piece import Piece, Standing
 from drumbo.core.processes import process
 from drumbo.core.profile import Profile
 from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
@@ -67,10 +67,19 @@ def trial_context(row: TrialRow, *, now: bool = False) -> Bound[Any, Any]:
 
 def trial_of(row: TrialRow) -> Trial:
     """The trial in a row."""
+    context = trial_context(row)
     return Trial(
-        kind_of(row), plan_of(row), trial_context(row), row.revision, TrialState(row.state),
-        readings_of(row), result_of(row),
+        kind_of(row), plan_of(row), context, row.revision, TrialState(row.state),
+        readings_of(row), result_of(row), standing_of(row, context),
     )  # fmt: skip
+
+
+def standing_of(row: TrialRow, context: Bound[Any, Any]) -> Standing:
+    """Where a trial's piece is: in the middle of the bed, unless it is one of several."""
+    if row.stands is None:
+        return Standing(context.printer.bed_middle)
+    (x, y), (left, front, right, back) = row.stands["middle"], row.stands["room"]
+    return Standing((x, y), (left, front, right, back))
 
 
 def kind_of(row: TrialRow) -> AnyKind[Any, Any]:

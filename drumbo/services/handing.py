@@ -16,11 +16,11 @@ from drumbo.core.run import RUNNING, Heaters, RunState
 from drumbo.links.folder import file_name, put
 from drumbo.links.upload import upload
 from drumbo.services.convert import material_of, printer_of
+from drumbo.services.jobs import file_called, prints_of, title_of
 from drumbo.services.live import layer_begins, pauses_of
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow, ProfileRow, TrialRow, now
-from drumbo.trials import kind
 
 LOGGED = 30
 
@@ -70,10 +70,10 @@ def _for_whom(workshop: Workshop, trial_id: int) -> tuple[Any, str]:
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
         printer, material = printer_of(row.profile.printer), material_of(row.profile.material)
-        if any(run.state in RUNNING for run in row.prints):
+        if any(run.state in RUNNING for run in prints_of(row)):
             raise NotNow("this trial is being printed over the line")
         ending = process(printer.process).file_ending
-        return printer, file_name(f"trial {trial_id}", kind(row.kind).title, material.name, ending=ending)
+        return printer, file_name(file_called(row), material.name, ending=ending)
 
 
 def _handed(workshop: Workshop, trial_id: int, said: str) -> None:
@@ -109,7 +109,7 @@ def log(workshop: Workshop, printer_id: int) -> list[Logged]:
         with_spool = joinedload(PrintRow.trial).joinedload(TrialRow.profile).joinedload(ProfileRow.material)
         return [
             Logged(
-                row.trial_id, kind(row.trial.kind).title, material_of(row.trial.profile.material).name,
+                row.trial_id, title_of(row.trial), material_of(row.trial.profile.material).name,
                 RunState(row.state), row.message, row.trial.file_digest[:12], row.started_at, row.elapsed_s,
             )
             for row in session.scalars(wanted.options(with_spool))

@@ -13,8 +13,7 @@ from threading import Condition
 from typing import Any
 
 from cachetools import LRUCache, cached
-from sqlalchemy import select
-from sqlalchemy.orm import Session, joinedload
+from sqlalchemy.orm import Session
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, NotFound
@@ -25,6 +24,7 @@ from drumbo.core.run import RunState
 from drumbo.links.journal import LONGEST, JournalEntry, entries
 from drumbo.links.runs import Runs
 from drumbo.services.convert import trial_of
+from drumbo.services.jobs import facts_of_file, mates_of, newest_print
 from drumbo.services.trials import Run, get_trial, run_of
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow
@@ -139,8 +139,7 @@ class Touched:
 def touched(workshop: Workshop, trial_id: int) -> tuple[Touched, ...]:
     """What somebody changed while the trial's last finished print went on: those steps do not tell what it is for."""
     with workshop.reading() as session:
-        wanted = select(PrintRow).where(PrintRow.trial_id == trial_id).order_by(PrintRow.id.desc()).limit(1)
-        row = session.scalars(wanted).first()
+        row = newest_print(session, trial_id)
         if row is None or not row.factors:
             return ()
         changes = [(int(line), float(speed), float(flow)) for line, speed, flow in row.factors]
@@ -197,12 +196,11 @@ def _heat(entry: JournalEntry) -> Heat:
 
 def _row(session: Session, trial_id: int) -> tuple[PrintRow | None, str, float]:
     """The trial's newest print, the digest of its file, and how long that takes, s."""
-    wanted = select(PrintRow).where(PrintRow.trial_id == trial_id).order_by(PrintRow.id.desc()).limit(1)
-    row = session.scalars(wanted.options(joinedload(PrintRow.trial), joinedload(PrintRow.printer))).first()
+    row = newest_print(session, trial_id)
     if row is None:
         get_trial(session, trial_id)
         return None, "", 0.0
-    return row, row.trial.file_digest, float(row.trial.facts["seconds"])
+    return row, row.trial.file_digest, float(facts_of_file(row.trial)["seconds"])
 
 
 def _has_course(row: PrintRow) -> bool:
@@ -211,24 +209,31 @@ def _has_course(row: PrintRow) -> bool:
 
 def way_of(workshop: Workshop, session: Session, trial_id: int, digest: str) -> Way:
     """What a trial's file comes to; kept for the files looked at last."""
-    return _way(digest, lambda: trial_of(get_trial(session, trial_id)), lambda: workshop.files.get(digest))
+    return _way((digest, trial_id), lambda: _trials(session, trial_id), lambda: workshop.files.get(digest))
 
 
-@cached(LRUCache(KEPT), key=lambda digest, _trial, _file: digest, condition=Condition())
-def _way(digest: str, fetch_trial: Callable[[], Trial], fetch_file: Callable[[], bytes]) -> Way:
-    del digest
-    trial = fetch_trial()
-    context = trial.context
+def _trials(session: Session, trial_id: int) -> list[Trial]:
+    """What the trial's file prints, itself first."""
+    row = get_trial(session, trial_id)
+    return [trial_of(mate) for mate in sorted(mates_of(row), key=lambda mate: (mate.id != trial_id, mate.id))]
+
+
+@cached(LRUCache(KEPT), key=lambda which, _trials, _file: which, condition=Condition())
+def _way(which: tuple[str, int], fetch_trials: Callable[[], list[Trial]], fetch_file: Callable[[], bytes]) -> Way:
+    del which
+    trials = fetch_trials()
+    context = trials[0].context
     held = Against(context.printer, context.material, context.profile.numbers())
     case = analyse(held.read(fetch_file()), printer=context.printer, filament_mm=held.filament_mm)
-    x, y = context.printer.bed_middle
-    places = sorted(trial.piece.places, key=lambda place: place.index)
-    boxes = [
-        ((p.low[0] + x, p.low[1] + y, p.low[2]), (p.high[0] + x, p.high[1] + y, p.high[2])) for p in places
-    ]  # fmt: skip
-    unit = trial.kind.unit
-    labels = tuple(f"{place.label} {unit}".strip() for place in places)
-    return Way(course(case, boxes), labels, (float(x), float(y)))
+    boxes, labels = [], []
+    for trial in trials:
+        x, y = trial.stands.middle
+        name = "" if trial is trials[0] else f"{trial.kind.title.lower()} "
+        for p in sorted(trial.piece.places, key=lambda place: place.index):
+            boxes.append(((p.low[0] + x, p.low[1] + y, p.low[2]), (p.high[0] + x, p.high[1] + y, p.high[2])))
+            labels.append(f"{name}{p.label} {trial.kind.unit}".strip())
+    x, y = trials[0].stands.middle
+    return Way(course(case, boxes), tuple(labels), (float(x), float(y)))
 
 
 def _pace(told: Sequence[JournalEntry], way: Course) -> float:

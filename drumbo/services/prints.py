@@ -28,7 +28,8 @@ from drumbo.links.journal import JournalEntry
 from drumbo.links.package import layers_of
 from drumbo.links.runs import GO_ON, HAND, OFF, PACKAGE, PAUSE, PRINT, STOP, RunOrder, Runs, count_lines, new_name
 from drumbo.links.simulated import simulated_reader
-from drumbo.services.convert import kind_of, material_of, piece_of, printer_of
+from drumbo.services.convert import kind_of, material_of, printer_of, trial_of
+from drumbo.services.jobs import done_by, now_printed
 from drumbo.services.live import layer_begins, pauses_of
 from drumbo.services.pictures import add_picture
 from drumbo.services.practice import PracticeHall
@@ -37,7 +38,6 @@ from drumbo.services.spools import keep_loaded, take_from_spool
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from drumbo.store.models import ChangeRow, PrinterRow, PrintRow, now
-from drumbo.trials.trial import TrialState
 
 log = logging.getLogger(__name__)
 FOLLOW_S = 1.0
@@ -327,8 +327,8 @@ class PrintManager:
                 if row.state not in RUNNING:
                     return
                 trial_id, printer = row.trial_id, printer_of(row.printer)
-            if entry.state == RunState.DONE and printer.camera_url:
-                self._photograph(trial_id, printer.camera_url)
+            if printer.camera_url:
+                self._photograph(trial_id, printer.camera_url, _reached(entry))
             self._write_end(run_id, entry)
         if entry.heaters == Heaters.UNKNOWN:
             with contextlib.suppress(NotNow, LinkError, InvalidInput):
@@ -342,8 +342,7 @@ class PrintManager:
             run.heat, run.finished_at = entry.heat or run.heat, now()
             run.factors = [list(change) for change in entry.factors]
             _take_from_spools(session, run)
-            if entry.state == RunState.DONE and run.trial.state == TrialState.PLANNED:
-                run.trial.state, run.trial.printed_at = TrialState.PRINTED, now()
+            now_printed(done_by(run.trial, _reached(entry)))
 
     @contextmanager
     def _alone(self, name: str) -> Iterator[None]:
@@ -354,19 +353,25 @@ class PrintManager:
             fcntl.flock(file, fcntl.LOCK_EX)
             yield
 
-    def _photograph(self, trial_id: int, camera_url: str) -> None:
-        """A picture of what came off the bed. A camera that fails costs the picture, not the print."""
+    def _photograph(self, trial_id: int, camera_url: str, line: int | None) -> None:
+        """A picture of each piece that came off the bed. A camera that fails costs the picture, not the print."""
         try:
             with self._workshop.reading() as session:
-                row = get_trial(session, trial_id)
-                view = piece_of(row).view
-                printed = kind_of(row).solid
-            if not printed:
-                return
-            data, frame = simulated_reader(camera_url).picture(view)
-            add_picture(self._workshop, trial_id, data, "camera", frame)
+                mates = [
+                    (mate.id, trial_of(mate))
+                    for mate in done_by(get_trial(session, trial_id), line)
+                    if kind_of(mate).solid
+                ]
+            for number, trial in mates:
+                data, frame = simulated_reader(camera_url, trial.stands.room).picture(trial.piece.view)
+                add_picture(self._workshop, number, data, "camera", frame)
         except (LinkError, InvalidInput) as error:
             log.warning("no picture of trial %s: %s", trial_id, error)
+
+
+def _reached(entry: JournalEntry) -> int | None:
+    """The line of the file after which a print broke off; None where it was done."""
+    return None if entry.state == RunState.DONE else entry.line
 
 
 def _take_from_spools(session: Session, run: PrintRow) -> None:

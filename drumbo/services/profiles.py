@@ -42,6 +42,7 @@ from drumbo.store.models import MaterialRow, PictureRow, PrinterRow, ProfileRow,
 from drumbo.trials import kind as find_kind
 from drumbo.trials import kind_for, kinds_of
 from drumbo.trials.base import AnyKind, Bound
+from drumbo.trials.way import plan_for
 
 LONGEST_NAME = 120
 BATCH = "batch"
@@ -327,22 +328,27 @@ def next_trial(context: Bound[Any, Any]) -> Next | None:
     return None
 
 
-def next_facts(workshop: Workshop, profile_id: int, slug: str) -> dict[str, float | None]:
-    """Seconds, grams and money of a trial as it would be suggested now. The roads are laid for it once a revision."""
+def next_facts(workshop: Workshop, profile_id: int, slug: str, *, quick: bool = False) -> dict[str, float | None]:
+    """Seconds, grams and money of a trial as it would be suggested now, or as a quick one. The roads are laid for it
+    once a revision.
+    """
     with workshop.reading() as session:
         row = get_row(session, profile_id)
         context, revision = context_of(row), latest(row).number
-    return _facts((workshop.folder, profile_id), slug, context, revision)
+    return _facts((workshop.folder, profile_id), (slug, quick), context, revision)
 
 
-def _facts_key(whose: object, slug: str, context: Bound[Any, Any], revision: int) -> tuple[object, ...]:
+def _facts_key(whose: object, which: tuple[str, bool], context: Bound[Any, Any], revision: int) -> tuple[object, ...]:
     lasting = replace(context.material, **{context.material.left_key: None})
-    return whose, revision, slug, repr(context.printer), repr(lasting)
+    return whose, revision, which, repr(context.printer), repr(lasting)
 
 
 @cached(LRUCache(200), key=_facts_key, condition=Condition())
-def _facts(whose: object, slug: str, context: Bound[Any, Any], revision: int) -> dict[str, float | None]:
+def _facts(
+    whose: object, which: tuple[str, bool], context: Bound[Any, Any], revision: int
+) -> dict[str, float | None]:  # fmt: skip
     del whose
+    slug, quick = which
     chosen = kind_for(slug, context.profile.process)
-    file = file_of(chosen, chosen.suggest(context), context, revision)
+    file = file_of(chosen, plan_for(chosen, context, quick=quick), context, revision)
     return {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}

@@ -12,12 +12,12 @@ from drumbo.core.errors import NotFound, NotNow
 from drumbo.core.run import RUNNING
 from drumbo.services.convert import material_of
 from drumbo.services.filament import another_is_loaded
+from drumbo.services.jobs import facts_of_file, mates_of, title_of
 from drumbo.services.live import layer_begins
 from drumbo.services.prints import PrintManager
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrinterRow, PrintRow, ProfileRow, QueueRow, TrialRow
-from drumbo.trials import kind
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +50,9 @@ def add(workshop: Workshop, trial_id: int, pause_layer: int | None = None) -> No
     try:
         with workshop.writing() as session:
             row = get_trial(session, trial_id)
+            mates = select(QueueRow.id).where(QueueRow.trial_id.in_([mate.id for mate in mates_of(row)]))
+            if session.scalars(mates).first() is not None:
+                raise NotNow("this file waits for its printer already")
             session.add(QueueRow(printer_id=row.profile.printer_id, trial_id=trial_id, pause_layer=pause_layer))
             session.flush()
     except IntegrityError:
@@ -79,8 +82,8 @@ def _files(session: Session, printer_id: int) -> tuple[Queued, ...]:
     wanted = select(QueueRow).where(QueueRow.printer_id == printer_id).order_by(QueueRow.id).options(with_all)
     return tuple(
         Queued(
-            row.id, row.trial_id, kind(row.trial.kind).title, material_of(row.trial.profile.material).name,
-            float(row.trial.facts["seconds"]), row.pause_layer, row.trial.profile.material_id,
+            row.id, row.trial_id, title_of(row.trial), material_of(row.trial.profile.material).name,
+            float(facts_of_file(row.trial)["seconds"]), row.pause_layer, row.trial.profile.material_id,
         )
         for row in session.scalars(wanted)
     )  # fmt: skip

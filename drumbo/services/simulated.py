@@ -11,7 +11,8 @@ from sqlalchemy import select
 from drumbo.core.errors import NotFound, NotNow
 from drumbo.core.run import RunState
 from drumbo.links.simulated import Jaws, Load, simulated_reader
-from drumbo.services.convert import kind_of, piece_of, plan_of, printer_of
+from drumbo.services.convert import printer_of, trial_of
+from drumbo.services.jobs import prints_of
 from drumbo.services.reading import first_all, measure_all, score_all
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
@@ -21,7 +22,9 @@ from drumbo.store.models import PictureRow, TrialRow
 def _printed_on_standin(row: TrialRow) -> tuple[Any, int | None]:
     """The stand-in that printed a trial, and the number of the object; NotNow for a real printer's print."""
     printer = printer_of(row.profile.printer)
-    if not printer.camera_url or not any(run.state == RunState.DONE for run in row.prints):
+    whole = any(run.state == RunState.DONE for run in prints_of(row))
+    # Of a plate that broke off, what was done by then can be looked at too.
+    if not printer.camera_url or not (whole or (row.printed_at is not None and prints_of(row))):
         raise NotNow("that can only be asked about a print of the stand-in")
     seen = [p.frame["object"] for p in row.pictures if p.source == "camera" and p.frame]
     return printer, seen[-1] if seen else None
@@ -54,9 +57,9 @@ def simulated_readings(workshop: Workshop, trial_id: int) -> int:
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
         printer, number = _printed_on_standin(row)
-        piece = piece_of(row)
-        to_read = kind_of(row).readings(plan_of(row))
-    reader, middle = simulated_reader(printer.camera_url), printer.bed_middle
+        trial = trial_of(row)
+    piece, to_read, middle = trial.piece, trial.to_read, trial.stands.middle
+    reader = simulated_reader(printer.camera_url, trial.stands.room)
     boxes = [place.box(middle) for place in piece.places]
     aspects = [a.key for a in to_read.aspects]
     count = 0
@@ -106,7 +109,7 @@ def close_jaws(
         if picture is None:
             raise NotFound(f"there is no picture number {picture_id}")
         frame = picture.frame
-        printer = printer_of(picture.trial.profile.printer)
+        printer, room = printer_of(picture.trial.profile.printer), trial_of(picture.trial).stands.room
         source = picture.source
     if frame is None:
         raise NotNow("set this photo's scale first: pick two points and type how far apart they are")
@@ -117,4 +120,4 @@ def close_jaws(
         raise NotNow("callipers reach the object from above; use the picture from there")
     a, b = ([frame["left_mm"] + x * per_px, frame["bottom_mm"] + (frame["height"] - y) * per_px]
             for x, y in (points.a, points.b))  # fmt: skip
-    return simulated_reader(printer.camera_url).calliper(Jaws(a, b, height_mm, tool), frame["object"])
+    return simulated_reader(printer.camera_url, room).calliper(Jaws(a, b, height_mm, tool), frame["object"])

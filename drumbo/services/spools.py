@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from drumbo.core.run import RunState
 from drumbo.services.convert import material_of
+from drumbo.services.jobs import facts_of_file
 from drumbo.store.models import MaterialRow, PrinterRow, PrintRow, TrialRow
 
 
@@ -29,7 +31,7 @@ def take_from_spool(session: Session, trial: TrialRow, share: float, row: Materi
     planned = trial.profile.material
     row = planned if row is None else row
     material = material_of(row)
-    grams = float(trial.facts["grams"]) * min(max(share, 0.0), 1.0)
+    grams = float(facts_of_file(trial)["grams"]) * min(max(share, 0.0), 1.0)
     if row is not planned:
         grams *= material.density_g_cm3 / material_of(planned).density_g_cm3
     left = material.left_after(grams)
@@ -49,15 +51,26 @@ def keep_loaded(session: Session, printer: PrinterRow, material_id: int | None) 
 
 
 def spent_on(session: Session, profile_id: int) -> Spent:
-    """All that came off the bed for a profile: every run over a link that was done, or one print by hand."""
+    """All that came off the bed for a profile: every run over a link that was done, or one print by hand. A plate is
+    one print, whichever of its trials it was begun from.
+    """
     runs = select(PrintRow.trial_id, func.count()).where(PrintRow.state == RunState.DONE).group_by(PrintRow.trial_id)
     done = {row[0]: row[1] for row in session.execute(runs)}
-    wanted = select(TrialRow.id, TrialRow.facts)
+    wanted = select(TrialRow.id, TrialRow.plate_id, TrialRow.facts)
     wanted = wanted.where(TrialRow.profile_id == profile_id, TrialRow.printed_at.is_not(None))
-    rows = [(facts, done.get(number, 1)) for number, facts in session.execute(wanted)]
+    jobs: dict[tuple[str, int], list[tuple[int, dict[str, Any]]]] = {}
+    for number, plate, facts in session.execute(wanted):
+        jobs.setdefault(("trial", number) if plate is None else ("plate", plate), []).append((number, facts))
+    rows = [
+        (facts, times)
+        for mates in jobs.values()
+        for times in [sum(done.get(number, 0) for number, _ in mates) or 1]
+        for _, facts in mates
+    ]
+    prints = sum(sum(done.get(number, 0) for number, _ in mates) or 1 for mates in jobs.values())
     known = all(facts.get("cost") is not None for facts, _ in rows)
     return Spent(
-        prints=sum(times for _, times in rows),
+        prints=prints,
         grams=sum(facts["grams"] * times for facts, times in rows),
         seconds=sum(facts["seconds"] * times for facts, times in rows),
         cost=sum(facts["cost"] * times for facts, times in rows) if rows and known else None,

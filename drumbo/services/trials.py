@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session, selectinload
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Scalar
 from drumbo.core.pair import SECOND
-from drumbo.core.piece import Drawing, Piece, draw
+from drumbo.core.piece import Drawing, Piece, Standing, draw
 from drumbo.core.run import BROKEN, UNSURE, Heaters, RunState
 from drumbo.exchange.meshes import MESHES
 from drumbo.links.journal import last_entry
@@ -23,11 +23,12 @@ from drumbo.links.runs import Runs
 from drumbo.services import readers
 from drumbo.services.convert import context_of, latest, partner_of, trial_of
 from drumbo.services.files import as_bytes, file_of
+from drumbo.services.jobs import facts_of_file, mates_of, now_printed, prints_of
 from drumbo.services.pictures import Picture, pictures_of
 from drumbo.services.profiles import Card, card_of, get_row
 from drumbo.services.spools import take_from_spool
 from drumbo.store.database import Workshop
-from drumbo.store.models import PairRow, PrintRow, ProfileRow, TrialRow, now
+from drumbo.store.models import PairRow, PlateRow, PrintRow, ProfileRow, TrialRow, now
 from drumbo.trials import kind_for
 from drumbo.trials.base import AnyKind, Bound, Readings, Result, Step, ToRead
 from drumbo.trials.plan import TrialPlan
@@ -100,6 +101,9 @@ class TrialSheet:
     runs: tuple[RunState, ...]
     adopted_revision: int | None
     pair_id: int | None
+    plate_id: int | None
+    job: dict[str, Any]
+    stands: Standing
     created_at: datetime
     printed_at: datetime | None
 
@@ -223,6 +227,7 @@ def get_trial(session: Session, number: int) -> TrialRow:
         wanted.options(
             selectinload(TrialRow.prints),
             selectinload(TrialRow.pictures),
+            selectinload(TrialRow.plate).selectinload(PlateRow.trials).selectinload(TrialRow.prints),
             selectinload(TrialRow.profile).options(
                 selectinload(ProfileRow.revisions),
                 selectinload(ProfileRow.printer),
@@ -239,7 +244,7 @@ def sheet(workshop: Workshop, trial_id: int) -> TrialSheet:
     """Everything for a trial's page."""
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
-        trial = trial_of(row)
+        trial, prints = trial_of(row), prints_of(row)
         return TrialSheet(
             id=row.id,
             kind=trial.kind,
@@ -254,21 +259,24 @@ def sheet(workshop: Workshop, trial_id: int) -> TrialSheet:
             readers=readers.names(session),
             result=trial.result,
             facts=row.facts,
-            drawing=_drawing(row.file_digest, lambda: trial.piece),
+            drawing=_drawing((row.file_digest, row.kind), lambda: trial.piece),
             pictures=pictures_of(row),
-            run=run_of(row.prints[-1], workshop) if row.prints else None,
-            runs=tuple(RunState(run.state) for run in row.prints),
+            run=run_of(prints[-1], workshop) if prints else None,
+            runs=tuple(RunState(run.state) for run in prints),
             adopted_revision=row.adopted_revision,
             pair_id=row.pair_id,
+            plate_id=row.plate_id,
+            job=facts_of_file(row),
+            stands=trial.stands,
             created_at=row.created_at,
             printed_at=row.printed_at,
         )
 
 
-@cached(LRUCache(64), key=lambda file_digest, _piece: file_digest, condition=Condition())
-def _drawing(file_digest: str, piece: Callable[[], Piece]) -> Drawing:
-    """The piece's drawing; kept for the trials looked at last, as one file always has one piece."""
-    del file_digest
+@cached(LRUCache(64), key=lambda which, _piece: which, condition=Condition())
+def _drawing(which: tuple[str, str], piece: Callable[[], Piece]) -> Drawing:
+    """The piece's drawing; kept for the trials looked at last, as one file has one piece of a kind."""
+    del which
     return draw(piece())
 
 
@@ -311,12 +319,12 @@ def mesh(workshop: Workshop, trial_id: int, ending: str = "stl") -> bytes:
 
 
 def printed_by_hand(workshop: Workshop, trial_id: int) -> None:
-    """The maker printed the file without a link; it can be read now."""
+    """The maker printed the file without a link; what it holds can be read now."""
     with workshop.writing() as session:
         row = get_trial(session, trial_id)
-        if row.state == TrialState.PLANNED:
-            row.state, row.printed_at = TrialState.PRINTED, now()
+        if any(each.state == TrialState.PLANNED for each in mates_of(row)):
             take_from_spool(session, row, 1.0)
-        for run in row.prints[-1:]:
+        now_printed(mates_of(row))
+        for run in prints_of(row)[-1:]:
             if run.state == RunState.HANDED:
                 run.state, run.finished_at = RunState.DONE, now()

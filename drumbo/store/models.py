@@ -70,7 +70,9 @@ class MaterialRow(Base):
 
 
 class ProfileRow(Base):
-    """From `newest` to `changed_at` stands what lists show of the newest revision; 0 until it was filled in."""
+    """From `newest` to `changed_at` stands what lists show of the newest revision; 0 until it was filled in. `way` is
+    the one that it is on to being proven: its key, the kinds of trials that it leads through, and since when.
+    """
 
     __tablename__ = "profiles"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -84,6 +86,7 @@ class ProfileRow(Base):
     rechecks: Mapped[int] = mapped_column(default=0, server_default="0")
     proven: Mapped[bool] = mapped_column(default=False, server_default="0")
     changed_at: Mapped[datetime] = mapped_column(default=now, server_default="2026-01-01 00:00:00", index=True)
+    way: Mapped[dict[str, Any] | None]
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     printer: Mapped[PrinterRow] = relationship()
@@ -130,9 +133,25 @@ class PairRow(Base):
     other: Mapped[ProfileRow] = relationship(foreign_keys="PairRow.other_id")
 
 
+class PlateRow(Base):
+    """Several trials of a profile in one job: its file, and what all of it takes."""
+
+    __tablename__ = "plates"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    profile_id: Mapped[int] = mapped_column(ForeignKey("profiles.id"), index=True)
+    file_digest: Mapped[str]
+    facts: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    trials: Mapped[list[TrialRow]] = relationship(
+        primaryjoin="foreign(TrialRow.plate_id) == PlateRow.id", order_by="TrialRow.id", viewonly=True
+    )
+
+
 class TrialRow(Base):
     """`state`: planned, printed, adopted. The file lies under `file_digest`; `facts` are minutes, grams and money. A
-    trial of a pair knows which, and the revision of the pair's other profile.
+    trial of a pair knows which, and the revision of the pair's other profile; one of a plate has the plate's file, and
+    `stands` says where its piece is: middle and room on the bed, and the turn in which it is printed.
     """
 
     __tablename__ = "trials"
@@ -150,10 +169,15 @@ class TrialRow(Base):
     adopted_revision: Mapped[int | None]
     pair_id: Mapped[int | None] = mapped_column(index=True)
     other_revision: Mapped[int | None]
+    plate_id: Mapped[int | None] = mapped_column(index=True)
+    stands: Mapped[dict[str, Any] | None]
     created_at: Mapped[datetime] = mapped_column(default=now)
     printed_at: Mapped[datetime | None]
 
     pair: Mapped[PairRow | None] = relationship(primaryjoin="foreign(TrialRow.pair_id) == PairRow.id", viewonly=True)
+    plate: Mapped[PlateRow | None] = relationship(
+        primaryjoin="foreign(TrialRow.plate_id) == PlateRow.id", viewonly=True
+    )
     profile: Mapped[ProfileRow] = relationship()
     prints: Mapped[list[PrintRow]] = relationship(order_by="PrintRow.id", back_populates="trial")
     pictures: Mapped[list[PictureRow]] = relationship(order_by="PictureRow.id", back_populates="trial")

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
 
-from drumbo.core.piece import Piece
+from drumbo.core.piece import Piece, Standing
 from drumbo.trials.base import AnyKind, Bound, Readings, Result, Step, ToRead
 from drumbo.trials.plan import TrialPlan
 
@@ -26,7 +26,9 @@ def all_read(kind: AnyKind[Any, Any], plan: TrialPlan, readings: Readings) -> bo
 
 @dataclass(frozen=True, slots=True)
 class Trial:
-    """One calibration experiment. `context` is what it was planned on: revision `revision` of its profile."""
+    """One calibration experiment. `context` is what it was planned on: revision `revision` of its profile; `stands` is
+    where its piece is on the bed.
+    """
 
     kind: AnyKind[Any, Any]
     plan: TrialPlan
@@ -35,6 +37,7 @@ class Trial:
     state: TrialState
     readings: Readings
     result: Result | None
+    stands: Standing
 
     @property
     def steps(self) -> tuple[Step, ...]:

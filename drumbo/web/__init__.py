@@ -39,6 +39,7 @@ from drumbo.web.views import (
     materials,
     pairs,
     planner,
+    plates,
     printers,
     profiles,
     trials,
@@ -60,13 +61,13 @@ HEADERS = {
 
 STYLE_SHEETS = (
     "base", "size", "page", "drum", "bench", "form", "profile", "leaves", "piece", "read", "measure", "charts", "zoom",
-    "planner", "change", "live", "hand", "pair", "phone", "sheet", "check",
+    "planner", "change", "live", "hand", "pair", "job", "phone", "sheet", "check",
     "guide",
 )  # fmt: skip
 """By component, in order: what comes later has the last word. Each is `static/css/NAME.css`."""
 NAVIGATION = (
     ("Bench", "bench.show", ("bench",)),
-    ("Profiles", "profiles.index", ("profiles", "copying", "history", "exchange", "trials", "pairs")),
+    ("Profiles", "profiles.index", ("profiles", "copying", "history", "exchange", "trials", "pairs", "plates")),
     ("Materials", "materials.index", ("materials",)),
     ("Printers", "printers.index", ("printers",)),
     ("File check", "check.show", ("check", "learn")),
@@ -128,6 +129,7 @@ def create_app(
         check,
         learn,
         pairs,
+        plates,
         planner,
         guide,
     ):

@@ -21,7 +21,8 @@ PLACES = {
     "bench": "the-line", "materials": "printers-and-spools", "printers": "connecting-a-printer",
     "hand": "filament-and-by-hand", "profiles": "the-line", "copying": "for-another-spool-nozzle-or-printer",
     "history": "history", "exchange": "export-share-import", "check": "file-check", "learn": "file-check",
-    "pairs": "two-materials", "planner": "speed-planner", "trials": "temperature-tower",
+    "pairs": "two-materials", "plates": "several-trials-in-one-print", "planner": "speed-planner",
+    "trials": "temperature-tower",
 }  # fmt: skip
 """The section that helps on the pages of a blueprint, where nothing is nearer."""
 

@@ -63,6 +63,10 @@ class Cooling(Kind[Plan]):
             aim="balanced",
         )
 
+    def quick(self, context: Context) -> Plan:
+        """Five bands, as low as they may be."""
+        return replace(self.suggest(context), step_percent=25.0, step_mm=7.5)
+
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what makes no curve or does not fit."""
         low, high = plan.low_percent, plan.high_percent

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Scalar
@@ -17,9 +18,11 @@ from drumbo.trials.flow_surface.verdict import COARSE_ERROR, fine_plan, verdict
 from drumbo.trials.plan import Bounds
 from drumbo.trials.toolkit.looks import usual_looks, with_looks
 from drumbo.trials.toolkit.roads import on_bed, usual_settings
-from drumbo.trials.toolkit.sweep import even_steps
+from drumbo.trials.toolkit.sweep import around, even_steps
 
 COARSE_REACH = 0.10
+QUICK_STEP, FEWEST_QUICK = 0.015, 7
+"""Of a strip where earlier spools say about where to look."""
 
 ASPECTS: tuple[Aspect, ...] = (
     Aspect("gaps", "Gaps", ("wide open", "lines all over", "lines here and there", "a pin-hole or two", "closed"),
@@ -77,6 +80,15 @@ class FlowSurface(Kind[Plan]):
             known_error=None,
             looks=usual_looks(context.material),
         )
+
+    def quick(self, context: Context) -> Plan:
+        """One strip; of fewer pads where earlier spools say about where to look."""
+        plan = self.suggest(context)
+        known = around(context.before.get("flow_ratio"), QUICK_STEP, FEWEST_QUICK, plan.pads)
+        if known is None or plan.known_ratio is not None:
+            return plan
+        middle, pads = round(known[0] / 0.005) * 0.005, known[1]
+        return replace(plan, low_ratio=round(middle - pads // 2 * QUICK_STEP, 4), step_ratio=QUICK_STEP, pads=pads)
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what does not fit the bed, with what would; warn of what tells little."""

@@ -30,9 +30,11 @@ from drumbo.trials.pressure_advance.plan import FEWEST, MOST, USUAL, Plan
 from drumbo.trials.pressure_advance.verdict import fine_plan, is_coarse, verdict
 from drumbo.trials.toolkit.looks import usual_looks, with_looks
 from drumbo.trials.toolkit.roads import foot_mm, on_bed, usual_settings
-from drumbo.trials.toolkit.sweep import even_steps
+from drumbo.trials.toolkit.sweep import around, even_steps
 
 BASE_LAYERS = 2
+QUICK, FEWEST_QUICK = 11, 7
+"""Lines of a sheet that is printed once, and of one where earlier spools say about where to look."""
 FASTEST_MM_S, SLOW_SHARE = 100.0, 0.2
 
 ASPECTS: tuple[Aspect, ...] = (
@@ -97,6 +99,18 @@ class PressureAdvance(Kind[Plan]):
         ):
             return fine_plan(held.number, held.error, coarse)
         return coarse
+
+    def quick(self, context: Context) -> Plan:
+        """One sheet of more lines; of fewer where earlier spools say about where to look."""
+        plan, room = self.suggest(context), self._room(context)
+        if plan.known_s is not None:
+            return plan
+        step = round(plan.step_s * (plan.roads - 1) / (QUICK - 1), 3)
+        known = around(context.before.get("pressure_advance_s"), step, FEWEST_QUICK, min(QUICK, room))
+        if known is not None:
+            low = max(round(known[0] - known[1] // 2 * step, 3), 0.0)
+            return replace(plan, low_s=low, step_s=step, roads=known[1])
+        return replace(plan, step_s=step, roads=QUICK) if room >= QUICK else plan
 
     def hindered(self, context: Context) -> str | None:
         """Needs a firmware that has a word for it."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import family
@@ -12,7 +13,9 @@ from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, To
 from drumbo.trials.retraction_length.plan import Plan
 from drumbo.trials.retraction_length.verdict import verdict
 from drumbo.trials.toolkit import posts
-from drumbo.trials.toolkit.sweep import count_between, even_steps
+from drumbo.trials.toolkit.sweep import around, count_between, even_steps
+
+FEWEST_QUICK = 5
 
 ASPECTS: tuple[Aspect, ...] = (
     Aspect("strings", "Strings", ("a web", "heavy threads", "threads", "a few wisps", "none"),
@@ -51,6 +54,19 @@ class RetractionLength(Kind[Plan]):
             step_length_mm=step,
             step_mm=5.0,
         )
+
+    def quick(self, context: Context) -> Plan:
+        """Lower and wider steps; fewer where earlier spools say about where to look."""
+        plan = self.suggest(context)
+        step = round(plan.step_length_mm * 1.5, 2)
+        known = around(context.before.get("retraction_mm"), step, FEWEST_QUICK, _count(plan))
+        short, count = plan.short_mm, math.ceil((plan.long_mm - plan.short_mm) / step - 1e-6)
+        if known is not None:
+            # One longer than they needed: what is clean there is as clean as it gets.
+            short, count = round(max(known[0] - known[1] // 2 * step, 0.0), 2), known[1]
+        most = 8.0 if context.printer.drive == "bowden" else 2.0
+        count = min(count, int((most - short) / step + 1e-6))
+        return replace(plan, short_mm=short, long_mm=round(short + count * step, 2), step_length_mm=step, step_mm=4.0)
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what cannot be printed; warn of lengths that grind or jam."""

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
+from drumbo.core.prior import Before
 from drumbo.trials.base import Step
 
 _GRAIN = 1e-6
@@ -16,6 +18,16 @@ def count_between(first: float, last: float, step: float) -> int:
     (9, 3)
     """
     return int(abs(last - first) / step + _GRAIN) + 1
+
+
+def around(before: Before | None, step: float, fewest: int, most: int) -> tuple[float, int] | None:
+    """(middle, steps) of a sweep that holds where nine of ten next spools lie, by what earlier ones came to: an odd
+    number of steps. None where nothing is known, or so little that it takes more steps than are printed otherwise.
+    """
+    if before is None:
+        return None
+    count = max(2 * math.ceil(before.half / step - _GRAIN) + 1, fewest)
+    return (before.mean, count) if count < most else None
 
 
 def even_steps(first: float, step: float, count: int, least: int = 0) -> tuple[Step, ...]:

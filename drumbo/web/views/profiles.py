@@ -12,7 +12,7 @@ from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.heats import heats
 from drumbo.core.processes import FAMILY_NAMES
 from drumbo.core.profile import effective
-from drumbo.services import by_hand, shelf
+from drumbo.services import by_hand, shelf, ways
 from drumbo.services import profiles as service
 from drumbo.services import workshop as workshop_service
 from drumbo.trials import kinds_of
@@ -110,12 +110,23 @@ def _page(number: int) -> dict[str, Any]:
         "ledger": ledger(profile, printer),
         "titles": {slug: kind.title for slug, kind in kinds_of(profile.process).items()},
         "kinds": {slug: kind for slug, kind in kinds_of(profile.process).items() if kind.scope != "pair"},
+        "way": ways.standing(workshop(), number),
+        "way_plan": _way_plan,
         "lit": lit,
         "archived": sheet.archived,
         "unfit": unfit(sheet.profile, sheet.card.printer),
         "heat": heat_picture(heats(profile, sheet.card.material, printer)) if hot else None,
         "steps": light_steps(profile.numbers()) if lit else None,
     }
+
+
+def _way_plan(way: ways.Standing, job: ways.Job, profile: int) -> str:
+    """Where the next job of a way is planned: a plate, or a trial alone with the plan that the way proposes."""
+    if len(job.slugs) > 1:
+        size = "quick" if way.way.quick else "usual"
+        return url_for("plates.new", profile=profile, piece=list(job.slugs), size=size)
+    plan = ways.proposed(workshop(), profile, job.slugs[0], quick=way.way.quick)
+    return url_for("trials.new", profile=profile, slug=job.slugs[0], **plan)
 
 
 @pages.get("/<int:number>/values/<key>")

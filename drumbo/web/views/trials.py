@@ -119,7 +119,7 @@ def closed(sheet: service.TrialSheet, leaf: str) -> str | None:
 def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
     seen = [p for p in sheet.pictures if p.source == "camera" and p.frame and p.frame["view"] == sheet.drawing.view]
     wide = tower_room(sheet.to_read) if leaf == "read" else {"most_px": ADOPT_WIDTH, "least_px": 0.0}
-    picture = piece_picture(sheet.drawing, seen[-1] if seen else None, sheet.context.printer.bed_middle, **wide)
+    picture = piece_picture(sheet.drawing, seen[-1] if seen else None, sheet.stands.middle, **wide)
     page: dict[str, Any] = {
         "sheet": sheet,
         "leaf": leaf,
@@ -396,6 +396,13 @@ def scale(number: int) -> Any:
     points = _points()
     pixels = math.dist(points.a, points.b)
     return {"px_per_mm": pictures.set_scale(workshop(), number, pixels, request.form.get("length", ""))}
+
+
+@pages.post("/trials/<int:number>/history")
+def history(number: int) -> Any:
+    """Whether what earlier spools came to has a say in the result."""
+    adopting.let_history_speak(workshop(), number, has_say=typed().get("say") == "1")
+    return redirect(url_for("trials.leaf", number=number, leaf="adopt"))
 
 
 @pages.post("/trials/<int:number>/adopt")

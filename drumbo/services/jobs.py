@@ -1,0 +1,70 @@
+"""What one file prints: a trial alone, or all trials of a plate."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from drumbo.store.models import PrintRow, TrialRow, now
+from drumbo.trials import kind
+from drumbo.trials.trial import TrialState
+
+
+def mates_of(row: TrialRow) -> list[TrialRow]:
+    """The trials that a trial's file prints, itself among them."""
+    return [row] if row.plate is None else list(row.plate.trials)
+
+
+def prints_of(row: TrialRow) -> list[PrintRow]:
+    """Runs of a trial's file, the oldest first, whichever trial of its plate they were begun from."""
+    return sorted((run for mate in mates_of(row) for run in mate.prints), key=lambda run: run.id)
+
+
+def newest_print(session: Session, trial_id: int) -> PrintRow | None:
+    """The last run of a trial's file, as `prints_of` has it last."""
+    mine = session.get(TrialRow, trial_id)
+    plate = None if mine is None else mine.plate_id
+    wanted = select(PrintRow).order_by(PrintRow.id.desc()).limit(1)
+    if plate is None:
+        return session.scalars(wanted.where(PrintRow.trial_id == trial_id)).first()
+    return session.scalars(wanted.join(PrintRow.trial).where(TrialRow.plate_id == plate)).first()
+
+
+def facts_of_file(row: TrialRow) -> dict[str, Any]:
+    """Seconds, grams and money of all that a trial's file prints."""
+    return row.facts if row.plate is None else row.plate.facts
+
+
+def title_of(row: TrialRow) -> str:
+    """What a trial's file is called in lists."""
+    if row.plate is None:
+        return kind(row.kind).title
+    titles = [kind(mate.kind).title for mate in row.plate.trials]
+    return f"Plate {row.plate_id}: {', '.join([titles[0], *(title.lower() for title in titles[1:])])}"
+
+
+def file_called(row: TrialRow) -> str:
+    """What the file is called on a printer's card, before the material's name."""
+    return f"plate {row.plate_id}" if row.plate_id is not None else f"trial {row.id} {kind(row.kind).title}"
+
+
+def done_by(row: TrialRow, line: int | None = None) -> list[TrialRow]:
+    """The trials of a file that came out whole: all of them, or where it broke off after a line of the file, the pieces
+    of a plate that were done by then.
+    """
+    return [mate for mate in mates_of(row) if line is None or line >= _last_line(mate)]
+
+
+def _last_line(row: TrialRow) -> float:
+    """With which line of its plate's file a piece is done; of a trial alone nothing is before all of it is."""
+    return float((row.stands or {}).get("last_line", math.inf))
+
+
+def now_printed(rows: list[TrialRow]) -> None:
+    """They came off the bed and can be read."""
+    for row in rows:
+        if row.state == TrialState.PLANNED:
+            row.state, row.printed_at = TrialState.PRINTED, now()

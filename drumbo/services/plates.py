@@ -1,0 +1,245 @@
+"""Plates: several trials of a profile in one job. Each is printed with the others, then read and adopted by itself."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from threading import Condition
+from typing import Any
+
+from cachetools import LRUCache, cached
+from sqlalchemy.orm import selectinload
+
+from drumbo.core.catalogue import FILAMENT
+from drumbo.core.errors import InvalidInput, NotFound
+from drumbo.core.fields import Field
+from drumbo.core.piece import Standing, draw_above
+from drumbo.services.convert import context_of, latest, trial_of
+from drumbo.services.profiles import Card, card_of, get_row
+from drumbo.store.database import Workshop
+from drumbo.store.models import PlateRow, ProfileRow, TrialRow
+from drumbo.trials import kinds_of
+from drumbo.trials.base import Context, Kind
+from drumbo.trials.plate import Asked, PlateFile, can_share, check, plate_file, warnings
+from drumbo.trials.trial import Trial, TrialState, all_read
+from drumbo.trials.way import plan_for
+
+Typed = Mapping[str, str]
+BETWEEN = "."
+"""Between a kind and one of its plan's fields, in what is typed: `temperature.step_c`."""
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """One piece on the drawing of the bed: what it is called, its turn, where it stands, and its outline about its
+    middle (SVG path data, mm, y downwards).
+    """
+
+    title: str
+    turn: int
+    standing: Standing
+    outline: str
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """A kind that a plate could have: the plan's fields with their values as they stand in the form, and problems."""
+
+    kind: Kind[Any]
+    chosen: bool
+    fields: tuple[Field, ...]
+    values: Mapping[str, Any]
+    in_words: str
+
+
+@dataclass(frozen=True, slots=True)
+class PlateDraft:
+    """A plate that is being put together. `problems` are by field, "pieces" for all of it."""
+
+    card: Card
+    quick: bool
+    choices: tuple[Choice, ...]
+    problems: Mapping[str, str]
+    warnings: tuple[str, ...]
+    spots: tuple[Spot, ...]
+    facts: Mapping[str, float | None]
+    clearance_told: bool
+
+    @property
+    def chosen(self) -> tuple[Choice, ...]:
+        """What is on it."""
+        return tuple(choice for choice in self.choices if choice.chosen)
+
+
+@dataclass(frozen=True, slots=True)
+class OnPlate:
+    """One trial of a plate: its turn, how far it is, and the leaf that comes next."""
+
+    id: int
+    title: str
+    turn: int
+    state: TrialState
+    leaf: str
+    in_words: str
+    seconds: float
+    grams: float
+
+
+@dataclass(frozen=True, slots=True)
+class PlateSheet:
+    """Everything for a plate's page."""
+
+    id: int
+    card: Card
+    trials: tuple[OnPlate, ...]
+    spots: tuple[Spot, ...]
+    facts: dict[str, Any]
+    created_at: datetime
+
+    @property
+    def printed(self) -> bool:
+        """Whether it came off the bed."""
+        return all(trial.state is not TrialState.PLANNED for trial in self.trials)
+
+
+def draft(workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Typed, *, quick: bool) -> PlateDraft:
+    """A plate of some kinds, with their plans as proposed or as typed so far; nothing is refused yet."""
+    with workshop.reading() as session:
+        row = get_row(session, profile_id)
+        context, card, revision = _context(row), card_of(row), latest(row).number
+    choices, problems, asked = _choices(context, slugs, typed, quick=quick)
+    told: tuple[str, ...] = tuple(warnings([each.kind for each in asked]))
+    spots: tuple[Spot, ...] = ()
+    facts: dict[str, float | None] = {}
+    if not problems:
+        try:
+            file = _file(asked, context, revision)
+            spots = tuple(
+                _spot(each.kind.title, share.turn, share.standing, each.kind.piece(each.plan, context))
+                for each, share in zip(asked, file.shares, strict=True)
+            )
+            facts = {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}
+        except InvalidInput as error:
+            problems = dict(error.problems)
+    known = bool(context.printer.clearance_radius_mm and context.printer.clearance_height_mm)
+    return PlateDraft(card, quick, choices, problems, told, spots, facts, known)
+
+
+def create(workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Typed, *, quick: bool) -> int:
+    """Plan a plate: one file, and a trial for each piece. InvalidInput names the fields; nothing is half saved."""
+    with workshop.reading() as session:
+        row = get_row(session, profile_id)
+        context, revision = _context(row), latest(row).number
+    _, problems, asked = _choices(context, slugs, typed, quick=quick)
+    if problems:
+        raise InvalidInput.of(problems)
+    file = _file(asked, context, revision)
+    digest = workshop.files.put(file.gcode.encode())
+    with workshop.writing() as session:
+        facts = {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}
+        plate = PlateRow(profile_id=profile_id, file_digest=digest, facts=facts)
+        session.add(plate)
+        session.flush()
+        for each, share in zip(asked, file.shares, strict=True):
+            session.add(
+                TrialRow(
+                    profile_id=profile_id, revision=revision, kind=each.kind.slug, kind_version=each.kind.version,
+                    state=TrialState.PLANNED, plan=each.plan.to_json(), readings={}, file_digest=digest,
+                    plate_id=plate.id,
+                    facts={"seconds": share.seconds, "grams": share.grams, "cost": share.cost},
+                    stands={"middle": share.standing.middle, "room": share.standing.room, "turn": share.turn,
+                            "last_line": share.last_line},
+                )
+            )  # fmt: skip
+        session.flush()
+        return plate.id
+
+
+def sheet(workshop: Workshop, plate_id: int) -> PlateSheet:
+    """Everything for a plate's page. NotFound where there is none."""
+    with workshop.reading() as session:
+        plate = session.get(PlateRow, plate_id, options=[selectinload(PlateRow.trials)])
+        if plate is None:
+            raise NotFound(f"there is no plate number {plate_id}")
+        found = sorted(((_turn(row), row, trial_of(row)) for row in plate.trials), key=lambda each: each[0])
+        return PlateSheet(
+            plate.id,
+            card_of(get_row(session, plate.profile_id)),
+            tuple(_on_plate(turn, row, trial) for turn, row, trial in found),
+            tuple(_spot(trial.kind.title, turn, trial.stands, trial.piece) for turn, _, trial in found),
+            plate.facts,
+            plate.created_at,
+        )
+
+
+def _context(row: ProfileRow) -> Context:
+    """What its trials are bound to. NotFound where a profile's trials are printed layer by layer of resin."""
+    held = context_of(row)
+    if held.profile.process != FILAMENT:
+        raise NotFound("plates are for filament: a trial of resin has the screen for itself")
+    return Context(held.printer, held.material, held.profile)
+
+
+def _turn(row: TrialRow) -> int:
+    return int((row.stands or {}).get("turn", 1))
+
+
+def _on_plate(turn: int, row: TrialRow, trial: Trial) -> OnPlate:
+    leaf = "print"
+    if trial.state is TrialState.ADOPTED:
+        leaf = "adopt"
+    elif trial.state is TrialState.PRINTED:
+        leaf = "adopt" if all_read(trial.kind, trial.plan, trial.readings) else "read"
+    return OnPlate(
+        row.id, trial.kind.title, turn, trial.state, leaf, trial.kind.in_words(trial.plan),
+        float(row.facts["seconds"]), float(row.facts["grams"]),
+    )  # fmt: skip
+
+
+def _choices(
+    context: Context, slugs: Sequence[str], typed: Typed, *, quick: bool
+) -> tuple[tuple[Choice, ...], dict[str, str], list[Asked]]:
+    """Every kind that could be on the plate, what is wrong by field, and the pieces that can be planned."""
+    choices: list[Choice] = []
+    problems: dict[str, str] = {}
+    asked: list[Asked] = []
+    for kind in kinds_of(context.profile.process).values():
+        if not can_share(kind) or kind.hindered(context):
+            continue
+        chosen = kind.slug in slugs
+        plan = plan_for(kind, context, quick=quick)
+        given = {key: typed[name] for key in plan.to_json() if (name := kind.slug + BETWEEN + key) in typed}
+        values: Mapping[str, Any] = {**plan.to_json(), **given}
+        in_words = ""
+        if chosen:
+            try:
+                plan = kind.read_plan(values, context)
+                in_words = kind.in_words(plan)
+                asked.append(Asked(kind, plan))
+            except InvalidInput as error:
+                problems |= {kind.slug + BETWEEN + key: text for key, text in error.problems.items()}
+        fields = tuple(replace(each, key=kind.slug + BETWEEN + each.key) for each in kind.fields(context))
+        named = {kind.slug + BETWEEN + key: value for key, value in values.items()}
+        choices.append(Choice(kind, chosen, fields, named, in_words))
+    if not problems:
+        try:
+            check(asked, context)
+        except InvalidInput as error:
+            problems = dict(error.problems)
+    return tuple(choices), problems, asked
+
+
+def _key(asked: Sequence[Asked], context: Context, revision: int) -> tuple[object, ...]:
+    lasting = replace(context, material=replace(context.material, spool_g=None))
+    return tuple((each.kind.slug, repr(each.plan)) for each in asked), repr(lasting), revision
+
+
+@cached(LRUCache(4), key=_key, condition=Condition())
+def _file(asked: Sequence[Asked], context: Context, revision: int) -> PlateFile:
+    """A plate's file; the form, its estimate and the plan want the same one."""
+    return plate_file(asked, context, title=(f"profile {context.profile.name}, revision {revision}",))
+
+
+def _spot(title: str, turn: int, standing: Standing, piece: Any) -> Spot:
+    return Spot(title, turn, standing, draw_above(piece))

@@ -1,0 +1,105 @@
+"""The way from here to a proven profile: which trials are left, and which of them share a job.
+
+Nothing of it is remembered but what somebody wants to find: what comes next follows from what the profile knows then.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.piece import Piece
+from drumbo.core.plate import Footprint, arrange
+from drumbo.core.profile import Status, sectors
+from drumbo.trials import kinds_of
+from drumbo.trials.base import AnyKind, Bound
+from drumbo.trials.plan import TrialPlan
+from drumbo.trials.plate import MOST, can_share, waits_for
+
+SKIRT_MM = 6.0
+"""So far around a piece its skirt reaches."""
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """What a way is called, and whether its prints are to be quick."""
+
+    key: str
+    title: str
+    about: str
+    quick: bool
+
+
+QUICK = Way(
+    "quick", "Quick", "What most makers need: every value once, in short prints that share the bed.", quick=True
+)
+THOROUGH = Way(
+    "thorough", "Thorough", "Wider ranges and finer steps, again where the first answer is coarse.", quick=False
+)
+CHANGED = Way("changed", "Only what has changed", "What wants a recheck, and nothing else.", quick=True)
+WAYS = (QUICK, THOROUGH, CHANGED)
+
+
+def wanted(way: Way, context: Bound[Any, Any]) -> tuple[AnyKind[Any, Any], ...]:
+    """The trials that a way leads through, from what the profile knows now: one for each group, in order of work."""
+    known = {state.group.key: state.known for state in sectors(context.profile)}
+    found: dict[str, AnyKind[Any, Any]] = {}
+    for kind in kinds_of(context.profile.process).values():
+        if kind.on_demand or kind.scope != "profile" or kind.hindered(context) or kind.wants(context) is None:
+            continue
+        state = known[kind.group]
+        if state == Status.RECHECK if way is CHANGED else not (way.quick and state == Status.MEASURED):
+            found.setdefault(kind.group, kind)
+    return tuple(found.values())
+
+
+def next_job(
+    left: Sequence[AnyKind[Any, Any]], context: Bound[Any, Any], *, quick: bool
+) -> tuple[AnyKind[Any, Any], ...]:
+    """Of the trials that are left, those that are printed next, together where none needs the answer of another that is
+    left, and all have room.
+    """
+    first, *others = left
+    if not can_share(first):
+        return (first,)
+    job: list[AnyKind[Any, Any]] = [first]
+    for kind in others:
+        free = can_share(kind) and not any(waits_for(other, kind) for other in left if other != kind)
+        if free and len(job) < MOST and _fits([*job, kind], context, quick=quick):
+            job.append(kind)
+    return tuple(job)
+
+
+def jobs(
+    left: Sequence[AnyKind[Any, Any]], context: Bound[Any, Any], *, quick: bool
+) -> tuple[tuple[AnyKind[Any, Any], ...], ...]:
+    """All jobs of a way, as far as can be told today: none ends outside its range."""
+    found, rest = [], list(left)
+    while rest:
+        job = next_job(rest, context, quick=quick)
+        found.append(job)
+        rest = [kind for kind in rest if kind not in job]
+    return tuple(found)
+
+
+def plan_for(kind: AnyKind[Any, Any], context: Bound[Any, Any], *, quick: bool) -> TrialPlan:
+    """The plan that a way proposes."""
+    plan: TrialPlan = kind.quick(context) if quick else kind.suggest(context)
+    return plan
+
+
+def _fits(kinds: Sequence[AnyKind[Any, Any]], context: Bound[Any, Any], *, quick: bool) -> bool:
+    """Whether pieces have room beside each other, by their own sizes and that of a skirt."""
+    pieces: list[Piece] = [kind.piece(plan_for(kind, context, quick=quick), context) for kind in kinds]
+    try:
+        arrange([_print_of(piece) for piece in pieces], context.printer)
+    except InvalidInput:
+        return False
+    return True
+
+
+def _print_of(piece: Piece) -> Footprint:
+    x0, y0, _, x1, y1, z1 = piece.solid.bounding_box()
+    return Footprint(x0 - SKIRT_MM, y0 - SKIRT_MM, x1 + SKIRT_MM, y1 + SKIRT_MM, z1)

@@ -1,0 +1,105 @@
+"""A plate of three pieces planned, printed, one read and adopted, another put off; and a way gone to its proof."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from drumbo.services import plates, profiles, trials, workshop
+from tests.conftest import LABEL, PATIENCE_S
+from tests.e2e.conftest import Site
+
+pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
+WAIT_MS = PATIENCE_S * 1000
+
+
+def _profile(site: Site, name: str, seed: int) -> int:
+    spool = workshop.save_material(site.house, {**LABEL, "product": name}, spool_seed=seed)
+    return profiles.create(site.house, spool, 1, f"{name} on Petrel One")
+
+
+def test_a_plate_of_three_pieces_one_adopted_another_put_off(page: Page, site: Site) -> None:
+    profile = _profile(site, "Razorbill PLA", 3)
+    page.goto(f"{site.base}/profiles/{profile}/plates/new?size=usual")
+    expect(page.get_by_text("Tick two or more")).to_be_visible()
+    for name in ("Flow by surface", "Retraction length", "Cooling"):
+        page.get_by_label(name, exact=True).check()
+    bed = page.get_by_role("img", name=re.compile("The bed from above, 3 pieces"))
+    expect(bed).to_have_attribute("aria-label", re.compile("1. Flow by surface; 2. Cooling; 3. Retraction length"))
+    page.get_by_label("Pressure advance", exact=True).check()
+    expect(page.get_by_text("Pressure advance rests on flow ratio")).to_be_visible()
+    page.get_by_label("Pressure advance", exact=True).uncheck()
+    expect(page.get_by_text("Pressure advance rests on flow ratio")).to_have_count(0)
+    choice = page.locator(".job-choice", has_text="Retraction length")
+    choice.get_by_text("Change its plan").click()
+    choice.get_by_label("Longest, at the top").fill("much")
+    page.keyboard.press("Tab")
+    expect(choice.get_by_text("“much” is not a number")).to_be_visible()
+    choice.get_by_label("Longest, at the top").fill("1.2")
+    page.keyboard.press("Tab")
+    expect(choice.locator("p")).to_contain_text("0.2 mm at the bottom to 1.2 at the top")
+    page.get_by_role("button", name="Make the file").click()
+    page.get_by_role("link", name="Print the plate").click()
+    page.get_by_role("button", name="Print it").click()
+    page.get_by_role("link", name="Read it").click(timeout=WAIT_MS)
+    page.get_by_role("button", name="What would a practised eye say?").click()
+    page.get_by_role("link", name="Adopt…").click()
+    page.get_by_role("button", name="Adopt").first.click()
+    expect(page.get_by_text("Adopted as revision 2")).to_be_visible()
+
+    plate = plates.sheet(site.house, 1)
+    page.goto(f"{site.base}/plates/{plate.id}")
+    rows = page.locator("table.ledger tr")
+    expect(rows.nth(0)).to_contain_text("adopted")
+    expect(rows.nth(2).get_by_role("link", name="Read it")).to_be_visible()
+    page.goto(site.base)
+    expect(page.get_by_text("Retraction length").first).to_be_visible()
+
+
+def test_a_way_is_gone_from_answer_to_answer_to_its_proof(page: Page, site: Site) -> None:
+    profile = _profile(site, "Dunlin PLA", 11)
+    page.goto(f"{site.base}/profiles/{profile}")
+    page.get_by_role("link", name="All of it in a few prints…").click()
+    quick = page.locator(".job-way").first
+    expect(quick.get_by_text("g", exact=True).or_(quick.locator(".facts b")).first).to_be_visible(timeout=WAIT_MS)
+    prints = quick.locator("ol > li").count()
+    assert prints <= 6
+    quick.get_by_role("button", name="Go this way").click()
+    for _ in range(40):
+        way = page.locator("#way")
+        if way.get_by_text("The way is done").count():
+            break
+        way.get_by_role("link", name=re.compile("Go on|Plan them|Plan it")).click()
+        _one_step(page, site)
+        page.goto(f"{site.base}/profiles/{profile}")
+    expect(page.get_by_text("The way is done")).to_be_visible()
+    expect(page.get_by_text("Proven")).to_be_visible()
+    held = profiles.sheet(site.house, profile)
+    assert held.card.proven
+    assert held.spent.prints <= prints + 3, "hardly an answer lay outside what was printed"
+    assert held.spent.prints < len(held.trials)
+
+
+def _one_step(page: Page, site: Site) -> None:
+    """What the page that a way leads to is for: plan, print, read or adopt."""
+    if "/new" in page.url:
+        page.get_by_role("button", name="Make the file").click()
+    if page.get_by_role("link", name="Print the plate").count():
+        page.get_by_role("link", name="Print the plate").click()
+    print_it = page.get_by_role("button", name=re.compile("Print it$|It is loaded now: print it"))
+    if print_it.count():
+        print_it.click()
+        expect(page.get_by_role("link", name="Read it")).to_be_visible(timeout=WAIT_MS)
+        return
+    number = int(re.search(r"/trials/(\d+)/", page.url)[1])
+    if page.url.endswith("/read"):
+        page.get_by_role("button", name=re.compile("What would a practised")).click()
+    further = page.get_by_role("link", name="Plan the next range")
+    if trials.sheet(site.house, number).result.state == "edge" and further.count():
+        further.click()
+        page.get_by_role("button", name="Make the file").click()
+        return
+    page.goto(f"{site.base}/trials/{number}/adopt")
+    page.get_by_role("button", name=re.compile("^Adopt")).first.click()

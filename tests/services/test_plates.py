@@ -1,0 +1,163 @@
+"""Several trials in one job: planned, printed, read and adopted one by one; and the way that leads through them."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import asdict
+
+import pytest
+from flask.testing import FlaskClient
+
+from drumbo.core.errors import InvalidInput, NotFound, NotNow
+from drumbo.core.workshop import Printer
+from drumbo.links.runs import Runs
+from drumbo.services import adopting, plates, profiles, queue, reading, simulated, trials, ways, workshop
+from drumbo.services.prints import PrintManager
+from drumbo.store.database import Workshop
+from drumbo.trials.trial import TrialState
+from tests.conftest import LABEL, PATIENCE_S, Begun, Standin
+
+THREE = ("flow-surface", "retraction-length", "fan-bands")
+
+
+def _plate(house: Workshop, begun: Begun, *slugs: str, **typed: str) -> plates.PlateSheet:
+    return plates.sheet(house, plates.create(house, begun.profile, slugs or THREE, typed, quick=False))
+
+
+def _left(house: Workshop, begun: Begun) -> float:
+    left = profiles.card(house, begun.profile).material.left_g
+    assert left is not None
+    return float(left)
+
+
+def test_one_print_makes_three_trials_that_are_read_and_adopted_one_by_one(
+    house: Workshop, begun: Begun, room: PrintManager, client: FlaskClient
+) -> None:
+    plate = _plate(house, begun)
+    assert [trial.turn for trial in plate.trials] == [1, 2, 3]
+    assert {spot.title for spot in plate.spots} == {trial.title for trial in plate.trials}
+    flow, *others = (trial.id for trial in plate.trials)
+    before = _left(house, begun)
+    assert "One of several pieces" in client.get(f"/trials/{others[0]}/print").text
+    run = room.start(others[0])
+    with pytest.raises(NotNow, match="is printing"):
+        room.start(flow)
+    room.join(run, PATIENCE_S)
+    after = plates.sheet(house, plate.id)
+    assert after.printed
+    assert before - _left(house, begun) == pytest.approx(plate.facts["grams"], rel=0.01), "the spool gave it once"
+    spent = profiles.sheet(house, begun.profile).spent
+    assert (spent.prints, spent.grams) == (1, pytest.approx(plate.facts["grams"]))
+
+    for trial in after.trials:
+        mine = trials.sheet(house, trial.id)
+        assert [picture.source for picture in mine.pictures] == ["camera"]
+        frame = mine.pictures[0].frame
+        assert frame is not None
+        # The picture shows this piece, and no other.
+        assert frame["width"] / frame["px_per_mm"] < mine.drawing.width + 16
+        assert simulated.simulated_readings(house, trial.id) > 3
+        assert trials.sheet(house, trial.id).result is not None
+    revision = adopting.adopt(house, flow)
+    assert trials.sheet(house, flow).adopted_revision == revision
+    states = {trial.id: trial.state for trial in plates.sheet(house, plate.id).trials}
+    assert states == {flow: TrialState.ADOPTED, **dict.fromkeys(others, TrialState.PRINTED)}
+    assert "Adopt cooling" in client.get(f"/plates/{plate.id}").text
+
+
+def test_a_plate_that_breaks_off_keeps_what_came_out_whole(
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
+) -> None:
+    plate = _plate(house, begun)
+    first, second, third = plate.trials
+    standin.device.clock.change(3000.0)
+    run = room.start(first.id)
+    until = time.monotonic() + PATIENCE_S
+    last = _last_line(house, second.id)
+    name = trials.sheet(house, first.id).run
+    assert name is not None
+    while (entry := Runs(house.folder).look(name.name)[0]) is None or entry.line < last:
+        assert time.monotonic() < until
+        time.sleep(0.02)
+    room.stop(run, PATIENCE_S)
+    states = [trial.state for trial in plates.sheet(house, plate.id).trials]
+    assert states[:2] == [TrialState.PRINTED, TrialState.PRINTED]
+    assert states[2] is TrialState.PLANNED, "it was not begun, or not done"
+    assert simulated.simulated_readings(house, second.id) > 3
+    with pytest.raises(NotNow):
+        simulated.simulated_readings(house, third.id)
+
+
+def _last_line(house: Workshop, trial_id: int) -> int:
+    with house.reading() as session:
+        return int((trials.find_trial(session, trial_id).stands or {})["last_line"])
+
+
+def test_a_plate_waits_for_its_printer_once(house: Workshop, begun: Begun) -> None:
+    plate = _plate(house, begun)
+    queue.add(house, plate.trials[0].id)
+    with pytest.raises(NotNow, match="waits for its printer already"):
+        queue.add(house, plate.trials[1].id)
+    (waiting,) = queue.queue(house, begun.printer).files
+    assert waiting.seconds == pytest.approx(plate.facts["seconds"])
+    assert waiting.title.startswith(f"Plate {plate.id}: ")
+
+
+def test_what_is_wrong_with_a_plan_is_said_at_its_field_and_nothing_is_kept(
+    house: Workshop, begun: Begun, client: FlaskClient
+) -> None:
+    form = {"piece": list(THREE), "size": "usual", "flow-surface.step": "9", "retraction-length.step_mm": "nothing"}
+    answer = client.post(f"/profiles/{begun.profile}/plates/new", data=form)
+    assert answer.status_code == 422
+    assert 'value="nothing"' in answer.text, "what was typed is still there"
+    assert "“nothing” is not a number" in answer.text
+    with pytest.raises(NotFound):
+        plates.sheet(house, 1)
+    with pytest.raises(InvalidInput, match="a plate has 2 to 6"):
+        plates.create(house, begun.profile, ["flow-surface"], {}, quick=True)
+    page = client.get(f"/profiles/{begun.profile}/plates/new?piece=flow-surface&piece=pressure-advance").text
+    assert "Pressure advance rests on flow ratio" in page
+
+
+def test_a_way_leads_from_answer_to_answer(house: Workshop, begun: Begun, client: FlaskClient) -> None:
+    quick = ways.offers(house, begun.profile)[0]
+    assert len(quick.jobs) <= 6
+    assert quick.jobs[0].slugs == ("temperature",), "all else rests on it"
+    client.post(f"/profiles/{begun.profile}/ways", data={"way": "quick", "piece": ["temperature", "flow-surface"]})
+    standing = ways.standing(house, begun.profile)
+    assert standing is not None
+    assert [job.slugs for job in standing.left] == [("temperature",), ("flow-surface",)]
+    assert "Temperature tower" in client.get(f"/profiles/{begun.profile}").text
+    tower = trials.create(
+        house, begun.profile, "temperature", ways.proposed(house, begun.profile, "temperature", quick=True)
+    )
+    standing = ways.standing(house, begun.profile)
+    assert standing is not None
+    assert [(each.id, each.leaf) for each in standing.begun] == [(tower, "print")]
+    trials.printed_by_hand(house, tower)
+    sheet = trials.sheet(house, tower)
+    middle = len(sheet.steps) // 2
+    looks = {(a.key, s.index): 4 - abs(s.index - middle) for a in sheet.to_read.aspects for s in sheet.steps}
+    reading.score_all(house, tower, dict(looks))
+    standing = ways.standing(house, begun.profile)
+    assert standing is not None
+    assert standing.begun[0].leaf == "adopt"
+    adopting.adopt(house, tower)
+    standing = ways.standing(house, begun.profile)
+    assert standing is not None
+    assert (standing.done, standing.begun) == (1, ())
+    assert [job.slugs for job in standing.left] == [("flow-surface",)]
+    client.post(f"/profiles/{begun.profile}/ways/leave")
+    assert ways.standing(house, begun.profile) is None
+    refused = client.post(f"/profiles/{begun.profile}/ways", data={"way": "quick"})
+    assert refused.status_code == 422
+    assert "pick at least one" in refused.text
+
+
+def test_a_bed_without_room_for_all_says_so(house: Workshop, client: FlaskClient) -> None:
+    printer = workshop.save_printer(house, {**asdict(Printer("Other")), "bed_x_mm": 60.0, "bed_y_mm": 60.0})
+    spool = workshop.save_material(house, LABEL, spool_seed=3)
+    small = profiles.create(house, spool, printer, "small")
+    with pytest.raises(InvalidInput):
+        plates.create(house, small, THREE, {}, quick=True)
+    assert client.get(f"/profiles/{small}/ways").status_code == 200
