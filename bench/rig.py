@@ -225,9 +225,20 @@ def read(trial: AnyKind[Any, Any], plan: Any, context: Context, thing: PrintedOb
         return _read(trial, plan, context, thing, seed)
 
 
-def _read(trial: AnyKind[Any, Any], plan: Any, context: Context, thing: PrintedObject, seed: int) -> Readings:
+def read_at(
+    trial: AnyKind[Any, Any], plan: Any, context: Context, thing: PrintedObject, middle: tuple[float, float], seed: int
+) -> Readings:
+    """The same of a piece that stands elsewhere on the bed."""
+    with looked_by(seed):
+        return _read(trial, plan, context, thing, seed, middle)
+
+
+def _read(
+    trial: AnyKind[Any, Any], plan: Any, context: Context, thing: PrintedObject, seed: int,
+    middle: tuple[float, float] | None = None,
+) -> Readings:  # fmt: skip
     piece, to_read = trial.piece(plan, context), trial.readings(plan)
-    middle = context.printer.bed_middle
+    middle = middle or context.printer.bed_middle
     aspects = [a.key for a in to_read.aspects]
     readings = Readings()
     if aspects:

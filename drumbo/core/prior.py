@@ -18,10 +18,13 @@ from drumbo.core.sure import half_90
 
 Floats = NDArray[np.float64]
 
+USUAL = 3
+"""So many spools' worth is what is commonly known of a spread."""
 FEWEST = 3
 """Fewer tell nothing of how much spools differ."""
 UNLIKE, FAR = 0.1, 4.0
 """Share of spools that are of another kind, whatever the label says, and how many times as far those lie."""
+TOGETHER = 0.05
 UNLIKELY = 0.02
 """A result is worth a word where only so few spools lie so far off: one in fifty."""
 
@@ -37,8 +40,8 @@ class Joined:
 
 @dataclass(frozen=True, slots=True)
 class Before:
-    """What earlier spools came to: how many, their mean, how far they spread (standard deviation), and from where to
-    where nine of ten next ones lie.
+    """What earlier spools came to: how many, their mean, how far they spread (standard deviation), from where to where
+    nine of ten next ones lie, and how many spools' worth of knowledge the spread rests on, less one.
     """
 
     count: int
@@ -46,6 +49,7 @@ class Before:
     spread: float
     low: float
     high: float
+    freedom: int
 
     @property
     def half(self) -> float:
@@ -54,8 +58,12 @@ class Before:
 
     def departs(self, value: float, error: float | None) -> bool:
         """Whether a value, with its own standard error, lies farther off than one spool in fifty."""
+        return self.chance(value, error) < UNLIKELY
+
+    def chance(self, value: float, error: float | None) -> float:
+        """Which share of spools lies as far off as a value with its own standard error, or farther."""
         apart = abs(value - self.mean) / math.hypot(self._next_sd, error or 0.0)
-        return _beyond(apart, self.count - 1) < UNLIKELY
+        return _beyond(apart, self.freedom)
 
     def joined(self, value: float, error: float) -> Joined:
         """A result with its standard error, and what the earlier ones say, as one.
@@ -67,7 +75,7 @@ class Before:
         at = np.linspace(value - reach, value + reach, 2001)
         off, spread = at - self.mean, self._next_sd
         weight = np.exp(-0.5 * ((at - value) / error) ** 2)
-        weight *= (1 - UNLIKE) * _student(off / spread, self.count - 1) + UNLIKE / FAR * _student(off / spread / FAR, 1)
+        weight *= (1 - UNLIKE) * _student(off / spread, self.freedom) + UNLIKE / FAR * _student(off / spread / FAR, 1)
         weight /= weight.sum()
         mean = float(weight @ at)
         sd = float(np.sqrt(weight @ (at - mean) ** 2))
@@ -83,9 +91,22 @@ class Before:
         return self.spread * math.sqrt(1 + 1 / self.count)
 
 
-def before(values: Sequence[float], least_spread: float) -> Before | None:
+def unlike(chances: Sequence[float]) -> bool:
+    """Whether several values of one spool together lie farther off than those of one spool in twenty; by R. A. Fisher's
+    way of joining independent tests. Three chances of one in ten each: yes; of one in three each: no.
+    """
+    if not chances:
+        return False
+    from scipy.special import gammaincc  # noqa: PLC0415 - pages without it need not wait
+
+    told = -sum(math.log(max(chance, 1e-12)) for chance in chances)
+    return float(gammaincc(len(chances), told)) < TOGETHER
+
+
+def before(values: Sequence[float], least_spread: float, usual_spread: float | None = None) -> Before | None:
     """The summary of earlier values; None of fewer than three. Values that happen to agree still differ by as much as
-    can be told apart, `least_spread`.
+    can be told apart, `least_spread`. Where it is known by how much spools usually differ, that counts as `USUAL`
+    spools more would: three values alone say little of their spread.
 
     >>> found = before([0.95, 0.96, 0.97, 0.96], 0.003)
     >>> round(found.mean, 3), round(found.low, 3), round(found.high, 3)
@@ -94,10 +115,14 @@ def before(values: Sequence[float], least_spread: float) -> Before | None:
     if len(values) < FEWEST:
         return None
     numbers = np.asarray(values, np.float64)
-    count, mean = len(numbers), float(numbers.mean())
-    spread = max(float(numbers.std(ddof=1)), least_spread)
-    half = _t90(count - 1) * spread * math.sqrt(1 + 1 / count)
-    return Before(count, mean, spread, mean - half, mean + half)
+    count, mean, freedom = len(numbers), float(numbers.mean()), len(numbers) - 1
+    square = float(numbers.var(ddof=1))
+    if usual_spread is not None:
+        square = (freedom * square + USUAL * usual_spread**2) / (freedom + USUAL)
+        freedom += USUAL
+    spread = max(math.sqrt(square), least_spread)
+    half = _t90(freedom) * spread * math.sqrt(1 + 1 / count)
+    return Before(count, mean, spread, mean - half, mean + half, freedom)
 
 
 def _student(t: Floats, freedom: int) -> Floats:

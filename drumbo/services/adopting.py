@@ -38,13 +38,14 @@ from drumbo.services.convert import (
     result_of,
     trial_context,
 )
-from drumbo.services.prior import all_before
+from drumbo.services.prior import all_before, with_before
 from drumbo.services.profiles import append, printer_moved
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from drumbo.store.models import PairRow, PrinterRow, ProfileRow, TrialRow
 from drumbo.trials.base import Result
 from drumbo.trials.trial import TrialState
+from drumbo.trials.way import is_unlike
 
 TRIES = 10
 SAY = "history"
@@ -54,7 +55,8 @@ SAY = "history"
 @dataclass(frozen=True, slots=True)
 class History:
     """What earlier spools would say to a result: who they are, the value by itself and joined with theirs, both as
-    adopted, and whether they have a say.
+    adopted, and whether they have a say. A spool that `differs` from them in all that was found of it is better looked
+    at by itself.
     """
 
     who: str
@@ -62,6 +64,7 @@ class History:
     alone: tuple[float, float]
     joined: Joined
     has_say: bool
+    differs: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,7 +114,9 @@ def _history(session: Session, row: TrialRow) -> History | None:
     if said is None or value is None or not value.error:
         return None
     alone = value.number, value.error
-    return History(said.who, key, alone, said.before.joined(*alone), has_say=row.facts.get(SAY, True))
+    known = with_before(session, row.profile, context_of(row.profile))
+    differs = is_unlike(known, {key: alone})
+    return History(said.who, key, alone, said.before.joined(*alone), row.facts.get(SAY, not differs), differs)
 
 
 def let_history_speak(workshop: Workshop, trial_id: int, *, has_say: bool) -> None:
@@ -223,7 +228,7 @@ def _open(row: TrialRow) -> TrialRow:
 
 def _state(row: TrialRow) -> tuple[object, ...]:
     """What the outcome of adopting hangs on."""
-    return latest(row.profile).number, row.profile.printer.spec, row.plan, row.readings, row.facts.get(SAY, True)
+    return latest(row.profile).number, row.profile.printer.spec, row.plan, row.readings, row.facts.get(SAY)
 
 
 def _into_printer(session: Session, row: TrialRow, found: Preview) -> int:

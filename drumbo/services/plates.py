@@ -9,13 +9,14 @@ from threading import Condition
 from typing import Any
 
 from cachetools import LRUCache, cached
-from sqlalchemy.orm import selectinload
+from sqlalchemy.orm import Session, selectinload
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Field
 from drumbo.core.piece import Standing, draw_above
 from drumbo.services.convert import context_of, latest, trial_of
+from drumbo.services.prior import with_before
 from drumbo.services.profiles import Card, card_of, get_row
 from drumbo.store.database import Workshop
 from drumbo.store.models import PlateRow, ProfileRow, TrialRow
@@ -107,7 +108,7 @@ def draft(workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Type
     """A plate of some kinds, with their plans as proposed or as typed so far; nothing is refused yet."""
     with workshop.reading() as session:
         row = get_row(session, profile_id)
-        context, card, revision = _context(row), card_of(row), latest(row).number
+        context, card, revision = _context(session, row), card_of(row), latest(row).number
     choices, problems, asked = _choices(context, slugs, typed, quick=quick)
     told: tuple[str, ...] = tuple(warnings([each.kind for each in asked]))
     spots: tuple[Spot, ...] = ()
@@ -130,7 +131,7 @@ def create(workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Typ
     """Plan a plate: one file, and a trial for each piece. InvalidInput names the fields; nothing is half saved."""
     with workshop.reading() as session:
         row = get_row(session, profile_id)
-        context, revision = _context(row), latest(row).number
+        context, revision = _context(session, row), latest(row).number
     _, problems, asked = _choices(context, slugs, typed, quick=quick)
     if problems:
         raise InvalidInput.of(problems)
@@ -173,12 +174,12 @@ def sheet(workshop: Workshop, plate_id: int) -> PlateSheet:
         )
 
 
-def _context(row: ProfileRow) -> Context:
+def _context(session: Session, row: ProfileRow) -> Context:
     """What its trials are bound to. NotFound where a profile's trials are printed layer by layer of resin."""
-    held = context_of(row)
+    held = with_before(session, row, context_of(row))
     if held.profile.process != FILAMENT:
         raise NotFound("plates are for filament: a trial of resin has the screen for itself")
-    return Context(held.printer, held.material, held.profile)
+    return Context(held.printer, held.material, held.profile, before=held.before)
 
 
 def _turn(row: TrialRow) -> int:

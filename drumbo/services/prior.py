@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy import select
@@ -17,6 +17,7 @@ from drumbo.services.convert import printer_of, profile_of
 from drumbo.services.profiles import get_row
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, ProfileRow, RevisionRow
+from drumbo.trials.base import Bound
 
 PROFILE_KEYS = frozenset(key for key, p in BY_KEY.items() if p.scope == "profile" and not p.found)
 """Parameters of which earlier spools may tell something."""
@@ -65,11 +66,16 @@ def all_before(session: Session, mine: ProfileRow, keys: Iterable[str] = PROFILE
     told = {}
     for key in wanted_keys:
         for values_of, where in ((here[key], f"on {printer}"), (alike[key], f"on printers like {printer}")):
-            found = before(list(values_of.values()), 10.0 ** -BY_KEY[key].decimals)
+            found = before(list(values_of.values()), 10.0 ** -BY_KEY[key].decimals, BY_KEY[key].tolerance)
             if found is not None:
                 told[key] = FoundBefore(found, f"{found.count} {family} {where}")
                 break
     return told
+
+
+def with_before(session: Session, row: ProfileRow, context: Bound[Any, Any]) -> Bound[Any, Any]:
+    """What a trial is bound to, with what earlier spools came to."""
+    return replace(context, before={key: found.before for key, found in all_before(session, row).items()})
 
 
 def _others(mine: ProfileRow) -> Any:

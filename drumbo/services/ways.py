@@ -8,16 +8,20 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
+from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput, NotFound
+from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.services.convert import context_of, readings_of, trial_of
-from drumbo.services.profiles import get_row, next_facts
+from drumbo.services.prior import all_before, with_before
+from drumbo.services.profiles import append, get_row, next_facts
 from drumbo.store.database import Workshop
-from drumbo.store.models import TrialRow, now
+from drumbo.store.models import ProfileRow, TrialRow, now
 from drumbo.trials import kind_for
 from drumbo.trials.base import AnyKind, Bound
 from drumbo.trials.trial import TrialState, all_read
-from drumbo.trials.way import WAYS, Way, jobs, plan_for, wanted
+from drumbo.trials.way import FAMILIAR, WAYS, Way, carried, jobs, plan_for, wanted
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +79,7 @@ class Standing:
 def offers(workshop: Workshop, profile_id: int) -> tuple[Offer, ...]:
     """The ways from what the profile knows now, the quick one first."""
     with workshop.reading() as session:
-        context = context_of(get_row(session, profile_id))
+        context = _context(session, profile_id)
     return tuple(Offer(way, _jobs(wanted(way, context), context, way)) for way in WAYS)
 
 
@@ -94,7 +98,7 @@ def estimate(workshop: Workshop, profile_id: int, slugs: Sequence[str], *, quick
 def proposed(workshop: Workshop, profile_id: int, slug: str, *, quick: bool) -> dict[str, Any]:
     """The plan of a trial alone, as a way proposes it: field → what to fill in; what stays empty is left out."""
     with workshop.reading() as session:
-        context = context_of(get_row(session, profile_id))
+        context = _context(session, profile_id)
     plan = plan_for(kind_for(slug, context.profile.process), context, quick=quick)
     return {key: value for key, value in plan.to_json().items() if value is not None}
 
@@ -103,12 +107,27 @@ def begin(workshop: Workshop, profile_id: int, key: str, slugs: Sequence[str]) -
     """Go a way, or the part of it that was picked. NotFound for no such way, InvalidInput where nothing was picked."""
     way = _way(key)
     with workshop.writing() as session:
-        row = get_row(session, profile_id)
-        open_now = [kind.slug for kind in wanted(way, context_of(row))]
+        row, context = get_row(session, profile_id), _context(session, profile_id)
+        open_now = [kind.slug for kind in wanted(way, context)]
         chosen = [slug for slug in open_now if slug in slugs]
         if not chosen:
             raise InvalidInput("slugs", "are none; pick at least one trial")
         row.way = {"key": key, "slugs": chosen, "since": now().isoformat()}
+        if way is FAMILIAR:
+            _carry_over(session, row, context)
+
+
+def _carry_over(session: Session, row: ProfileRow, context: Bound[Any, Any]) -> None:
+    """What earlier spools came to, as a revision of its own; what a trial found here or somebody set stays."""
+    who = {key: found.who for key, found in all_before(session, row, carried(context)).items()}
+    new = {
+        key: Value(round(found.mean, BY_KEY[key].decimals) + 0.0, Origin(OriginKind.COPY, who[key]), found.error)
+        for key, found in carried(context).items()
+        if key in who and context.profile.values[key].origin.kind in {OriginKind.START, OriginKind.LABEL}
+    }
+    if new:
+        after = changed(context.profile, new, context.printer.numbers())
+        append(session, row, after, f"as {next(iter(who.values()))}")
 
 
 def leave(workshop: Workshop, profile_id: int) -> None:
@@ -123,7 +142,7 @@ def standing(workshop: Workshop, profile_id: int) -> Standing | None:
         row = get_row(session, profile_id)
         if row.way is None:
             return None
-        way, slugs, context = _way(row.way["key"]), list(row.way["slugs"]), context_of(row)
+        way, slugs, context = _way(row.way["key"]), list(row.way["slugs"]), _context(session, profile_id)
         left = [kind for kind in wanted(way, context) if kind.slug in slugs]
         since = datetime.fromisoformat(row.way["since"])
         trials = select(TrialRow).where(
@@ -133,6 +152,11 @@ def standing(workshop: Workshop, profile_id: int) -> Standing | None:
         busy = {each.kind for each in session.scalars(trials)}
         rest = [kind for kind in left if kind.slug not in busy]
         return Standing(way, len(slugs) - len(left), len(slugs), begun, _jobs(rest, context, way))
+
+
+def _context(session: Session, profile_id: int) -> Bound[Any, Any]:
+    row = get_row(session, profile_id)
+    return with_before(session, row, context_of(row))
 
 
 def _way(key: str) -> Way:

@@ -5,19 +5,23 @@ Nothing of it is remembered but what somebody wants to find: what comes next fol
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from drumbo.core.catalogue import BY_KEY, groups_of, in_group
 from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import Piece
 from drumbo.core.plate import Footprint, arrange
-from drumbo.core.profile import Status, sectors
+from drumbo.core.prior import Before, unlike
+from drumbo.core.profile import PROOF, OriginKind, Status, sectors
 from drumbo.trials import kinds_of
 from drumbo.trials.base import AnyKind, Bound
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.plate import MOST, can_share, waits_for
 
+HEAT = "nozzle_c"
+"""What all else rests on."""
 SKIRT_MM = 6.0
 """So far around a piece its skirt reaches."""
 
@@ -39,37 +43,78 @@ THOROUGH = Way(
     "thorough", "Thorough", "Wider ranges and finer steps, again where the first answer is coarse.", quick=False
 )
 CHANGED = Way("changed", "Only what has changed", "What wants a recheck, and nothing else.", quick=True)
-WAYS = (QUICK, THOROUGH, CHANGED)
+FAMILIAR = Way(
+    "familiar", "As the ones before",
+    "What differs from spool to spool, in small prints; the rest as earlier spools came to.", quick=True,
+)  # fmt: skip
+WAYS = (QUICK, FAMILIAR, THOROUGH, CHANGED)
+OWN = frozenset({"heat", "flow", "pressure", "retraction", "proof"})
+"""Groups in which a spool is looked at by itself, however many came before."""
 
 
 def wanted(way: Way, context: Bound[Any, Any]) -> tuple[AnyKind[Any, Any], ...]:
     """The trials that a way leads through, from what the profile knows now: one for each group, in order of work."""
     known = {state.group.key: state.known for state in sectors(context.profile)}
     found: dict[str, AnyKind[Any, Any]] = {}
+    familiar, differs = bool(carried(context)), is_unlike(context)
     for kind in kinds_of(context.profile.process).values():
         if kind.on_demand or kind.scope != "profile" or kind.hindered(context) or kind.wants(context) is None:
             continue
         state = known[kind.group]
+        if way is FAMILIAR and not (differs or (kind.group in OWN and familiar)):
+            continue
         if state == Status.RECHECK if way is CHANGED else not (way.quick and state == Status.MEASURED):
             found.setdefault(kind.group, kind)
     return tuple(found.values())
+
+
+def carried(context: Bound[Any, Any]) -> dict[str, Before]:
+    """What a familiar material takes from earlier spools: every value of the other groups that they know, by key. Empty
+    where one of these groups' main values is not among them: then it is not familiar enough.
+    """
+    found: dict[str, Before] = {}
+    for group in groups_of(context.profile.process):
+        if group.key in OWN:
+            continue
+        held = [p for p in in_group(group.key) if p.key in context.profile.values and not p.found]
+        if any(p.main and p.key not in context.before for p in held):
+            return {}
+        found |= {p.key: context.before[p.key] for p in held if p.key in context.before}
+    return found
+
+
+def is_unlike(context: Bound[Any, Any], more: Mapping[str, tuple[float, float]] | None = None) -> bool:
+    """Whether what trials have found of this spool says that it is not like the ones before: then none of what was
+    taken from those is to be believed. `more` are values that are about to be adopted, with their errors.
+    """
+    found: dict[str, tuple[float, float | None]] = {}
+    for key, value in context.profile.values.items():
+        if value.origin.kind == OriginKind.TRIAL and BY_KEY[key].main:
+            found[key] = (value.number, value.error) if value.alone is None else value.alone
+    found |= more or {}
+    return unlike([context.before[key].chance(*told) for key, told in found.items() if key in context.before])
 
 
 def next_job(
     left: Sequence[AnyKind[Any, Any]], context: Bound[Any, Any], *, quick: bool
 ) -> tuple[AnyKind[Any, Any], ...]:
     """Of the trials that are left, those that are printed next, together where none needs the answer of another that is
-    left, and all have room.
+    left, and all have room. An answer that earlier spools all but gave is not waited for, but for the temperature's.
     """
     first, *others = left
     if not can_share(first):
         return (first,)
     job: list[AnyKind[Any, Any]] = [first]
     for kind in others:
-        free = can_share(kind) and not any(waits_for(other, kind) for other in left if other != kind)
+        free = can_share(kind) and not any(_must_wait(other, kind, context) for other in left if other != kind)
         if free and len(job) < MOST and _fits([*job, kind], context, quick=quick):
             job.append(kind)
     return tuple(job)
+
+
+def _must_wait(one: AnyKind[Any, Any], other: AnyKind[Any, Any], context: Bound[Any, Any]) -> bool:
+    key = waits_for(one, other)
+    return key is not None and (key == HEAT or key not in context.before or other.group == PROOF)
 
 
 def jobs(

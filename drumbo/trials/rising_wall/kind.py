@@ -80,6 +80,19 @@ class RisingWall(Kind[Plan]):
             margin="tenth",
         )
 
+    def quick(self, context: Context) -> Plan:
+        """Bands as low as they may be; fewer where earlier spools say about where to look."""
+        plan = self.suggest(context)
+        known = context.before.get("max_flow_mm3_s")
+        if known is not None and 2 * known.half < plan.high_mm3_s - plan.low_mm3_s:
+            step = plan.step_mm3_s
+            # What is adopted keeps a margin back: the wall has to go on to where it fails.
+            low = max(math.floor((known.low - step) / step) * step, step)
+            high = min(math.ceil(1.25 * known.high / step) * step, plan.high_mm3_s)
+            if high >= low + 4 * step:
+                plan = replace(plan, low_mm3_s=round(low, 3), high_mm3_s=round(high, 3))
+        return replace(plan, band_mm=3.0)
+
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse a range that makes no bands, or that the printer cannot reach, and say what would reach it."""
         low, high, step = plan.low_mm3_s, plan.high_mm3_s, plan.step_mm3_s

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import Piece
@@ -15,9 +16,11 @@ from drumbo.trials.temperature import ladder
 from drumbo.trials.temperature.plan import Plan
 from drumbo.trials.temperature.verdict import verdict
 from drumbo.trials.toolkit.roads import check_bed, on_bed, usual_settings, whole_layers_mm
-from drumbo.trials.toolkit.sweep import count_between, even_steps
+from drumbo.trials.toolkit.sweep import around, count_between, even_steps
 
 MOST_STEPS, FEWEST_STEPS = 15, 3
+QUICK_STEPS, QUICK_STEP_C = 5, 8
+"""A tower of so few and wide steps about the profile's temperature says as much as one of nine of 5 °C."""
 
 ASPECTS: tuple[Aspect, ...] = (
     Aspect("bridge", "Bridge", ("hangs in loops", "sags plainly", "sags a little", "almost flat", "flat, no sag"),
@@ -68,6 +71,16 @@ class Temperature(Kind[Plan]):
             step_mm=10.0,
             first_c=min(context.profile.number("nozzle_first_c"), printer.nozzle_max_c),
             aim="balanced",
+        )
+
+    def quick(self, context: Context) -> Plan:
+        """Five wide steps about where the profile begins; three where earlier spools lay close together."""
+        known = around(context.before.get("nozzle_c"), QUICK_STEP_C, FEWEST_STEPS, QUICK_STEPS)
+        middle, steps = known or (context.profile.number("nozzle_c"), QUICK_STEPS)
+        hot = min(round(middle) + steps // 2 * QUICK_STEP_C, math.floor(context.printer.nozzle_max_c))
+        cold = max(hot - (steps - 1) * QUICK_STEP_C, 150)
+        return replace(
+            self.suggest(context), hot_c=float(hot), cold_c=float(cold), step_c=float(QUICK_STEP_C), step_mm=8.0
         )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
