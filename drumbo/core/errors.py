@@ -11,6 +11,7 @@ DrumboError
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Any
 
 
 class DrumboError(Exception):
@@ -27,6 +28,10 @@ class InvalidInput(DrumboError, ValueError):
     def __init__(self, field: str, message: str) -> None:
         super().__init__(f"{field}: {message}")
         self.problems: dict[str, str] = {field: message}
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """It goes from one process to another with all that it says."""
+        return InvalidInput.of, (self.problems,)
 
     @classmethod
     def of(cls, problems: Mapping[str, str]) -> InvalidInput:

@@ -22,8 +22,8 @@ from drumbo.trials.plate import MOST, can_share, waits_for
 
 HEAT = "nozzle_c"
 """What all else rests on."""
-SKIRT_MM = 6.0
-"""So far around a piece its skirt reaches."""
+SKIRT_MM, LAYER_MM = 6.0, 0.2
+"""So far around a piece its skirt reaches, and so much may its last layer stand out."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,4 +147,4 @@ def _fits(kinds: Sequence[AnyKind[Any, Any]], context: Bound[Any, Any], *, quick
 
 def _print_of(piece: Piece) -> Footprint:
     x0, y0, _, x1, y1, z1 = piece.solid.bounding_box()
-    return Footprint(x0 - SKIRT_MM, y0 - SKIRT_MM, x1 + SKIRT_MM, y1 + SKIRT_MM, z1)
+    return Footprint(x0 - SKIRT_MM, y0 - SKIRT_MM, x1 + SKIRT_MM, y1 + SKIRT_MM, z1 + LAYER_MM)

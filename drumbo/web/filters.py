@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from datetime import UTC, datetime
+from datetime import UTC, datetime, time, timedelta
 from typing import Any
 from urllib.parse import urlencode
 
@@ -19,6 +19,8 @@ from drumbo.core.run import Heaters
 from drumbo.core.sure import half_90
 
 _MONTHS = "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split()
+HEATING_S = 240.0
+"""So long a printer heats before it begins, about."""
 
 
 def duration(seconds: float) -> str:
@@ -59,6 +61,32 @@ def day(moment: datetime | None) -> str:
         return "yesterday"
     year = f" {local.year}" if local.year != today.year else ""
     return f"{local.day} {_MONTHS[local.month - 1]}{year}"
+
+
+def done_by(seconds: float, now: datetime | None = None) -> str:
+    """When a print that is begun now is done, and until when it may begin to be done by midnight.
+
+    >>> from datetime import datetime
+    >>> done_by(5400, datetime(2026, 11, 3, 19, 2))
+    'Begun now, it is done at about 20:40; begun before 22:25, by midnight.'
+    >>> done_by(5400, datetime(2026, 11, 3, 23, 0))
+    'Begun now, it is done at about 00:40 tomorrow.'
+    """
+    here = now or datetime.now(UTC).astimezone().replace(tzinfo=None)
+    lasts = timedelta(seconds=seconds + HEATING_S)
+    end, midnight = _five(here + lasts, up=True), datetime.combine(here.date() + timedelta(days=1), time())
+    days = (end.date() - here.date()).days
+    day_after = "" if not days else " tomorrow" if days == 1 else f" in {days} days"
+    told = f"Begun now, it is done at about {end:%H:%M}{day_after}"
+    if end < midnight:
+        told += f"; begun before {_five(midnight - lasts, up=False):%H:%M}, by midnight"
+    return f"{told}."
+
+
+def _five(moment: datetime, *, up: bool) -> datetime:
+    """To the next five minutes, or the last."""
+    over = timedelta(minutes=moment.minute % 5, seconds=moment.second, microseconds=moment.microsecond)
+    return moment - over + (timedelta(minutes=5) if up and over else timedelta())
 
 
 def shown(value: Value | None, key: str) -> str:
@@ -181,6 +209,7 @@ def register(app: Flask) -> None:
     """Make them known to templates."""
     for function in (
         duration,
+        done_by,
         clock,
         grams,
         of_process,
