@@ -67,7 +67,8 @@ def _take(base: str) -> None:
             page.close()
 
         shot("plan", "/profiles/5/trials/new/temperature", wait_ms=4000)
-        shot("label", "/materials/new?process=resin")
+        pieces = "piece=flow-surface&piece=retraction-length&piece=rising-wall"
+        shot("plate", f"/profiles/2/plates/new?{pieces}", wait_ms=1500)
         shot("profile", "/profiles/1")
         shot("pair", "/pairs/1?part=0&heights=4%3B+8&hand=4", TALL)
         shot("read", "/trials/1/read", step=3)

@@ -12,6 +12,7 @@ import numpy as np
 
 from bench.habits import smoothed
 from bench.rig import Drawn, Tally, file_of, once_a_spool, planned, printed, read, shape_of
+from drumbo.core.errors import InvalidInput
 from drumbo.standins import eye
 from drumbo.standins.filament.geometry import band
 from drumbo.standins.filament.printing import melt
@@ -63,7 +64,11 @@ def right(spool: Drawn) -> float:
     trial, context = kind("fan-bands"), spool.context
     plan = trial.suggest(context)
     place = trial.piece(plan, context).places[2]
-    shape = band(shape_of(file_of(trial, plan, context).gcode), place.low[2], place.high[2])
+    try:
+        file = file_of(trial, plan, context)
+    except InvalidInput:
+        file = file_of(trial, replace(plan, layer_s=15.0), context)  # a slow profile needs longer for a layer
+    shape = band(shape_of(file.gcode), place.low[2], place.high[2])
     heat, aim = context.profile.number("nozzle_c"), next(a for a in AIMS if a.key == plan["aim"])
     fans = np.arange(0.0, 1.001, 0.01)
 

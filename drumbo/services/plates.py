@@ -22,13 +22,11 @@ from drumbo.store.database import Workshop
 from drumbo.store.models import PlateRow, ProfileRow, TrialRow
 from drumbo.trials import kinds_of
 from drumbo.trials.base import Context, Kind
-from drumbo.trials.plate import Asked, PlateFile, can_share, check, plate_file, warnings
+from drumbo.trials.plate import BETWEEN, Asked, PlateFile, can_share, check, plate_file, warnings
 from drumbo.trials.trial import Trial, TrialState, all_read
 from drumbo.trials.way import plan_for
 
 Typed = Mapping[str, str]
-BETWEEN = "."
-"""Between a kind and one of its plan's fields, in what is typed: `temperature.step_c`."""
 
 
 @dataclass(frozen=True, slots=True)

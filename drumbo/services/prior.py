@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -21,16 +21,20 @@ from drumbo.trials.base import Bound
 
 PROFILE_KEYS = frozenset(key for key, p in BY_KEY.items() if p.scope == "profile" and not p.found)
 """Parameters of which earlier spools may tell something."""
+FEWEST_OF_MAKER = 2
 MOST = 200
 """Profiles that are looked at, the newest first."""
 
 
 @dataclass(frozen=True, slots=True)
 class FoundBefore:
-    """What earlier spools came to, and which: in words, like “4 PLA on Petrel One”."""
+    """What earlier spools came to, and which: in words, like “4 PLA on Petrel One”; and how the same maker's lie among
+    them, in a sentence, where that can be told.
+    """
 
     before: Before
     who: str
+    makers_own: str = ""
 
 
 def found_before(workshop: Workshop, profile_id: int, key: str) -> FoundBefore | None:
@@ -41,36 +45,70 @@ def found_before(workshop: Workshop, profile_id: int, key: str) -> FoundBefore |
         return all_before(session, get_row(session, profile_id), (key,)).get(key)
 
 
+@dataclass(frozen=True, slots=True)
+class _Witness:
+    """What one earlier spool came to by itself, whose it was, and whether that was on this very printer."""
+
+    number: float
+    maker: str
+    here: bool
+
+
 def all_before(session: Session, mine: ProfileRow, keys: Iterable[str] = PROFILE_KEYS) -> dict[str, FoundBefore]:
     """The same for many parameters at once, by key; what nothing is known of is left out."""
-    wanted_keys = [key for key in keys if key in PROFILE_KEYS]
-    if not wanted_keys:
+    found: dict[str, dict[int, _Witness]] = {key: {} for key in keys if key in PROFILE_KEYS}
+    if not found:
         return {}
-    here: dict[str, dict[int, float]] = {key: {} for key in wanted_keys}
-    alike: dict[str, dict[int, float]] = {key: {} for key in wanted_keys}
     place = _place(printer_of(mine.printer))
     for row, revision in session.execute(_others(mine)):
-        same_place = _place(printer_of(row.printer)) == place
-        values = profile_of(revision).values
-        for key in wanted_keys:
-            value = values.get(key)
+        if _place(printer_of(row.printer)) != place:
+            continue
+        here, values = row.printer_id == mine.printer_id, profile_of(revision).values
+        for key, witnesses in found.items():
+            value, known = values.get(key), witnesses.get(row.material_id)
             if value is None or value.origin.kind != OriginKind.TRIAL or value.recheck:
                 continue
-            # What history had a say in is no new witness: each spool says what its own trial said.
-            number = value.number if value.alone is None else value.alone[0]
-            if row.printer_id == mine.printer_id:
-                here[key].setdefault(row.material_id, number)
-            if same_place:
-                alike[key].setdefault(row.material_id, number)
-    printer, family = mine.printer.name, FAMILY_NAMES[mine.material.family]
-    told = {}
-    for key in wanted_keys:
-        for values_of, where in ((here[key], f"on {printer}"), (alike[key], f"on printers like {printer}")):
-            found = before(list(values_of.values()), 10.0 ** -BY_KEY[key].decimals, BY_KEY[key].tolerance)
-            if found is not None:
-                told[key] = FoundBefore(found, f"{found.count} {family} {where}")
-                break
-    return told
+            if known is None or (here and not known.here):
+                # What history had a say in is no new witness: each spool says what its own trial said.
+                number = value.number if value.alone is None else value.alone[0]
+                witnesses[row.material_id] = _Witness(number, _maker(row), here)
+    told = {key: _summed_up(key, list(witnesses.values()), mine) for key, witnesses in found.items()}
+    return {key: summary for key, summary in told.items() if summary is not None}
+
+
+def _summed_up(key: str, witnesses: Sequence[_Witness], mine: ProfileRow) -> FoundBefore | None:
+    """Those on this printer where they are enough, else those on all alike."""
+    family, printer = FAMILY_NAMES[mine.material.family], mine.printer.name
+    here = [witness for witness in witnesses if witness.here]
+    for some, where in ((here, f"on {printer}"), (witnesses, f"on printers like {printer}")):
+        numbers = [witness.number for witness in some]
+        found = before(numbers, 10.0 ** -BY_KEY[key].decimals, _usual_spread(key, numbers))
+        if found is not None:
+            return FoundBefore(found, f"{found.count} {family} {where}", _makers_own(key, some, found, _maker(mine)))
+    return None
+
+
+def _usual_spread(key: str, numbers: Sequence[float]) -> float | None:
+    """By how much spools commonly differ: about as much as makes what rests on the value doubtful."""
+    parameter = BY_KEY[key]
+    share = parameter.tolerance_share * abs(sum(numbers) / len(numbers)) if numbers else 0.0
+    return max(parameter.tolerance, share) or None
+
+
+def _makers_own(key: str, some: Sequence[_Witness], found: Before, maker: str) -> str:
+    """How the same maker's spools lie among them, in words, where that can be told apart."""
+    own = [witness.number for witness in some if witness.maker == maker]
+    if len(own) < FEWEST_OF_MAKER or len(own) == len(some):
+        return ""
+    parameter, off = BY_KEY[key], sum(own) / len(own) - found.mean
+    if abs(off) < max(10.0**-parameter.decimals, 0.3 * found.spread):
+        return ""
+    shown = f"{parameter.show(abs(off))} {parameter.unit}".strip()
+    return f"The {len(own)} of {maker} tend {shown} {'higher' if off > 0 else 'lower'}."
+
+
+def _maker(row: ProfileRow) -> str:
+    return str(row.material.spec.get("maker", ""))
 
 
 def with_before(session: Session, row: ProfileRow, context: Bound[Any, Any]) -> Bound[Any, Any]:
@@ -87,7 +125,7 @@ def _others(mine: ProfileRow) -> Any:
         .where(MaterialRow.family == mine.material.family, ProfileRow.material_id != mine.material_id)
         .order_by(ProfileRow.changed_at.desc())
         .limit(MOST)
-        .options(joinedload(ProfileRow.printer), undefer(RevisionRow.data))
+        .options(joinedload(ProfileRow.printer), joinedload(ProfileRow.material), undefer(RevisionRow.data))
     )
 
 

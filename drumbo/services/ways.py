@@ -21,7 +21,7 @@ from drumbo.store.models import ProfileRow, TrialRow, now
 from drumbo.trials import kind_for
 from drumbo.trials.base import AnyKind, Bound
 from drumbo.trials.trial import TrialState, all_read
-from drumbo.trials.way import FAMILIAR, WAYS, Way, carried, jobs, plan_for, wanted
+from drumbo.trials.way import FAMILIAR, WAYS, Jobs, Way, carried, plan_for, wanted
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,7 +167,7 @@ def _way(key: str) -> Way:
 
 
 def _jobs(left: Sequence[AnyKind[Any, Any]], context: Bound[Any, Any], way: Way) -> tuple[Job, ...]:
-    found = jobs(left, context, quick=way.quick)
+    found = Jobs(context, way.quick).of(left)
     return tuple(Job(tuple(k.slug for k in job), tuple(k.title for k in job)) for job in found)
 
 

@@ -18,6 +18,8 @@ from drumbo.core.toolpath import Toolpath, path_motion
 from drumbo.trials.base import AnyKind, Context, Kind
 from drumbo.trials.plan import TrialPlan
 
+BETWEEN = "."
+"""Between a kind and one of its plan's fields, where a plate names it: `temperature.step_c`."""
 FEWEST, MOST = 2, 6
 """Pieces of a plate."""
 
@@ -102,7 +104,10 @@ def plate_file(pieces: Sequence[Asked], context: Context, *, title: Sequence[str
     """The whole way from several plans to one file. InvalidInput where one cannot be printed, or not beside others."""
     check(pieces, context)
     for piece in pieces:
-        piece.kind.check(piece.plan, context)
+        try:
+            piece.kind.check(piece.plan, context)
+        except InvalidInput as error:
+            raise _of(piece, error) from error
     beds = {piece.kind.bed_for(piece.plan, context) for piece in pieces}
     if len(beds) > 1:
         raise InvalidInput("pieces", "want different bed temperatures; print them one by one")
@@ -147,8 +152,16 @@ def _composed(pieces: Sequence[Asked], context: Context, bed: tuple[float, float
 
 
 def _path(piece: Asked, context: Context) -> Toolpath:
-    path: Toolpath = piece.kind.roads(piece.plan, context, piece.kind.piece(piece.plan, context))
+    try:
+        path: Toolpath = piece.kind.roads(piece.plan, context, piece.kind.piece(piece.plan, context))
+    except InvalidInput as error:
+        raise _of(piece, error) from error
     return path
+
+
+def _of(piece: Asked, error: InvalidInput) -> InvalidInput:
+    """What is wrong with a piece's plan, by the plate's names of its fields."""
+    return InvalidInput.of({piece.kind.slug + BETWEEN + key: text for key, text in error.problems.items()})
 
 
 def _last_lines(gcode: str) -> list[int]:

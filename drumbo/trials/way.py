@@ -6,12 +6,11 @@ Nothing of it is remembered but what somebody wants to find: what comes next fol
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from drumbo.core.catalogue import BY_KEY, groups_of, in_group
 from drumbo.core.errors import InvalidInput
-from drumbo.core.piece import Piece
 from drumbo.core.plate import Footprint, arrange
 from drumbo.core.prior import Before, unlike
 from drumbo.core.profile import PROOF, OriginKind, Status, sectors
@@ -89,62 +88,67 @@ def is_unlike(context: Bound[Any, Any], more: Mapping[str, tuple[float, float]] 
     """
     found: dict[str, tuple[float, float | None]] = {}
     for key, value in context.profile.values.items():
-        if value.origin.kind == OriginKind.TRIAL and BY_KEY[key].main:
+        if key in context.before and value.origin.kind == OriginKind.TRIAL and BY_KEY[key].main:
             found[key] = (value.number, value.error) if value.alone is None else value.alone
     found |= more or {}
     return unlike([context.before[key].chance(*told) for key, told in found.items() if key in context.before])
 
 
-def next_job(
-    left: Sequence[AnyKind[Any, Any]], context: Bound[Any, Any], *, quick: bool
-) -> tuple[AnyKind[Any, Any], ...]:
-    """Of the trials that are left, those that are printed next, together where none needs the answer of another that is
-    left, and all have room. An answer that earlier spools all but gave is not waited for, but for the temperature's.
-    """
-    first, *others = left
-    if not can_share(first):
-        return (first,)
-    job: list[AnyKind[Any, Any]] = [first]
-    for kind in others:
-        free = can_share(kind) and not any(_must_wait(other, kind, context) for other in left if other != kind)
-        if free and len(job) < MOST and _fits([*job, kind], context, quick=quick):
-            job.append(kind)
-    return tuple(job)
+@dataclass(frozen=True, slots=True)
+class Jobs:
+    """Puts trials into jobs; each piece is measured once."""
 
+    context: Bound[Any, Any]
+    quick: bool
+    prints: dict[str, Footprint] = field(default_factory=dict)
 
-def _must_wait(one: AnyKind[Any, Any], other: AnyKind[Any, Any], context: Bound[Any, Any]) -> bool:
-    key = waits_for(one, other)
-    return key is not None and (key == HEAT or key not in context.before or other.group == PROOF)
+    def of(self, left: Sequence[AnyKind[Any, Any]]) -> tuple[tuple[AnyKind[Any, Any], ...], ...]:
+        """All jobs of what is left, as far as can be told today: none ends outside its range."""
+        found, rest = [], list(left)
+        while rest:
+            job = self.next(rest)
+            found.append(job)
+            rest = [kind for kind in rest if kind not in job]
+        return tuple(found)
 
+    def next(self, left: Sequence[AnyKind[Any, Any]]) -> tuple[AnyKind[Any, Any], ...]:
+        """Of the trials that are left, those that are printed next: together where none needs the answer of another
+        that is left, and all have room. An answer that earlier spools all but gave is not waited for, but for the
+        temperature's.
+        """
+        first, *others = left
+        if not can_share(first):
+            return (first,)
+        job: list[AnyKind[Any, Any]] = [first]
+        for kind in others:
+            free = can_share(kind) and not any(self._must_wait(other, kind) for other in left if other != kind)
+            if free and len(job) < MOST and self._fit([*job, kind]):
+                job.append(kind)
+        return tuple(job)
 
-def jobs(
-    left: Sequence[AnyKind[Any, Any]], context: Bound[Any, Any], *, quick: bool
-) -> tuple[tuple[AnyKind[Any, Any], ...], ...]:
-    """All jobs of a way, as far as can be told today: none ends outside its range."""
-    found, rest = [], list(left)
-    while rest:
-        job = next_job(rest, context, quick=quick)
-        found.append(job)
-        rest = [kind for kind in rest if kind not in job]
-    return tuple(found)
+    def _must_wait(self, one: AnyKind[Any, Any], other: AnyKind[Any, Any]) -> bool:
+        key = waits_for(one, other)
+        return key is not None and (key == HEAT or key not in self.context.before or other.group == PROOF)
+
+    def _fit(self, kinds: Sequence[AnyKind[Any, Any]]) -> bool:
+        """Whether pieces have room beside each other, by their own sizes and that of a skirt."""
+        try:
+            arrange([self._print_of(kind) for kind in kinds], self.context.printer)
+        except InvalidInput:
+            return False
+        return True
+
+    def _print_of(self, kind: AnyKind[Any, Any]) -> Footprint:
+        if kind.slug not in self.prints:
+            solid = kind.piece(plan_for(kind, self.context, quick=self.quick), self.context).solid
+            x0, y0, _, x1, y1, z1 = solid.bounding_box()
+            self.prints[kind.slug] = Footprint(
+                x0 - SKIRT_MM, y0 - SKIRT_MM, x1 + SKIRT_MM, y1 + SKIRT_MM, z1 + LAYER_MM
+            )
+        return self.prints[kind.slug]
 
 
 def plan_for(kind: AnyKind[Any, Any], context: Bound[Any, Any], *, quick: bool) -> TrialPlan:
     """The plan that a way proposes."""
     plan: TrialPlan = kind.quick(context) if quick else kind.suggest(context)
     return plan
-
-
-def _fits(kinds: Sequence[AnyKind[Any, Any]], context: Bound[Any, Any], *, quick: bool) -> bool:
-    """Whether pieces have room beside each other, by their own sizes and that of a skirt."""
-    pieces: list[Piece] = [kind.piece(plan_for(kind, context, quick=quick), context) for kind in kinds]
-    try:
-        arrange([_print_of(piece) for piece in pieces], context.printer)
-    except InvalidInput:
-        return False
-    return True
-
-
-def _print_of(piece: Piece) -> Footprint:
-    x0, y0, _, x1, y1, z1 = piece.solid.bounding_box()
-    return Footprint(x0 - SKIRT_MM, y0 - SKIRT_MM, x1 + SKIRT_MM, y1 + SKIRT_MM, z1 + LAYER_MM)

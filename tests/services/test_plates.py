@@ -154,6 +154,15 @@ def test_a_way_leads_from_answer_to_answer(house: Workshop, begun: Begun, client
     assert "pick at least one" in refused.text
 
 
+def test_what_a_piece_needs_of_a_slow_printer_is_said_at_its_field(house: Workshop, client: FlaskClient) -> None:
+    printer = workshop.save_printer(house, {**asdict(Printer("Slow")), "speed_max_mm_s": 12.0})
+    slow = profiles.create(house, workshop.save_material(house, LABEL, spool_seed=3), printer, "slow")
+    form = {"piece": ["flow-surface", "fan-bands"], "size": "usual"}
+    answer = client.post(f"/profiles/{slow}/plates/new", data=form)
+    assert answer.status_code == 422
+    assert "Time of a layer is too short: Slow needs" in answer.text
+
+
 def test_a_bed_without_room_for_all_says_so(house: Workshop, client: FlaskClient) -> None:
     printer = workshop.save_printer(house, {**asdict(Printer("Other")), "bed_x_mm": 60.0, "bed_y_mm": 60.0})
     spool = workshop.save_material(house, LABEL, spool_seed=3)
