@@ -3,24 +3,32 @@
 Candidates stand beside the plan that is suggested and the one that the quick way takes. Coarse and fine are one thing
 here: what is printed twice today is a candidate like the others.
 
-    python -m bench.designs --only temperature --spools 24 [--world varied] [--seed 61]
+What the suggested plan and the quick one lead to is written into `drumbo/trials/toolkit/expect.json`, from where ways
+tell what to expect.
+
+    python -m bench.designs --only nozzle_c --spools 24 [--world varied] [--seed 61] [--fixed] [--write]
 """
 
 from __future__ import annotations
 
+import json
 import os
 from collections.abc import Callable, Mapping
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
 from itertools import repeat
+from pathlib import Path
 from typing import Any
 
 import click
 import numpy as np
 
 from bench.rig import Tally, drawn, enter, print_as
-from bench.sequences import SEQUENCES
+from bench.sequences import SEQUENCES, UNITS
+from bench.widen import KINDS
 
+EXPECT = Path(__file__).parents[1] / "drumbo" / "trials" / "toolkit" / "expect.json"
+SLUGS = {**KINDS, "shrinkage_percent": "dimensions"}
 Design = Callable[[Any, Any], Any]
 
 
@@ -107,8 +115,10 @@ def one(key: str, names: tuple[str, ...], seed: int, world: str, number: int) ->
 @click.option("--seed", default=61, show_default=True)
 @click.option("--world", default="varied", show_default=True)
 @click.option("--fixed", is_flag=True, help="Only the suggested plan and the quick one.")
-def main(only: tuple[str, ...], spools: int, seed: int, world: str, fixed: bool) -> None:
+@click.option("--write", is_flag=True, help="Keep what these two lead to.")
+def main(only: tuple[str, ...], spools: int, seed: int, world: str, fixed: bool, write: bool) -> None:
     """Print a line a design."""
+    kept: dict[str, Any] = json.loads(EXPECT.read_text()) if EXPECT.exists() else {"made": "", "half": {}}
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         for key in only or CANDIDATES:
             click.echo(
@@ -121,6 +131,14 @@ def main(only: tuple[str, ...], spools: int, seed: int, world: str, fixed: bool)
                     tallies[name].join(tally)
             for name, tally in tallies.items():
                 click.echo(_line(name, tally))
+            kept["half"][SLUGS[key]] = {
+                "suggested": round(float(np.median(tallies["suggested"].width)), 4),
+                "quick": round(float(np.median(tallies["quick"].width)), 4),
+                "share": key in UNITS,
+            }
+    if write:
+        kept["made"] = f"python -m bench.designs --seed {seed} --spools {spools} --world {world} --fixed --write"
+        EXPECT.write_text(json.dumps(kept, indent=1) + "\n")
 
 
 def _line(name: str, tally: Tally) -> str:

@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
 
-from drumbo.core.catalogue import BY_KEY
+from drumbo.core.catalogue import BY_KEY, FILAMENT
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.prior import Joined
@@ -105,13 +105,16 @@ def _preview(session: Session, row: TrialRow) -> Preview:
 
 
 def _history(session: Session, row: TrialRow) -> History | None:
-    """None where nothing was found before, or the trial's result is not one that earlier spools can speak to."""
+    """None where nothing was found before, or the trial's result is not one that earlier spools can speak to: values
+    that belong together as a curve's do are not moved one by one.
+    """
     result, key = result_of(row), kind_of(row).sets[0]
-    if row.pair is not None or result is None or result.value is None or not result.error:
+    alone_of_all = row.pair is None and kind_of(row).process == FILAMENT
+    if not alone_of_all or result is None or result.value is None or not result.error:
         return None
     said = all_before(session, row.profile, (key,)).get(key)
     value = kind_of(row).changes(plan_of(row), result, trial_context(row, now=True), row.id).get(key)
-    if said is None or value is None or not value.error:
+    if said is None or value is None or not value.error or value.dependency is not None:
         return None
     alone = value.number, value.error
     known = with_before(session, row.profile, context_of(row.profile))

@@ -322,7 +322,8 @@ def printed_by_hand(workshop: Workshop, trial_id: int) -> None:
     """The maker printed the file without a link; what it holds can be read now."""
     with workshop.writing() as session:
         row = get_trial(session, trial_id)
-        if any(each.state == TrialState.PLANNED for each in mates_of(row)):
+        # Of a plate that broke off, the spool gave what went in when that ended.
+        if all(each.state == TrialState.PLANNED for each in mates_of(row)):
             take_from_spool(session, row, 1.0)
         now_printed(mates_of(row))
         for run in prints_of(row)[-1:]:

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.profile import Origin, OriginKind, Value, changed
+from drumbo.core.sure import half_90
 from drumbo.services.convert import context_of, readings_of, trial_of
 from drumbo.services.prior import all_before, with_before
 from drumbo.services.profiles import append, get_row, next_facts
@@ -20,21 +21,25 @@ from drumbo.store.database import Workshop
 from drumbo.store.models import ProfileRow, TrialRow, now
 from drumbo.trials import kind_for
 from drumbo.trials.base import AnyKind, Bound
+from drumbo.trials.toolkit.expect import expected_half
 from drumbo.trials.trial import TrialState, all_read
 from drumbo.trials.way import FAMILIAR, WAYS, Jobs, Way, carried, plan_for, wanted
 
 
 @dataclass(frozen=True, slots=True)
 class Job:
-    """One print of a way: the kinds of trials in it."""
+    """One print of a way: the kinds of trials in it, and how surely each is expected to tell its value, in words; empty
+    where nobody knows.
+    """
 
     slugs: tuple[str, ...]
     titles: tuple[str, ...]
+    expects: tuple[str, ...]
 
     @property
-    def named(self) -> tuple[tuple[str, str], ...]:
-        """Slug and title of each."""
-        return tuple(zip(self.slugs, self.titles, strict=True))
+    def named(self) -> tuple[tuple[str, str, str], ...]:
+        """Slug, title and what to expect of each."""
+        return tuple(zip(self.slugs, self.titles, self.expects, strict=True))
 
 
 @dataclass(frozen=True, slots=True)
@@ -168,7 +173,19 @@ def _way(key: str) -> Way:
 
 def _jobs(left: Sequence[AnyKind[Any, Any]], context: Bound[Any, Any], way: Way) -> tuple[Job, ...]:
     found = Jobs(context, way.quick).of(left)
-    return tuple(Job(tuple(k.slug for k in job), tuple(k.title for k in job)) for job in found)
+    return tuple(
+        Job(
+            tuple(k.slug for k in job), tuple(k.title for k in job), tuple(_expects(k, context, way) for k in job),
+        )
+        for job in found
+    )  # fmt: skip
+
+
+def _expects(kind: AnyKind[Any, Any], context: Bound[Any, Any], way: Way) -> str:
+    key = kind.sets[0]
+    held = context.profile.values.get(key)
+    half = None if held is None else expected_half(kind.slug, held.number, quick=way.quick)
+    return "" if half is None else f"± {BY_KEY[key].show_error(half / half_90(1.0))} {BY_KEY[key].unit}".strip()
 
 
 def _begun(row: TrialRow) -> OnTheWay:

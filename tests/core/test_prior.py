@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from drumbo.core.prior import before
+from drumbo.core.prior import before, unlike
 
 
 @pytest.mark.parametrize("count", [3, 5, 12])
@@ -32,3 +32,39 @@ def test_few_say_nothing_and_equal_ones_are_no_surer_than_can_be_told_apart() ->
     equal = before([210.0, 210.0, 210.0], 1.0)
     assert equal is not None
     assert equal.half == pytest.approx(2.92 * 1.0 * (4 / 3) ** 0.5, rel=0.01)
+
+
+def test_a_result_is_moved_where_it_is_unsure_and_left_alone_where_it_lies_far_off() -> None:
+    found = before([0.95, 0.96, 0.97], 0.001, 0.02)
+    assert found is not None
+    sure, unsure, far = found.joined(0.985, 0.003), found.joined(0.962, 0.03), found.joined(1.15, 0.02)
+    assert sure.value == pytest.approx(0.985, abs=0.0015)
+    assert unsure.error < 0.025
+    assert unsure.share > 0.3
+    assert abs(far.value - 1.15) < 0.012
+    assert far.share < 0.1
+
+
+def test_joined_intervals_hold_nine_of_ten_among_spools_alike_and_unlike() -> None:
+    rng, inside, gain = np.random.default_rng(3), [], []
+    for _ in range(3000):
+        others = rng.normal(0.97, 0.02, 3)
+        # One spool in ten is of another kind.
+        right = rng.normal(0.97, 0.02 if rng.random() > 0.1 else 0.08)
+        told = rng.normal(right, 0.02)
+        found = before(others.tolist(), 1e-3, 0.02)
+        assert found is not None
+        joined = found.joined(told, 0.02)
+        inside.append(abs(joined.value - right) < 1.645 * joined.error)
+        gain.append((abs(joined.value - right), abs(told - right)))
+    assert np.mean(inside) == pytest.approx(0.9, abs=0.025)
+    with_history, without = np.mean(gain, axis=0)
+    assert with_history < 0.9 * without
+
+
+def test_a_spool_is_unlike_the_others_by_all_that_is_known_of_it_together() -> None:
+    assert not unlike([])
+    assert not unlike([0.3, 0.5, 0.2])
+    assert unlike([0.1, 0.1, 0.1])
+    rng = np.random.default_rng(5)
+    assert np.mean([unlike(rng.random(4).tolist()) for _ in range(3000)]) == pytest.approx(0.05, abs=0.01)

@@ -8,7 +8,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from drumbo.core.profile import Origin, OriginKind, Value, changed
-from drumbo.services import profiles, reading, trials, workshop
+from drumbo.services import adopting, profiles, reading, trials, workshop
 from drumbo.services.convert import latest, profile_of
 from drumbo.services.prior import found_before
 from drumbo.store.database import Workshop
@@ -77,3 +77,47 @@ def test_it_is_told_on_the_plan_and_a_result_far_off_is_asked_about(
         reading.score_all(house, trial, scores)
         page = client.get(f"/trials/{trial}/adopt").text
         assert ("farther off than one spool in fifty" in page) is asked, best
+
+
+def test_earlier_spools_have_a_say_in_a_result_until_somebody_leaves_them_out(
+    house: Workshop, begun: Begun, history: list[int], client: FlaskClient
+) -> None:
+    assert history
+    trial = trials.create(house, begun.profile, "flow-surface", trials.draft(house, begun.profile, "flow-surface").plan)
+    trials.printed_by_hand(house, trial)
+    scores = {}
+    for step in trials.sheet(house, trial).steps:
+        off = round(abs(step.value - 0.985) / 0.03)
+        scores["gaps", step.index] = 4 if step.value >= 0.985 else max(4 - off, 0)
+        scores["ridges", step.index] = 4 if step.value <= 0.985 else max(4 - off, 0)
+    reading.score_all(house, trial, scores)
+    result = trials.sheet(house, trial).result
+    assert result is not None
+    assert result.value is not None
+    told = adopting.preview(house, trial).history
+    assert told is not None
+    assert told.has_say
+    assert not told.differs
+    assert told.alone[0] == pytest.approx(result.value, abs=1e-3)
+    assert sum(FLOWS) / 3 < told.joined.value < told.alone[0], "between what both say"
+    assert told.joined.error < told.alone[1]
+    assert "3 PLA on Petrel One came before" in client.get(f"/trials/{trial}/adopt").text
+
+    client.post(f"/trials/{trial}/history", data={"say": "0"})
+    (change, *_) = adopting.preview(house, trial).changes
+    assert change.after is not None
+    assert change.after.number == pytest.approx(told.alone[0])
+    assert change.after.alone is None
+    client.post(f"/trials/{trial}/history", data={"say": "1"})
+    adopting.adopt(house, trial)
+    held = profiles.sheet(house, begun.profile).profile.values["flow_ratio"]
+    assert held.number == pytest.approx(told.joined.value, abs=6e-4)
+    assert held.alone == pytest.approx(told.alone)
+
+    other = workshop.save_material(house, {**LABEL, "product": "the next"})
+    following = profiles.create(house, other, begun.printer, "the next")
+    found = found_before(house, following, "flow_ratio")
+    assert found is not None
+    assert found.before.mean == pytest.approx((sum(FLOWS) + told.alone[0]) / 4, abs=1e-3), (
+        "its own word, not the joined one"
+    )

@@ -18,6 +18,7 @@ from drumbo.services import adopting, filament, handing, pairs, pictures, prior,
 from drumbo.services import live as live_service
 from drumbo.services import queue as files
 from drumbo.services import trials as service
+from drumbo.trials.enough import hardly_matters, left_to_score
 from drumbo.trials.trial import TrialState
 from drumbo.web.chart import chart_picture
 from drumbo.web.figure import fit_picture, piece_picture, spread_picture, tower_room
@@ -148,6 +149,7 @@ def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
         page["touched"] = live_service.touched(workshop(), sheet.id)
     if leaf == "read":
         page["read"] = read_page(sheet, picture)
+        page["unscored"] = bool(left_to_score(sheet.kind, sheet.plan, sheet.readings))
     if leaf == "adopt" and sheet.result is not None and sheet.adopted_revision is None:
         page["preview"] = adopting.preview(workshop(), sheet.id)
         page["departs"] = _departing(sheet)
@@ -328,6 +330,15 @@ def pick(number: int) -> Any:
 def _verdict(number: int) -> str:
     sheet = service.sheet(workshop(), number)
     return render_template("trials/_verdict.html", **_page(sheet, "read"), swap=True)
+
+
+@pages.get("/trials/<int:number>/enough")
+def enough(number: int) -> str:
+    """Whether one may stop scoring; asked for once the score is kept and shown, as it takes several fits."""
+    sheet = service.sheet(workshop(), number)
+    if not hardly_matters(sheet.kind, sheet.plan, sheet.readings, sheet.result):
+        return ""
+    return "You may stop here: what is not scored yet would hardly change it."
 
 
 @pages.post("/trials/<int:number>/choice")

@@ -1,0 +1,27 @@
+"""How surely a trial will tell its value before it is printed: the 90 % interval that it leads to at the median.
+
+From spools, printers and readers of the varied world, by the plan that is suggested and by the quick one. The figures
+stand in `expect.json`, with what they were made of; `python -m bench.designs --fixed --write` makes them.
+"""
+
+from __future__ import annotations
+
+import json
+from functools import cache
+from importlib.resources import files
+from typing import Any
+
+
+@cache
+def _expect() -> dict[str, dict[str, Any]]:
+    told: dict[str, dict[str, Any]] = json.loads(files(__package__).joinpath("expect.json").read_text())["half"]
+    return told
+
+
+def expected_half(kind: str, value: float, *, quick: bool) -> float | None:
+    """Half of the interval of a kind's answer, in its unit, where the value is about this; None where nobody knows."""
+    held = _expect().get(kind)
+    if held is None:
+        return None
+    half = float(held["quick" if quick else "suggested"])
+    return half * abs(value) if held["share"] else half
