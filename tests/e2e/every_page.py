@@ -17,6 +17,7 @@ PLANS = [f"/profiles/{k}/trials/new/{slug}" for k, p in ((1, "filament"), (4, "r
 OTHERS = [
     "/", "/profiles/", "/profiles/1", "/profiles/2", "/profiles/4", "/profiles/1/out", "/profiles/1/transfer",
     "/profiles/1/history", "/profiles/1/compare", "/profiles/compare", "/profiles/import", "/profiles/new",
+    "/profiles/2/ways", "/profiles/2/plates/new?piece=flow-surface&piece=retraction-length&piece=rising-wall",
     "/materials/", "/materials/1", "/materials/1/edit", "/materials/new", "/materials/new?process=resin",
     "/printers/", "/printers/1",
     "/printers/1/edit", "/printers/new?process=resin", "/printers/1/hand", "/check/", "/planner/", "/pairs/",

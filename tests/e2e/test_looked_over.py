@@ -15,7 +15,7 @@ pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
 PAGES = (
     "/", "/profiles/", "/profiles/2", "/profiles/1/trials/new/temperature", "/trials/1/read", "/trials/2/read",
     "/trials/8/adopt", "/printers/1", "/materials/new", "/pairs/1",
-    "/guide/",
+    "/guide/", "/profiles/2/ways", "/profiles/2/plates/new?piece=flow-surface&piece=retraction-length",
 )  # fmt: skip
 
 
