@@ -23,8 +23,10 @@ from drumbo.standins.resin.bottle import Bottle, draw_bottle, true_exposure_s
 from drumbo.standins.resin.thing import Cured, Lamp, cure
 from drumbo.standins.tools import JawsOnBed
 from drumbo.trials import kind
-from drumbo.trials.base import AnyKind, Readings, Result
+from drumbo.trials.base import AnyKind
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.readings import Readings
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.layered import ResinContext
 
 SCREENS = ((3840, 2400, 35.0), (2560, 1620, 50.0), (5760, 3600, 24.0), (4098, 2560, 30.0))

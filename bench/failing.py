@@ -21,7 +21,7 @@ from drumbo.standins.resin import look
 from drumbo.standins.resin.bottle import true_exposure_s
 from drumbo.standins.resin.thing import Cured
 from drumbo.trials import kind
-from drumbo.trials.base import Readings
+from drumbo.trials.readings import Readings
 from drumbo.trials.toolkit.layered import ResinContext
 from drumbo.trials.toolkit.storeys import StoreyKind
 

@@ -22,8 +22,10 @@ from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import Spool, draw_spool
 from drumbo.standins.tools import JawsOnBed
-from drumbo.trials.base import AnyKind, Context, PrintFile, Readings, Result
+from drumbo.trials.base import AnyKind, Context, PrintFile
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.readings import Readings
+from drumbo.trials.result import Result
 
 T = TypeVar("T")
 

@@ -28,8 +28,10 @@ from drumbo.core.prior import Before, before
 from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.standins.filament.room import within
 from drumbo.standins.filament.spool import draw_spool
-from drumbo.trials.base import AnyKind, Context, Readings, Result
+from drumbo.trials.base import AnyKind, Context
 from drumbo.trials.plate import Asked, plate_file
+from drumbo.trials.readings import Readings
+from drumbo.trials.result import Result
 from drumbo.trials.way import FAMILIAR, QUICK, Jobs, Way, carried, is_unlike, plan_for, wanted
 
 RIGHT: dict[str, Callable[[Drawn], float]] = {

@@ -18,6 +18,7 @@ FLAGS = (
     "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
     "--disable-component-update --disable-sync"
 ).split()
+PIECES = "piece=flow-surface&piece=retraction-length&piece=rising-wall"
 DESK, PHONE, TALL = (1280, 800), (390, 844), (1280, 1120)
 
 
@@ -67,8 +68,7 @@ def _take(base: str) -> None:
             page.close()
 
         shot("plan", "/profiles/5/trials/new/temperature", wait_ms=4000)
-        pieces = "piece=flow-surface&piece=retraction-length&piece=rising-wall"
-        shot("plate", f"/profiles/2/plates/new?{pieces}", wait_ms=1500)
+        shot("plate", f"/profiles/2/plates/new?{PIECES}", wait_ms=1500)
         shot("profile", "/profiles/1")
         shot("pair", "/pairs/1?part=0&heights=4%3B+8&hand=4", TALL)
         shot("read", "/trials/1/read", step=3)

@@ -21,7 +21,8 @@ from drumbo.standins.resin import look
 from drumbo.standins.resin import tools as resin_tools
 from drumbo.standins.resin.bottle import draw_bottle
 from drumbo.standins.resin.thing import Cured, cure
-from drumbo.trials.base import AnyKind, Context, Readings
+from drumbo.trials.base import AnyKind, Context
+from drumbo.trials.readings import Readings
 from drumbo.trials.toolkit.layered import ResinContext
 
 

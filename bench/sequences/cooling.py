@@ -17,9 +17,9 @@ from drumbo.standins import eye
 from drumbo.standins.filament.geometry import band
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
-from drumbo.trials.base import Readings
 from drumbo.trials.fan_bands.plan import AIMS
 from drumbo.trials.fan_bands.verdict import BOND, ENOUGH, HELPED
+from drumbo.trials.readings import Readings
 
 
 def sequence(spool: Drawn, readers: int) -> Tally:

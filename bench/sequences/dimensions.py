@@ -14,7 +14,8 @@ from drumbo.standins import tools
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
-from drumbo.trials.base import Context, Readings
+from drumbo.trials.base import Context
+from drumbo.trials.readings import Readings
 
 SLUG = "dimensions"
 AGAIN = 100

@@ -12,7 +12,7 @@ from bench.habits import within_one_mark
 from bench.rig import Drawn, Tally, file_of, finer, go, once_a_spool, planned, shape_of, sure, with_values
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
-from drumbo.trials.base import Readings
+from drumbo.trials.readings import Readings
 
 SLUG = "flow-surface"
 MOST_EXTENSIONS = 2

@@ -10,7 +10,7 @@ from bench.rig import Drawn, Tally, file_of, printed, read, shape_of
 from drumbo.core.toolpath import settings_for
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
-from drumbo.trials.base import Readings
+from drumbo.trials.readings import Readings
 
 SLUG = "flow-wall"
 SINGLE = 0

@@ -13,7 +13,7 @@ from bench.rig import Drawn, Tally, file_of, finer, go, once_a_spool, planned, s
 from drumbo.standins import eye
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
-from drumbo.trials.base import Readings
+from drumbo.trials.readings import Readings
 
 SLUG = "pressure-advance"
 MOST_EXTENSIONS = 2

@@ -16,7 +16,7 @@ from drumbo.standins import eye
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
-from drumbo.trials.base import Readings
+from drumbo.trials.readings import Readings
 
 SLUG = "retraction-length"
 MOST_EXTENSIONS = 1

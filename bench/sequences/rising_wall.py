@@ -9,7 +9,7 @@ import numpy as np
 from bench.rig import Drawn, Tally, go, planned
 from drumbo.standins.filament import physics
 from drumbo.trials import kind
-from drumbo.trials.base import Readings
+from drumbo.trials.readings import Readings
 
 SLUG = "rising-wall"
 MOST_EXTENSIONS = 2

@@ -13,7 +13,7 @@ from bench.rig import Drawn, Tally, go, sure
 from bench.sequences.rising_wall import limit
 from drumbo.core.profile import Dependency
 from drumbo.trials import kind
-from drumbo.trials.base import Readings
+from drumbo.trials.readings import Readings
 from drumbo.trials.weighed_blobs.kind import WeighedBlobs
 
 SLUG = "weighed-blobs"

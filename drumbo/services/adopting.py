@@ -43,7 +43,7 @@ from drumbo.services.profiles import append, printer_moved
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from drumbo.store.models import PairRow, PrinterRow, ProfileRow, TrialRow
-from drumbo.trials.base import Result
+from drumbo.trials.result import Result
 from drumbo.trials.trial import TrialState
 from drumbo.trials.way import is_unlike
 

@@ -12,8 +12,10 @@ from drumbo.core.processes import process
 from drumbo.core.profile import Profile
 from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
 from drumbo.trials import kind
-from drumbo.trials.base import AnyKind, Bound, Readings, Result
+from drumbo.trials.base import AnyKind, Bound
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.readings import Readings
+from drumbo.trials.result import Result
 from drumbo.trials.trial import Trial, TrialState
 
 T = TypeVar("T")

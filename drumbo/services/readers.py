@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.ordinal import Leaning, known_of
 from drumbo.store.models import TrialRow
-from drumbo.trials.base import Readings
+from drumbo.trials.readings import Readings
 
 LONGEST_NAME = 40
 LATEST = 200

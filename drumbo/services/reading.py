@@ -11,7 +11,7 @@ from drumbo.services import readers
 from drumbo.services.convert import readings_of, trial_of
 from drumbo.services.trials import find_trial, get_trial
 from drumbo.store.database import Workshop
-from drumbo.trials.base import Measure, Readings
+from drumbo.trials.readings import Measure, Readings
 from drumbo.trials.trial import Trial, TrialState
 
 WORST, BEST = 0, 4

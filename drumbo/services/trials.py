@@ -30,8 +30,10 @@ from drumbo.services.spools import take_from_spool
 from drumbo.store.database import Workshop
 from drumbo.store.models import PairRow, PlateRow, PrintRow, ProfileRow, TrialRow, now
 from drumbo.trials import kind_for
-from drumbo.trials.base import AnyKind, Bound, Readings, Result, Step, ToRead
+from drumbo.trials.base import AnyKind, Bound
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.readings import Readings, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.trial import TrialState
 
 Typed = Mapping[str, str | float | None]

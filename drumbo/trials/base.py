@@ -1,38 +1,29 @@
 """What a trial kind is. A kind is a folder in `drumbo/trials/` whose package holds `KIND`; nothing else names it.
 
-The whole surface is on this page: `AnyKind`, `Kind` for filament, and the values that they take and give; pictures of
-results are in `pictures`, and resin's kinds build on `layered`. The generic pages, the command line, the contract test
-and the benchmark serve every kind through it.
+The whole surface is on this page: `AnyKind`, and `Kind` for filament. What they take and give is in `plan`, `readings`
+and `result`, pictures of results in `pictures`; resin's kinds build on `layered`. The generic pages, the command line,
+the contract test and the benchmark serve every kind through it.
 """
 
 from __future__ import annotations
 
-import math
 from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import dataclass, field, replace
 from typing import Any, ClassVar, Generic, TypeVar
 
-import numpy as np
-from numpy.typing import NDArray
-
 from drumbo.core.catalogue import BY_KEY, FILAMENT
-from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Field, Scalar
-from drumbo.core.fit.ordinal import USUAL, Leaning
 from drumbo.core.gcode.writer import PrintJob, write
 from drumbo.core.pair import Partner
 from drumbo.core.piece import Piece
 from drumbo.core.prior import Before
 from drumbo.core.profile import Origin, OriginKind, Profile, Status, Value, sectors
-from drumbo.core.sure import half_90
 from drumbo.core.toolpath import Toolpath, path_motion
 from drumbo.core.workshop import Material, Printer
-from drumbo.trials.pictures import Chart, Curve, Map, Spread
 from drumbo.trials.plan import Bounds, TrialPlan
-
-Floats = NDArray[np.float64]
-
+from drumbo.trials.readings import Readings, Step, ToRead
+from drumbo.trials.result import Result
 
 D = TypeVar("D")
 M = TypeVar("M")
@@ -58,227 +49,6 @@ class Context(Bound[Printer, Material]):
 
 C = TypeVar("C", bound="Bound[Any, Any]")
 P = TypeVar("P", bound=TrialPlan)
-
-
-@dataclass(frozen=True, slots=True)
-class Step:
-    """One value of the sweep; `label` stands on the piece."""
-
-    index: int
-    value: float
-    label: str
-
-
-@dataclass(frozen=True, slots=True)
-class Aspect:
-    """Something to score at every step, 0 to 4. `words` say what each score looks like, worst first."""
-
-    key: str
-    name: str
-    words: tuple[str, str, str, str, str]
-    look_at: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Site:
-    """One place at which a step is measured."""
-
-    key: str
-    name: str
-
-
-@dataclass(frozen=True, slots=True)
-class Measure:
-    """Something to measure with a tool at every step, at each of its sites; bounds in `unit` are hard."""
-
-    key: str
-    name: str
-    unit: str
-    sites: tuple[Site, ...]
-    low: float
-    high: float
-    decimals: int = 2
-    tool: str = "calliper"
-    how: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class First:
-    """Something that begins at one step and stays: at which one is it seen first?"""
-
-    key: str
-    name: str
-    look_at: str
-
-
-@dataclass(frozen=True, slots=True)
-class ToRead:
-    """All that is to be read. `firsts` are asked once for all steps, aspects and measures at every step. `pick` is the
-    question of a quick way: which one step is best. Where `measures_lead`, they say the most and are asked for first.
-    """
-
-    aspects: tuple[Aspect, ...] = ()
-    measures: tuple[Measure, ...] = ()
-    firsts: tuple[First, ...] = ()
-    pick: str = ""
-    measures_lead: bool = False
-
-    def count(self, steps: int) -> int:
-        """How many readings there are to give, the quick way apart."""
-        return steps * (len(self.aspects) + sum(len(m.sites) for m in self.measures)) + len(self.firsts)
-
-
-@dataclass(frozen=True, slots=True)
-class Readings:
-    """What the maker saw. Step indices are text, as JSON keys are.
-
-    `scores` is by aspect, then by step; 0 to 4. `measures` is by measure, step and site, in the measure's unit.
-    `firsts` holds the step at which something is seen first, or the number of steps where none shows it. `picked` is
-    the step chosen the quick way. `reader` is who read, and `leaning` what was known of them when they began: how much
-    higher they score than is usual, with its standard deviation.
-    """
-
-    scores: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
-    measures: Mapping[str, Mapping[str, Mapping[str, float]]] = field(default_factory=dict)
-    firsts: Mapping[str, int] = field(default_factory=dict)
-    picked: int | None = None
-    note: str = ""
-    reader: str = ""
-    leaning: Leaning = USUAL
-
-    def score(self, aspect: str, step: int) -> int | None:
-        """The score given, or None where nothing was scored yet."""
-        return self.scores.get(aspect, {}).get(str(step))
-
-    def column(self, aspect: str, steps: Sequence[Step]) -> Floats:
-        """(n,) the scores of an aspect by step, NaN where nothing was scored."""
-        scores = (self.score(aspect, step.index) for step in steps)
-        return np.array([math.nan if score is None else float(score) for score in scores])
-
-    def measured(self, measure: str, step: int, site: str) -> float | None:
-        """The number measured, or None where nothing was measured yet."""
-        return self.measures.get(measure, {}).get(str(step), {}).get(site)
-
-    def with_score(self, aspect: str, step: int, score: int | None) -> Readings:
-        """The same readings with one score set, or taken back with None."""
-        row = {key: value for key, value in self.scores.get(aspect, {}).items() if key != str(step)}
-        if score is not None:
-            row[str(step)] = score
-        return replace(self, scores={**self.scores, aspect: row})
-
-    def with_measure(self, measure: str, step: int, site: str, number: float | None) -> Readings:
-        """The same readings with one number set, or taken back with None."""
-        steps = self.measures.get(measure, {})
-        row = {key: value for key, value in steps.get(str(step), {}).items() if key != site}
-        if number is not None:
-            row[site] = number
-        return replace(self, measures={**self.measures, measure: {**steps, str(step): row}})
-
-    def with_first(self, key: str, step: int | None) -> Readings:
-        """The same readings with one beginning set, or taken back with None."""
-        others = {other: at for other, at in self.firsts.items() if other != key}
-        return replace(self, firsts=others if step is None else {**others, key: step})
-
-    def count(self) -> int:
-        """How many scores, numbers and beginnings there are."""
-        numbers = sum(len(row) for steps in self.measures.values() for row in steps.values())
-        return sum(len(row) for row in self.scores.values()) + numbers + len(self.firsts)
-
-    @property
-    def any(self) -> bool:
-        """Whether anything was read yet."""
-        return self.picked is not None or self.count() > 0
-
-    def to_json(self) -> dict[str, Any]:
-        """Plain data; `from_json` gives equal readings back."""
-        return {
-            "scores": {a: dict(row) for a, row in self.scores.items()},
-            "measures": {m: {s: dict(row) for s, row in steps.items()} for m, steps in self.measures.items()},
-            "firsts": dict(self.firsts),
-            "picked": self.picked,
-            "note": self.note,
-            "reader": self.reader,
-            "leaning": [self.leaning.mean, self.leaning.sd],
-        }
-
-    @classmethod
-    def from_json(cls, data: Mapping[str, Any]) -> Readings:
-        """The readings that `to_json` wrote."""
-        return cls(
-            scores={a: dict(row) for a, row in data.get("scores", {}).items()},
-            measures={m: {s: dict(row) for s, row in steps.items()} for m, steps in data.get("measures", {}).items()},
-            firsts=dict(data.get("firsts", {})),
-            picked=data.get("picked"),
-            note=data.get("note", ""),
-            reader=data.get("reader", ""),
-            leaning=Leaning(*data["leaning"]) if "leaning" in data else USUAL,
-        )
-
-
-@dataclass(frozen=True, slots=True)
-class Result:
-    """What the readings say.
-
-    `state` is "good", or what stands in the way: "few" (too few readings), "flat", "edge", "split".
-    `value` with its `error` (one standard error) lies in `low`..`high`, which is as good. `says` is the verdict in a
-    sentence, `notes` more of it; `also` holds what else was found, for the kind's own `changes`; `extend` fills a
-    plan that goes on where this one ends, under the words `extend_says`. A `headline` stands in the number's place
-    where that would say little. `reader` is what is known of whoever read, once these readings are counted in.
-    """
-
-    state: str
-    value: float | None = None
-    error: float | None = None
-    low: float | None = None
-    high: float | None = None
-    says: str = ""
-    notes: tuple[str, ...] = ()
-    curve: Curve | None = None
-    spreads: tuple[Spread, ...] = ()
-    charts: tuple[Chart, ...] = ()
-    maps: tuple[Map, ...] = ()
-    also: Mapping[str, float] | None = None
-    extend: Mapping[str, Scalar] | None = None
-    extend_says: str = "Plan the next range"
-    headline: str = ""
-    reader: Leaning | None = None
-
-    @property
-    def as_good(self) -> bool:
-        """Whether all of `low`..`high` is as good, and not only where the right value lies."""
-        if self.value is None or self.error is None or self.low is None or self.high is None or self.low == self.high:
-            return False
-        sides = (self.high - self.value, self.value - self.low)
-        return not any(math.isclose(side, half_90(self.error), rel_tol=0.02) for side in sides)
-
-    def to_json(self) -> dict[str, Any]:
-        """Plain data; `from_json` gives an equal result back."""
-        return asdict(self)
-
-    @classmethod
-    def from_json(cls, data: Mapping[str, Any]) -> Result:
-        """The result that `to_json` wrote."""
-        curve = data.get("curve")
-        if curve is not None:
-            columns = {k: tuple(curve[k]) for k in ("x", "y", "low", "high")}
-            points = tuple((float(x), float(y)) for x, y in curve["points"])
-            curve = Curve(**columns, points=points, unit=curve.get("unit", ""))
-        spreads = tuple(
-            Spread(**{**row, "points": tuple((str(w), float(n), bool(k)) for w, n, k in row["points"])})
-            for row in data.get("spreads", ())
-        )
-        charts = tuple(Chart.from_json(row) for row in data.get("charts", ()))
-        maps = tuple(Map.from_json(row) for row in data.get("maps", ()))
-        reader = data.get("reader")
-        more = {
-            "reader": None if reader is None else Leaning(**reader),
-            "maps": maps,
-            "curve": curve,
-            "spreads": spreads,
-            "charts": charts,
-            "notes": tuple(data.get("notes", ())),
-        }
-        return cls(**{**data, **more})
 
 
 @dataclass(frozen=True, slots=True)
@@ -491,21 +261,3 @@ class Kind(AnyKind[Context, P]):
         """Bed temperature of the first layer and of the others; the profile's, unless the kind tries another."""
         del plan
         return context.profile.number("bed_first_c"), context.profile.number("bed_c")
-
-
-def weighed(one: tuple[float, float], other: tuple[float, float]) -> tuple[float, float]:
-    """Two values with their standard errors as one. (1.0, 0.02) and (1.1, 0.02): (1.05, 0.0141)."""
-    weights = one[1] ** -2, other[1] ** -2
-    return (one[0] * weights[0] + other[0] * weights[1]) / sum(weights), sum(weights) ** -0.5
-
-
-def known_before(value: float | None, error: float | None) -> tuple[float, float] | None:
-    """What an earlier trial found, from two fields of a plan; None where they are empty."""
-    return None if value is None or error is None else (value, error)
-
-
-def check_known(plan: TrialPlan, value: str, error: str) -> None:
-    """InvalidInput names the field that is missing where only one of the two was filled in."""
-    if (plan[value] is None) != (plan[error] is None):
-        missing = value if plan[value] is None else error
-        raise InvalidInput(missing, "is needed too: what is known needs both the value and how sure it is")

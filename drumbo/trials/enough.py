@@ -8,8 +8,10 @@ from typing import Any
 import numpy as np
 
 from drumbo.core.sure import half_90
-from drumbo.trials.base import AnyKind, Readings, Result
+from drumbo.trials.base import AnyKind
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.readings import Readings
+from drumbo.trials.result import Result
 
 WORST, BEST = 0, 4
 LEAST_SHARE = 0.4

@@ -7,8 +7,10 @@ from enum import StrEnum
 from typing import Any
 
 from drumbo.core.piece import Piece, Standing
-from drumbo.trials.base import AnyKind, Bound, Readings, Result, Step, ToRead
+from drumbo.trials.base import AnyKind, Bound
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.readings import Readings, Step, ToRead
+from drumbo.trials.result import Result
 
 
 class TrialState(StrEnum):

@@ -13,8 +13,9 @@ from typing import Any
 from drumbo.core.piece import Drawing, Place
 from drumbo.core.sure import half_90
 from drumbo.services.pictures import Picture
-from drumbo.trials.base import Result, Step, ToRead
 from drumbo.trials.pictures import Spread
+from drumbo.trials.readings import Step, ToRead
+from drumbo.trials.result import Result
 
 ROW_PX, LEAST_ROW_PX, LEAST_MARK_PX = 48.0, 31.0, 24.0
 TOWER_WIDTH = 500.0

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from drumbo.services.trials import TrialSheet
-from drumbo.trials.base import Aspect, Readings, Step
+from drumbo.trials.readings import Aspect, Readings, Step
 from drumbo.web.figure import Band, PiecePicture
 
 LONGEST_HINT = 44

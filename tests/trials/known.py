@@ -23,8 +23,10 @@ from drumbo.core.gcode.program import Program
 from drumbo.core.gcode.reader import read as program_of
 from drumbo.core.light.job import LayerJob
 from drumbo.trials import kinds
-from drumbo.trials.base import AnyKind, Readings, Result
+from drumbo.trials.base import AnyKind
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.readings import Readings
+from drumbo.trials.result import Result
 from tests.conftest import plain_context, resin_context
 from tests.readback import exact_layers, exact_readings
 

@@ -27,8 +27,10 @@ from drumbo.standins.filament.spool import draw_spool
 from drumbo.standins.resin.bottle import Bottle, draw_bottle, true_exposure_s
 from drumbo.standins.resin.physics import green, thinnest_mm
 from drumbo.trials import kind, kinds, kinds_of
-from drumbo.trials.base import AnyKind, Context, Readings, Result
+from drumbo.trials.base import AnyKind, Context
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.readings import Readings
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.layered import ResinContext
 from tests.conftest import plain_context, resin_context
 from tests.readback import OTHER_SEED, exact_layers, exact_readings

@@ -13,8 +13,9 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.ramp import fit_ramp, told_at
 from drumbo.core.gcode.reader import read
 from drumbo.trials import kind
-from drumbo.trials.base import Context, Readings
+from drumbo.trials.base import Context
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.readings import Readings
 from tests.conftest import plain_context
 from tests.readback import exact_readings
 

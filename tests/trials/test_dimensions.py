@@ -16,7 +16,8 @@ from drumbo.core.fit.sizes import fit_height, fit_sizes, fit_square
 from drumbo.standins import tools
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
-from drumbo.trials.base import Context, Readings
+from drumbo.trials.base import Context
+from drumbo.trials.readings import Readings
 from tests.conftest import plain_context
 from tests.readback import exact_readings, printed
 

@@ -7,8 +7,8 @@ import pytest
 
 from drumbo.core.sure import half_90
 from drumbo.trials import kind
-from drumbo.trials.base import Readings
 from drumbo.trials.enough import hardly_matters, left_to_score
+from drumbo.trials.readings import Readings
 from tests.conftest import plain_context
 
 ONE_SIDED = {"gaps": -1.0, "ridges": 1.0}

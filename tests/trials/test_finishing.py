@@ -12,8 +12,9 @@ from drumbo.core.profile import Origin, OriginKind, Status, Value, changed, prov
 from drumbo.standins import eye, fits
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
-from drumbo.trials.base import Context, Readings
+from drumbo.trials.base import Context
 from drumbo.trials.batch_check.verdict import balance
+from drumbo.trials.readings import Readings
 from tests.conftest import plain_context
 from tests.readback import exact_readings, printed
 

@@ -18,8 +18,9 @@ from drumbo.standins.filament.bed import FLAT, Bed, draw_bed
 from drumbo.standins.filament.levels import levels
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
-from drumbo.trials.base import Context, Readings
+from drumbo.trials.base import Context
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.readings import Readings
 from tests.conftest import plain_context
 from tests.readback import exact_readings, printed
 

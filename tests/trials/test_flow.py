@@ -11,7 +11,9 @@ from drumbo.core.fit.callipers import JAWS_MM
 from drumbo.core.gcode.reader import read
 from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.trials import kind
-from drumbo.trials.base import AnyKind, Context, Readings, weighed
+from drumbo.trials.base import AnyKind, Context
+from drumbo.trials.readings import Readings
+from drumbo.trials.result import weighed
 from tests.conftest import plain_context
 
 SURFACE, WALL, STEPS = kind("flow-surface"), kind("flow-wall"), kind("extruder-steps")

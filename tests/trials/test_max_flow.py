@@ -13,8 +13,9 @@ from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.standins.filament import physics
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
-from drumbo.trials.base import Context, Readings
+from drumbo.trials.base import Context
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.readings import Readings
 from tests.conftest import plain_context
 from tests.readback import exact_readings
 

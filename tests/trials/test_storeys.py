@@ -8,8 +8,9 @@ import pytest
 
 from drumbo.core.errors import InvalidInput
 from drumbo.trials import kind
-from drumbo.trials.base import Readings, Result
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.readings import Readings
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.storeys import STOREY
 from drumbo.trials.toolkit.wider import holding
 from tests.conftest import resin_context

@@ -7,7 +7,8 @@ import pytest
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.reader import read
 from drumbo.trials import kind
-from drumbo.trials.base import Context, Readings
+from drumbo.trials.base import Context
+from drumbo.trials.readings import Readings
 from drumbo.trials.temperature.plan import Plan
 from tests.conftest import plain_context
 

@@ -11,8 +11,8 @@ import pytest
 from drumbo.core.errors import InvalidInput
 from drumbo.core.toolpath import PrintSettings
 from drumbo.trials import kind
-from drumbo.trials.base import Aspect, Readings, Step
 from drumbo.trials.pictures import Curve
+from drumbo.trials.readings import Aspect, Readings, Step
 from drumbo.trials.toolkit.roads import check_bed, foot_mm, whole_layers_mm
 from drumbo.trials.toolkit.sweep import count_between, decimals_of, even_steps
 from drumbo.trials.toolkit.verdict import BestStep, few

@@ -10,7 +10,9 @@ import pytest
 
 from drumbo.core.sure import half_90
 from drumbo.trials import kinds
-from drumbo.trials.base import AnyKind, Readings, Result
+from drumbo.trials.base import AnyKind
+from drumbo.trials.readings import Readings
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit import wider
 from tests.trials import known
 

@@ -9,11 +9,13 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import Piece
 from drumbo.core.profile import OriginKind, Value
 from drumbo.core.toolpath import Override, PrintSettings, Toolpath, Zone, settings_for
-from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
+from drumbo.trials.base import Context, Kind
 from drumbo.trials.batch_check import terrace
 from drumbo.trials.batch_check.plan import LEAST_HEAT_C, Plan
 from drumbo.trials.batch_check.verdict import CHECKED, verdict
 from drumbo.trials.plan import Bounds
+from drumbo.trials.readings import Aspect, Readings, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.roads import FAR, check_bed, foot_mm, on_bed, usual_settings, whole_layers_mm
 
 PROOF_KEY = "proof_percent"

@@ -12,7 +12,7 @@ from manifold3d import Manifold
 
 from drumbo.core.piece import Part, Piece, Place, block, text_shape, union
 from drumbo.core.piece.solids import along_y
-from drumbo.trials.base import Step
+from drumbo.trials.readings import Step
 
 WIDE, TREAD, POST, AWAY = 24.0, 6.4, 3.2, 7.0
 TUNNEL, TUNNEL_HIGH, TUNNEL_DEEP = 14.0, 1.6, 4.4

@@ -13,9 +13,10 @@ from numpy.typing import NDArray
 from drumbo.core.catalogue import BY_KEY, GROUPS
 from drumbo.core.fit.quality import fit_quality
 from drumbo.core.fit.vee import fit_vee
-from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.batch_check.plan import Plan
 from drumbo.trials.pictures import Curve
+from drumbo.trials.readings import Readings, Step
+from drumbo.trials.result import Result
 
 Floats = NDArray[np.float64]
 

@@ -14,10 +14,12 @@ from drumbo.core.pair import SECOND
 from drumbo.core.piece import Piece
 from drumbo.core.sure import half_90
 from drumbo.core.toolpath import Override, PrintSettings, Toolpath, Zone
-from drumbo.trials.base import Aspect, Context, Readings, Result, Step, ToRead
+from drumbo.trials.base import Context
 from drumbo.trials.bond_of_two import row
 from drumbo.trials.bond_of_two.plan import FEWEST, MOST, Plan
 from drumbo.trials.pictures import Curve
+from drumbo.trials.readings import Aspect, Readings, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.of_two import KindOfTwo
 from drumbo.trials.toolkit.roads import FAR, check_bed, on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import count_between, even_steps

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from manifold3d import Manifold
 
 from drumbo.core.piece import Part, Piece, Place, block, raised_text, union
-from drumbo.trials.base import Step
+from drumbo.trials.readings import Step
 
 PITCH, SIDE, STUB, PEG = 16.0, 8.0, 3.0, 12.0
 """From peg to peg, how broad they are, how high the stub is and how high the peg on it, mm."""

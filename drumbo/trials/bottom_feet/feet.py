@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from manifold3d import CrossSection, Manifold
 
 from drumbo.core.piece import Part, Piece, Place, text_shape, union
-from drumbo.trials.base import Step
+from drumbo.trials.readings import Step
 
 WIDE, DEEP, PITCH, CUT, STEP_IN = 11.0, 16.0, 13.2, 2.6, 0.6
 DIGITS_HIGH, STROKE, DIGITS_TALL, RISE = 4.6, 0.8, 0.6, 1.0

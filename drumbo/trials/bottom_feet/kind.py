@@ -11,9 +11,10 @@ from drumbo.core.fields import Scalar
 from drumbo.core.fit.quality import Quality
 from drumbo.core.light.job import LayerJob, LitSolid, job
 from drumbo.core.piece import Piece
-from drumbo.trials.base import Aspect, Readings, Result, Step, ToRead
 from drumbo.trials.bottom_feet import feet
 from drumbo.trials.plan import TrialPlan, ask
+from drumbo.trials.readings import Aspect, Readings, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.layered import (
     ONE,
     SEVERAL,

@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from drumbo.core.piece import Jaw, Part, Piece, Place, block, raised_text, union
 from drumbo.core.toolpath import PrintSettings, RawPath, Role
-from drumbo.trials.base import Step
 from drumbo.trials.changeover.plan import ROW_MM
+from drumbo.trials.readings import Step
 
 Floats = NDArray[np.float64]
 

@@ -12,10 +12,12 @@ from drumbo.core.piece import Piece, union
 from drumbo.core.profile import Value
 from drumbo.core.sure import half_90
 from drumbo.core.toolpath import PrintSettings, Toolpath
-from drumbo.trials.base import Context, Measure, Readings, Result, Site, Step, ToRead
+from drumbo.trials.base import Context
 from drumbo.trials.changeover import fields
 from drumbo.trials.changeover.plan import ROW_MM, Plan
 from drumbo.trials.pictures import Spread
+from drumbo.trials.readings import Measure, Readings, Site, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.of_two import KindOfTwo
 from drumbo.trials.toolkit.roads import check_bed, foot_mm, on_bed, usual_settings
 from drumbo.trials.toolkit.wider import holding

@@ -15,10 +15,12 @@ from drumbo.core.piece import Piece
 from drumbo.core.profile import Value
 from drumbo.core.sure import half_90
 from drumbo.core.toolpath import Toolpath
-from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
+from drumbo.trials.base import Context, Kind
 from drumbo.trials.clearance import rail
 from drumbo.trials.pictures import Curve
 from drumbo.trials.plan import TrialPlan, ask
+from drumbo.trials.readings import Aspect, Readings, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.roads import on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import count_between, even_steps
 from drumbo.trials.toolkit.verdict import few

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from manifold3d import Manifold
 
 from drumbo.core.piece import Part, Piece, Place, block, raised_text, union
-from drumbo.trials.base import Step
+from drumbo.trials.readings import Step
 
 PITCH, DEEP, HIGH = 13.0, 17.0, 5.0
 HOLE = 7.0

@@ -10,10 +10,11 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.light.job import LayerJob, on_glass
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Value
-from drumbo.trials.base import Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.cure_on_glass import skins
 from drumbo.trials.cure_on_glass.plan import FEWEST, Plan
 from drumbo.trials.cure_on_glass.verdict import verdict
+from drumbo.trials.readings import Measure, Readings, Site, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.layered import LayerKind, ResinContext, as_many, check_room, screen_of
 
 LEAST_RATIO = 2.5

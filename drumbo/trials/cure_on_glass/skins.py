@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from manifold3d import CrossSection
 
 from drumbo.core.piece import Jaw, Part, Piece, Place, text_shape, union
-from drumbo.trials.base import Step
+from drumbo.trials.readings import Step
 
 WIDE, DEEP, PITCH, ROW_PITCH = 11.0, 15.0, 13.0, 17.0
 DIGITS_HIGH, STROKE = 4.2, 0.8

@@ -10,9 +10,10 @@ import numpy as np
 
 from drumbo.core.light.curve import WorkingCurve, fit
 from drumbo.core.sure import half_90
-from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.cure_on_glass.plan import Plan
 from drumbo.trials.pictures import Axis, Chart, Series
+from drumbo.trials.readings import Readings, Step
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.wider import holding
 
 FEWEST = 4

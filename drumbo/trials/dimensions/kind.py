@@ -14,10 +14,12 @@ from drumbo.core.piece import Piece
 from drumbo.core.profile import Value
 from drumbo.core.sure import half_90
 from drumbo.core.toolpath import Toolpath
-from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
+from drumbo.trials.base import Context, Kind
 from drumbo.trials.dimensions import rake
 from drumbo.trials.pictures import Axis, Chart, Series
 from drumbo.trials.plan import Bounds, TrialPlan, ask
+from drumbo.trials.readings import Measure, Readings, Site, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.roads import check_bed, on_bed, usual_settings
 
 FEWEST = 4

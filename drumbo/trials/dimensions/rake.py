@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from manifold3d import Manifold
 
 from drumbo.core.piece import Jaw, Part, Piece, Place, block, raised_text, slab, union
-from drumbo.trials.base import Step
+from drumbo.trials.readings import Step
 
 BAR_DEEP, BAR_HIGH = 10.0, 3.2
 TOOTH_WIDE, TOOTH_LONG = 6.0, 14.0

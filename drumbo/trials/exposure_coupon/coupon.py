@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from manifold3d import Manifold
 
 from drumbo.core.piece import Jaw, Part, Piece, Place, block, text_shape, union
-from drumbo.trials.base import Step
+from drumbo.trials.readings import Step
 from drumbo.trials.toolkit.layered import PIN_SEGMENTS
 
 Snap = Callable[[float], float]

@@ -10,10 +10,11 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.light.job import LayerJob, LitSolid, job
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Value
-from drumbo.trials.base import Aspect, Measure, Readings, Result, Site, Step, ToRead
 from drumbo.trials.exposure_coupon import coupon
 from drumbo.trials.exposure_coupon.plan import FEWEST, Plan
 from drumbo.trials.exposure_coupon.verdict import verdict
+from drumbo.trials.readings import Aspect, Measure, Readings, Site, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.layered import (
     ONE,
     SEVERAL,

@@ -13,9 +13,10 @@ from drumbo.core.fields import Scalar
 from drumbo.core.fit.callipers import CALLIPER_SD_MM
 from drumbo.core.light.match import Match, fit_match
 from drumbo.core.sure import half_90
-from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.exposure_coupon.plan import Plan
 from drumbo.trials.pictures import Axis, Chart, Series
+from drumbo.trials.readings import Readings, Step
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.wider import holding
 
 SITES = ("narrow", "wide")

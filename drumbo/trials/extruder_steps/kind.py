@@ -15,9 +15,11 @@ from drumbo.core.piece.piece import Jaw
 from drumbo.core.sure import half_90
 from drumbo.core.toolpath import Role, Toolpath
 from drumbo.core.toolpath.columns import Event, Set
-from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
+from drumbo.trials.base import Context, Kind
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import TrialPlan, ask
+from drumbo.trials.readings import Measure, Readings, Site, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.wider import holding
 
 CHUNK_MM = 5.0

@@ -15,7 +15,7 @@ from manifold3d import Manifold
 
 from drumbo.core.piece import Part, Piece, Place, block, prism, text_shape, union
 from drumbo.core.piece.solids import along_y, cone
-from drumbo.trials.base import Step
+from drumbo.trials.readings import Step
 
 DEEP, PLATE, THIN = 5.0, 15.0, 2.2
 SHORT, LONG, POST = 9.0, 22.0, 4.0

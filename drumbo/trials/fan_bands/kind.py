@@ -11,10 +11,12 @@ from drumbo.core.piece import Piece
 from drumbo.core.profile import Value
 from drumbo.core.toolpath import Override, Toolpath, settings_for
 from drumbo.core.toolpath.pace import layer_times
-from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
+from drumbo.trials.base import Context, Kind
 from drumbo.trials.fan_bands import gantry
 from drumbo.trials.fan_bands.plan import Plan
 from drumbo.trials.fan_bands.verdict import verdict
+from drumbo.trials.readings import Aspect, Readings, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.roads import check_bed, foot_mm, on_bed, usual_settings, whole_layers_mm
 from drumbo.trials.toolkit.sweep import count_between, even_steps
 

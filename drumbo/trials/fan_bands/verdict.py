@@ -14,9 +14,10 @@ from numpy.typing import NDArray
 
 from drumbo.core.fit.ordinal import learned
 from drumbo.core.fit.ramp import Ramp, fit_ramp
-from drumbo.trials.base import Aspect, Readings, Result, Step
 from drumbo.trials.fan_bands.plan import AIMS, Aim, Plan
 from drumbo.trials.pictures import Axis, Chart, Curve, Series
+from drumbo.trials.readings import Aspect, Readings, Step
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, contradict, open_scores
 from drumbo.trials.toolkit.wider import holding
 

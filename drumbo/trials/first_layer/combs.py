@@ -18,7 +18,7 @@ from drumbo.core.toolpath import PrintSettings, RawPath, Role
 from drumbo.core.toolpath.hatch import hatch
 from drumbo.core.toolpath.plane import edges_of
 from drumbo.core.workshop import Printer
-from drumbo.trials.base import Step
+from drumbo.trials.readings import Step
 
 Floats = NDArray[np.float64]
 

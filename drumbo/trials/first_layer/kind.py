@@ -9,11 +9,13 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import Value
 from drumbo.core.toolpath import Toolpath
-from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
+from drumbo.trials.base import Context, Kind
 from drumbo.trials.first_layer import combs
 from drumbo.trials.first_layer.plan import LOWEST_MM, Plan
 from drumbo.trials.first_layer.verdict import verdict
 from drumbo.trials.plan import Bounds
+from drumbo.trials.readings import Measure, Readings, Site, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.roads import on_bed, usual_settings
 
 ROWS = {2: ("front", "back"), 3: ("front", "", "back")}

@@ -11,9 +11,10 @@ from numpy.typing import NDArray
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.plane import Plane, fit_plane
 from drumbo.core.sure import half_90
-from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.first_layer.plan import Plan
 from drumbo.trials.pictures import Map, MapSpot
+from drumbo.trials.readings import Readings, Step
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.wider import holding
 
 Floats = NDArray[np.float64]

@@ -11,11 +11,13 @@ from drumbo.core.piece import Piece
 from drumbo.core.profile import OriginKind
 from drumbo.core.sure import half_90
 from drumbo.core.toolpath import PrintSettings, Toolpath, Zone
-from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead, check_known
+from drumbo.trials.base import Context, Kind
 from drumbo.trials.flow_surface import strip
 from drumbo.trials.flow_surface.plan import FEWEST_PADS, MOST_PADS, USUAL_PADS, Plan
 from drumbo.trials.flow_surface.verdict import COARSE_ERROR, fine_plan, verdict
 from drumbo.trials.plan import Bounds
+from drumbo.trials.readings import Aspect, Readings, Step, ToRead
+from drumbo.trials.result import Result, check_known
 from drumbo.trials.toolkit.looks import usual_looks, with_looks
 from drumbo.trials.toolkit.roads import on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import around, even_steps

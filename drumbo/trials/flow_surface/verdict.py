@@ -13,9 +13,10 @@ from drumbo.core.fields import Scalar
 from drumbo.core.fit.quality import as_good
 from drumbo.core.fit.vee import Vee, fit_vee
 from drumbo.core.sure import half_90
-from drumbo.trials.base import Readings, Result, Step, known_before, weighed
 from drumbo.trials.flow_surface.plan import Plan
 from drumbo.trials.pictures import Curve
+from drumbo.trials.readings import Readings, Step
+from drumbo.trials.result import Result, known_before, weighed
 from drumbo.trials.toolkit.looks import HIDING
 from drumbo.trials.toolkit.verdict import (
     FILAMENT_SHARE,

@@ -12,10 +12,12 @@ from drumbo.core.piece import Piece, union
 from drumbo.core.profile import OriginKind, Value
 from drumbo.core.sure import half_90
 from drumbo.core.toolpath import PrintSettings, RawPath, Role, Toolpath
-from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead, check_known
+from drumbo.trials.base import Context, Kind
 from drumbo.trials.flow_wall import frames
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import Bounds, TrialPlan, ask
+from drumbo.trials.readings import Measure, Readings, Site, Step, ToRead
+from drumbo.trials.result import Result, check_known
 from drumbo.trials.toolkit.roads import check_bed, on_bed, usual_settings
 from drumbo.trials.toolkit.verdict import FILAMENT_SHARE
 from drumbo.trials.toolkit.wider import holding

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from drumbo.core.light.job import Lift
-from drumbo.trials.base import First, Step
 from drumbo.trials.plan import ask
+from drumbo.trials.readings import First, Step
 from drumbo.trials.toolkit.layered import ResinContext
 from drumbo.trials.toolkit.storeys import StoreyKind, StoreyPlan
 from drumbo.trials.toolkit.sweep import even_steps

@@ -12,22 +12,13 @@ from drumbo.core.piece import Piece, union
 from drumbo.core.profile import OriginKind
 from drumbo.core.sure import half_90
 from drumbo.core.toolpath import PrintSettings, RawPath, Role, Toolpath
-from drumbo.trials.base import (
-    Aspect,
-    Context,
-    Kind,
-    Measure,
-    Readings,
-    Result,
-    Site,
-    Step,
-    ToRead,
-    check_known,
-)  # fmt: skip
+from drumbo.trials.base import Context, Kind
 from drumbo.trials.plan import Bounds
 from drumbo.trials.pressure_advance import sheet
 from drumbo.trials.pressure_advance.plan import FEWEST, MOST, USUAL, Plan
 from drumbo.trials.pressure_advance.verdict import fine_plan, is_coarse, verdict
+from drumbo.trials.readings import Aspect, Measure, Readings, Site, Step, ToRead
+from drumbo.trials.result import Result, check_known
 from drumbo.trials.toolkit.looks import usual_looks, with_looks
 from drumbo.trials.toolkit.roads import foot_mm, on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import around, even_steps

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.piece import Jaw, Part, Piece, Place, block, raised_text, ribbon, union
-from drumbo.trials.base import Step
+from drumbo.trials.readings import Step
 
 Floats = NDArray[np.float64]
 

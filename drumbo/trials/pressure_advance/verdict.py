@@ -14,9 +14,10 @@ from drumbo.core.fit.ordinal import Leaning
 from drumbo.core.fit.quality import as_good
 from drumbo.core.fit.vee import Vee, fit_vee
 from drumbo.core.sure import half_90
-from drumbo.trials.base import Readings, Result, Step, known_before, weighed
 from drumbo.trials.pictures import Curve, Spread
 from drumbo.trials.pressure_advance.plan import Plan
+from drumbo.trials.readings import Readings, Step
+from drumbo.trials.result import Result, known_before, weighed
 from drumbo.trials.toolkit.looks import HIDING
 from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, all_alike, contradict, few
 from drumbo.trials.toolkit.wider import holding

@@ -14,10 +14,12 @@ from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Status, Value, sectors
 from drumbo.core.toolpath import Toolpath, settings_for
-from drumbo.trials.base import Aspect, Context, Kind, Measure, Readings, Result, Site, Step, ToRead
+from drumbo.trials.base import Context, Kind
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.proof_part import trestle
+from drumbo.trials.readings import Aspect, Measure, Readings, Site, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.roads import on_bed
 
 FINE, PASSABLE = 3, 2

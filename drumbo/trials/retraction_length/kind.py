@@ -9,7 +9,9 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.families import family
 from drumbo.core.piece import Piece
 from drumbo.core.toolpath import Toolpath
-from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
+from drumbo.trials.base import Context, Kind
+from drumbo.trials.readings import Aspect, Readings, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.retraction_length.plan import Plan
 from drumbo.trials.retraction_length.verdict import verdict
 from drumbo.trials.toolkit import posts

@@ -12,8 +12,9 @@ from drumbo.core.fields import Scalar
 from drumbo.core.fit.fade import Fade, fit_fade
 from drumbo.core.fit.ordinal import Leaning
 from drumbo.core.sure import half_90
-from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.pictures import Curve
+from drumbo.trials.readings import Readings, Step
+from drumbo.trials.result import Result
 from drumbo.trials.retraction_length.plan import Plan
 from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, contradict, few, if_strict
 from drumbo.trials.toolkit.wider import holding

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.piece import Part, Piece, Place, block, raised_text, ribbon, union
-from drumbo.trials.base import Step
+from drumbo.trials.readings import Step
 
 Floats = NDArray[np.float64]
 

@@ -14,9 +14,11 @@ from drumbo.core.piece import Piece, union
 from drumbo.core.profile import OriginKind, Value
 from drumbo.core.sure import half_90
 from drumbo.core.toolpath import PrintSettings, RawPath, Role, Toolpath
-from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
+from drumbo.trials.base import Context, Kind
 from drumbo.trials.pictures import Curve
 from drumbo.trials.plan import Bounds, TrialPlan, ask
+from drumbo.trials.readings import Aspect, Readings, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.retraction_restart import arches
 from drumbo.trials.toolkit.roads import foot_mm, on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import even_steps

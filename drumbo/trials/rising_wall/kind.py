@@ -14,8 +14,10 @@ from drumbo.core.motion import plan_moves
 from drumbo.core.piece import Piece, union
 from drumbo.core.profile import Value
 from drumbo.core.toolpath import PrintSettings, Role, SpiralLoop, Toolpath
-from drumbo.trials.base import Context, First, Kind, Readings, Result, Step, ToRead
+from drumbo.trials.base import Context, Kind
 from drumbo.trials.plan import Bounds
+from drumbo.trials.readings import First, Readings, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.rising_wall import pod
 from drumbo.trials.rising_wall.plan import Plan
 from drumbo.trials.rising_wall.verdict import kept_share, verdict

@@ -17,7 +17,7 @@ from manifold3d import CrossSection, FillRule, Manifold
 from numpy.typing import NDArray
 
 from drumbo.core.piece import Part, Piece, Place, block, raised_text, union
-from drumbo.trials.base import Step
+from drumbo.trials.readings import Step
 
 Floats = NDArray[np.float64]
 

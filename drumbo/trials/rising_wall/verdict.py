@@ -9,8 +9,9 @@ from dataclasses import replace
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.onset import Onset, Seen, Sign, fit_onset
 from drumbo.core.fit.ordinal import Leaning
-from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.pictures import Spread
+from drumbo.trials.readings import Readings, Step
+from drumbo.trials.result import Result
 from drumbo.trials.rising_wall.plan import MARGINS, Plan
 from drumbo.trials.toolkit.looks import HIDING
 from drumbo.trials.toolkit.verdict import if_strict

@@ -10,8 +10,10 @@ from drumbo.core.piece import Piece
 from drumbo.core.profile import Value
 from drumbo.core.toolpath import Override, Toolpath
 from drumbo.core.workshop import Printer
-from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
+from drumbo.trials.base import Context, Kind
 from drumbo.trials.plan import Bounds
+from drumbo.trials.readings import Aspect, Readings, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.temperature import ladder
 from drumbo.trials.temperature.plan import Plan
 from drumbo.trials.temperature.verdict import verdict

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.quality import Quality
-from drumbo.trials.base import Aspect, Readings, Result, Step
+from drumbo.trials.readings import Aspect, Readings, Step
+from drumbo.trials.result import Result
 from drumbo.trials.temperature.plan import AIMS, Plan
 from drumbo.trials.toolkit.verdict import BestStep, few
 

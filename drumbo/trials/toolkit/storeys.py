@@ -17,9 +17,10 @@ from drumbo.core.fields import Scalar
 from drumbo.core.light.job import LayerJob, Lift, LitSolid, job
 from drumbo.core.piece import Part, Piece, Place, block, text_shape, union
 from drumbo.core.piece.solids import along_y
-from drumbo.trials.base import First, Readings, Result, Step, ToRead
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import TrialPlan, ask
+from drumbo.trials.readings import First, Readings, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.layered import PIN_SEGMENTS, LayerKind, ResinContext, base_mm, check_room, screen_of
 from drumbo.trials.toolkit.wider import holding
 

@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 
 from drumbo.core.prior import Before
-from drumbo.trials.base import Step
+from drumbo.trials.readings import Step
 
 _GRAIN = 1e-6
 

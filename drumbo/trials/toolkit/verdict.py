@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.fit.quality import Quality, fit_quality
-from drumbo.trials.base import Aspect, Readings, Result, Step
 from drumbo.trials.pictures import Curve
+from drumbo.trials.readings import Aspect, Readings, Step
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.wider import holding
 
 Floats = NDArray[np.float64]

@@ -9,8 +9,10 @@ from drumbo.core.families import family
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Dependency, Value
 from drumbo.core.toolpath import Toolpath, settings_for
-from drumbo.trials.base import Context, Kind, Measure, Readings, Result, Site, Step, ToRead
+from drumbo.trials.base import Context, Kind
 from drumbo.trials.plan import Bounds
+from drumbo.trials.readings import Measure, Readings, Site, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.weighed_blobs import tray
 from drumbo.trials.weighed_blobs.feed import Feed
 from drumbo.trials.weighed_blobs.plan import FEWEST, Plan

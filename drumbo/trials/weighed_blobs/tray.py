@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from drumbo.core.piece import Jaw, Part, Piece, Place, block, raised_text, union
-from drumbo.trials.base import Step
+from drumbo.trials.readings import Step
 
 WIDEST, NARROWEST = 26.0, 15.0
 """Side of a cell, mm."""

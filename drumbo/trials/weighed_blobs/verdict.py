@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 
 from drumbo.core.fit.melt import BLOB_SD, FEWEST, NOTHING, Melt, fit_melt
 from drumbo.core.sure import half_90
-from drumbo.trials.base import Readings, Result, Step
 from drumbo.trials.pictures import Axis, Chart, Series
+from drumbo.trials.readings import Readings, Step
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.wider import holding
 from drumbo.trials.weighed_blobs.plan import KEPT, THRESHOLDS, Plan
 

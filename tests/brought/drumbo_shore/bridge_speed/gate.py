@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from drumbo.core.piece import Part, Piece, Place, block, text_shape, union
 from drumbo.core.piece.solids import along_y
-from drumbo.trials.base import Step
+from drumbo.trials.readings import Step
 
 POST, SPAN, DEEP, LINTEL, MARGIN = 16.0, 28.0, 8.0, 1.2, 4.0
 WIDTH, DEPTH = 2 * POST + SPAN + 2 * MARGIN, DEEP + 2 * MARGIN

@@ -9,8 +9,10 @@ import numpy as np
 from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import Piece
 from drumbo.core.toolpath import Role, Toolpath, Zone
-from drumbo.trials.base import Aspect, Context, Kind, Readings, Result, Step, ToRead
+from drumbo.trials.base import Context, Kind
 from drumbo.trials.plan import TrialPlan, ask
+from drumbo.trials.readings import Aspect, Readings, Step, ToRead
+from drumbo.trials.result import Result
 from drumbo.trials.toolkit.roads import FAR, check_bed, foot_mm, on_bed, usual_settings, whole_layers_mm
 from drumbo.trials.toolkit.sweep import count_between, even_steps
 from drumbo.trials.toolkit.verdict import BestStep, few

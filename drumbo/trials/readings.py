@@ -1,0 +1,170 @@
+"""What is asked about a piece, step by step, and what somebody answered."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from drumbo.core.fit.ordinal import USUAL, Leaning
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One value of the sweep; `label` stands on the piece."""
+
+    index: int
+    value: float
+    label: str
+
+
+@dataclass(frozen=True, slots=True)
+class Aspect:
+    """Something to score at every step, 0 to 4. `words` say what each score looks like, worst first."""
+
+    key: str
+    name: str
+    words: tuple[str, str, str, str, str]
+    look_at: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Site:
+    """One place at which a step is measured."""
+
+    key: str
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Measure:
+    """Something to measure with a tool at every step, at each of its sites; bounds in `unit` are hard."""
+
+    key: str
+    name: str
+    unit: str
+    sites: tuple[Site, ...]
+    low: float
+    high: float
+    decimals: int = 2
+    tool: str = "calliper"
+    how: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class First:
+    """Something that begins at one step and stays: at which one is it seen first?"""
+
+    key: str
+    name: str
+    look_at: str
+
+
+@dataclass(frozen=True, slots=True)
+class ToRead:
+    """All that is to be read. `firsts` are asked once for all steps, aspects and measures at every step. `pick` is the
+    question of a quick way: which one step is best. Where `measures_lead`, they say the most and are asked for first.
+    """
+
+    aspects: tuple[Aspect, ...] = ()
+    measures: tuple[Measure, ...] = ()
+    firsts: tuple[First, ...] = ()
+    pick: str = ""
+    measures_lead: bool = False
+
+    def count(self, steps: int) -> int:
+        """How many readings there are to give, the quick way apart."""
+        return steps * (len(self.aspects) + sum(len(m.sites) for m in self.measures)) + len(self.firsts)
+
+
+@dataclass(frozen=True, slots=True)
+class Readings:
+    """What the maker saw. Step indices are text, as JSON keys are.
+
+    `scores` is by aspect, then by step; 0 to 4. `measures` is by measure, step and site, in the measure's unit.
+    `firsts` holds the step at which something is seen first, or the number of steps where none shows it. `picked` is
+    the step chosen the quick way. `reader` is who read, and `leaning` what was known of them when they began: how much
+    higher they score than is usual, with its standard deviation.
+    """
+
+    scores: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
+    measures: Mapping[str, Mapping[str, Mapping[str, float]]] = field(default_factory=dict)
+    firsts: Mapping[str, int] = field(default_factory=dict)
+    picked: int | None = None
+    note: str = ""
+    reader: str = ""
+    leaning: Leaning = USUAL
+
+    def score(self, aspect: str, step: int) -> int | None:
+        """The score given, or None where nothing was scored yet."""
+        return self.scores.get(aspect, {}).get(str(step))
+
+    def column(self, aspect: str, steps: Sequence[Step]) -> Floats:
+        """(n,) the scores of an aspect by step, NaN where nothing was scored."""
+        scores = (self.score(aspect, step.index) for step in steps)
+        return np.array([math.nan if score is None else float(score) for score in scores])
+
+    def measured(self, measure: str, step: int, site: str) -> float | None:
+        """The number measured, or None where nothing was measured yet."""
+        return self.measures.get(measure, {}).get(str(step), {}).get(site)
+
+    def with_score(self, aspect: str, step: int, score: int | None) -> Readings:
+        """The same readings with one score set, or taken back with None."""
+        row = {key: value for key, value in self.scores.get(aspect, {}).items() if key != str(step)}
+        if score is not None:
+            row[str(step)] = score
+        return replace(self, scores={**self.scores, aspect: row})
+
+    def with_measure(self, measure: str, step: int, site: str, number: float | None) -> Readings:
+        """The same readings with one number set, or taken back with None."""
+        steps = self.measures.get(measure, {})
+        row = {key: value for key, value in steps.get(str(step), {}).items() if key != site}
+        if number is not None:
+            row[site] = number
+        return replace(self, measures={**self.measures, measure: {**steps, str(step): row}})
+
+    def with_first(self, key: str, step: int | None) -> Readings:
+        """The same readings with one beginning set, or taken back with None."""
+        others = {other: at for other, at in self.firsts.items() if other != key}
+        return replace(self, firsts=others if step is None else {**others, key: step})
+
+    def count(self) -> int:
+        """How many scores, numbers and beginnings there are."""
+        numbers = sum(len(row) for steps in self.measures.values() for row in steps.values())
+        return sum(len(row) for row in self.scores.values()) + numbers + len(self.firsts)
+
+    @property
+    def any(self) -> bool:
+        """Whether anything was read yet."""
+        return self.picked is not None or self.count() > 0
+
+    def to_json(self) -> dict[str, Any]:
+        """Plain data; `from_json` gives equal readings back."""
+        return {
+            "scores": {a: dict(row) for a, row in self.scores.items()},
+            "measures": {m: {s: dict(row) for s, row in steps.items()} for m, steps in self.measures.items()},
+            "firsts": dict(self.firsts),
+            "picked": self.picked,
+            "note": self.note,
+            "reader": self.reader,
+            "leaning": [self.leaning.mean, self.leaning.sd],
+        }
+
+    @classmethod
+    def from_json(cls, data: Mapping[str, Any]) -> Readings:
+        """The readings that `to_json` wrote."""
+        return cls(
+            scores={a: dict(row) for a, row in data.get("scores", {}).items()},
+            measures={m: {s: dict(row) for s, row in steps.items()} for m, steps in data.get("measures", {}).items()},
+            firsts=dict(data.get("firsts", {})),
+            picked=data.get("picked"),
+            note=data.get("note", ""),
+            reader=data.get("reader", ""),
+            leaning=Leaning(*data["leaning"]) if "leaning" in data else USUAL,
+        )
