@@ -105,7 +105,7 @@ class _Walk:
             # What the page says a slow printer needs: a maker types it.
             if not any(key.endswith("layer_s") for key in error.problems):
                 raise
-            asked = [replace(p, plan=p.plan.with_value("layer_s", 15.0)) if "layer_s" in p.plan.to_json() else p
+            asked = [replace(p, plan=p.plan.with_value("layer_s", 30.0)) if "layer_s" in p.plan.to_json() else p
                      for p in asked]  # fmt: skip
             came_off = self._printed(asked, held)
         for piece, result in came_off:

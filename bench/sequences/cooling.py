@@ -67,7 +67,7 @@ def right(spool: Drawn) -> float:
     try:
         file = file_of(trial, plan, context)
     except InvalidInput:
-        file = file_of(trial, replace(plan, layer_s=15.0), context)  # a slow profile needs longer for a layer
+        file = file_of(trial, replace(plan, layer_s=30.0), context)  # a slow profile needs longer for a layer
     shape = band(shape_of(file.gcode), place.low[2], place.high[2])
     heat, aim = context.profile.number("nozzle_c"), next(a for a in AIMS if a.key == plan["aim"])
     fans = np.arange(0.0, 1.001, 0.01)
