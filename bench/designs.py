@@ -132,13 +132,20 @@ def main(only: tuple[str, ...], spools: int, seed: int, world: str, fixed: bool,
             for name, tally in tallies.items():
                 click.echo(_line(name, tally))
             kept["half"][SLUGS[key]] = {
-                "suggested": round(float(np.median(tallies["suggested"].width)), 4),
-                "quick": round(float(np.median(tallies["quick"].width)), 4),
+                "suggested": _widths(tallies["suggested"], key), "quick": _widths(tallies["quick"], key),
                 "share": key in UNITS,
-            }
+            }  # fmt: skip
     if write:
         kept["made"] = f"python -m bench.designs --seed {seed} --spools {spools} --world {world} --fixed --write"
         EXPECT.write_text(json.dumps(kept, indent=1) + "\n")
+
+
+def _widths(tally: Tally, key: str) -> dict[str, float]:
+    """Half of the interval at the median, by drive where that decides; in shares it does not."""
+    widths, drives = np.array(tally.width), np.array(tally.drives)
+    if key in UNITS or len(widths) != len(drives) or not drives.astype(bool).all():
+        return {"any": round(float(np.median(widths)), 4)}
+    return {str(drive): round(float(np.median(widths[drives == drive])), 4) for drive in np.unique(drives)}
 
 
 def _line(name: str, tally: Tally) -> str:

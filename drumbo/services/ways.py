@@ -184,7 +184,8 @@ def _jobs(left: Sequence[AnyKind[Any, Any]], context: Bound[Any, Any], way: Way)
 def _expects(kind: AnyKind[Any, Any], context: Bound[Any, Any], way: Way) -> str:
     key = kind.sets[0]
     held = context.profile.values.get(key)
-    half = None if held is None else expected_half(kind.slug, held.number, quick=way.quick)
+    drive = getattr(context.printer, "drive", "")
+    half = None if held is None else expected_half(kind.slug, held.number, drive, quick=way.quick)
     return "" if half is None else f"± {BY_KEY[key].show_error(half / half_90(1.0))} {BY_KEY[key].unit}".strip()
 
 

@@ -18,10 +18,15 @@ def _expect() -> dict[str, dict[str, Any]]:
     return told
 
 
-def expected_half(kind: str, value: float, *, quick: bool) -> float | None:
-    """Half of the interval of a kind's answer, in its unit, where the value is about this; None where nobody knows."""
+def expected_half(kind: str, value: float, drive: str, *, quick: bool) -> float | None:
+    """Half of the interval of a kind's answer, in its unit, for a value like this on a printer of a drive; None where
+    nobody knows.
+    """
     held = _expect().get(kind)
     if held is None:
         return None
-    half = float(held["quick" if quick else "suggested"])
-    return half * abs(value) if held["share"] else half
+    by_drive = held["quick" if quick else "suggested"]
+    half = by_drive.get(drive, by_drive.get("any"))
+    if half is None:
+        return None
+    return float(half) * abs(value) if held["share"] else float(half)
