@@ -82,31 +82,32 @@ class PrintManager:
         with self.runs.claim(job.url, printer.name) as claimed:
             if printer.camera_url:
                 simulated_reader(printer.camera_url).load(holder, *spools)
-            with self._workshop.writing() as session:
-                session.execute(
-                    update(PrintRow)
-                    .where(PrintRow.printer_id == printer_id, PrintRow.dealt_at.is_(None), _over())
-                    .values(dealt_at=now())
-                )
-                run = PrintRow(
-                    trial_id=trial_id,
-                    printer_id=printer_id,
-                    state=RunState.SENDING,
-                    total=job.total,
-                    run=name,
-                    dealt_at=None,
-                )
-                session.add(run)
-                session.flush()
-                run_id = run.id
-                keep_loaded(session, session.get_one(PrinterRow, printer_id), material_id)
             try:
-                self.runs.launch(name, job, claimed)
+                # Until its process is there, nobody may take it for one that did not begin.
+                with self._alone(name):
+                    run_id = self._write_beginning(trial_id, printer_id, material_id, name, job.total)
+                    self.runs.launch(name, job, claimed)
             except LinkError as error:
                 self._finish(run_id, JournalEntry(RunState.FAILED, message=str(error), heaters=Heaters.UNTOUCHED))
                 raise
+            except OSError as error:
+                raise LinkError(f"the print cannot begin: {error.strerror} in the data folder") from error
         self.runs.tidy()
         return run_id
+
+    def _write_beginning(self, trial_id: int, printer_id: int, material_id: int, name: str, total: int) -> int:
+        """A print begins: the number of its row. What was left open of earlier ones on this printer is dealt with."""
+        with self._workshop.writing() as session:
+            session.execute(
+                update(PrintRow)
+                .where(PrintRow.printer_id == printer_id, PrintRow.dealt_at.is_(None), _over())
+                .values(dealt_at=now())
+            )
+            run = PrintRow(trial_id=trial_id, printer_id=printer_id, state=RunState.SENDING, total=total, run=name)
+            session.add(run)
+            session.flush()
+            keep_loaded(session, session.get_one(PrinterRow, printer_id), material_id)
+            return run.id
 
     def _may_start(self, session: Session, printer_id: int, printer: Any) -> None:
         if not printer.link_url:
@@ -300,6 +301,10 @@ class PrintManager:
         if entry is not None and not entry.running and entry.heaters:
             self._finish(number, entry)
         elif gone and (entry is None or not entry.at):
+            with self._alone(name):
+                entry, gone = self.runs.look(name)
+            if not gone or (entry is not None and entry.at):
+                return  # it was only just beginning
             self._finish(
                 number, JournalEntry(RunState.FAILED, message="The print did not begin.", heaters=Heaters.UNTOUCHED)
             )

@@ -53,6 +53,24 @@ def _kill(room: PrintManager, house: Workshop, run_id: int) -> None:
     os.kill(int((room.runs.folder(name) / ALIVE).read_text()), signal.SIGKILL)
 
 
+def test_a_print_that_is_slow_to_begin_is_not_taken_for_one_that_did_not(
+    house: Workshop, begun: Begun, room: PrintManager, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    launch = room.runs.launch
+
+    def slowly(*what: object) -> None:
+        # Whoever follows prints looks several times before its process is there.
+        time.sleep(2.5)
+        launch(*what)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(room.runs, "launch", slowly)
+    trial = _plan(house, begun)
+    run = room.start(trial)
+    room.join(run, PATIENCE_S)
+    assert _run(house, trial).state == "done"
+    assert trials.sheet(house, trial).state == "printed"
+
+
 def test_a_line_that_breaks_is_a_state_with_a_message_and_stays_on_the_bench(
     house: Workshop, begun: Begun, room: PrintManager, standin: Standin
 ) -> None:
