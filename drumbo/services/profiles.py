@@ -328,25 +328,26 @@ def next_trial(context: Bound[Any, Any]) -> Next | None:
     return None
 
 
-def next_facts(workshop: Workshop, profile_id: int, slug: str, *, quick: bool = False) -> dict[str, float | None]:
-    """Seconds, grams and money of a trial as it would be suggested now, or as a quick one. The roads are laid for it
-    once a revision.
-    """
+def next_facts(workshop: Workshop, profile_id: int, slug: str) -> dict[str, float | None]:
+    """Seconds, grams and money of a trial as it would be suggested now."""
     with workshop.reading() as session:
         row = get_row(session, profile_id)
         context, revision = context_of(row), latest(row).number
-    return _facts((workshop.folder, profile_id), (slug, quick), context, revision)
+    return facts_of((workshop.folder, profile_id), (slug, False), context, revision)
 
 
 def _facts_key(whose: object, which: tuple[str, bool], context: Bound[Any, Any], revision: int) -> tuple[object, ...]:
     lasting = replace(context.material, **{context.material.left_key: None})
-    return whose, revision, which, repr(context.printer), repr(lasting)
+    return whose, revision, which, repr(context.printer), repr(lasting), repr(context.before)
 
 
 @cached(LRUCache(200), key=_facts_key, condition=Condition())
-def _facts(
+def facts_of(
     whose: object, which: tuple[str, bool], context: Bound[Any, Any], revision: int
 ) -> dict[str, float | None]:  # fmt: skip
+    """Seconds, grams and money of a kind's trial as it is suggested, or as a quick one, for a profile of a workshop.
+    The roads are laid once a revision.
+    """
     del whose
     slug, quick = which
     chosen = kind_for(slug, context.profile.process)

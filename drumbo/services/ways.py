@@ -14,9 +14,9 @@ from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.core.sure import half_90
-from drumbo.services.convert import context_of, readings_of, trial_of
+from drumbo.services.convert import context_of, latest, readings_of, trial_of
 from drumbo.services.prior import all_before, with_before
-from drumbo.services.profiles import append, get_row, next_facts
+from drumbo.services.profiles import append, facts_of, get_row
 from drumbo.store.database import Workshop
 from drumbo.store.models import ProfileRow, TrialRow, now
 from drumbo.trials import kind_for
@@ -92,7 +92,9 @@ def estimate(workshop: Workshop, profile_id: int, slugs: Sequence[str], *, quick
     """About what so many trials take: seconds, grams and money of all together. InvalidInput for one that cannot be
     printed.
     """
-    facts = [next_facts(workshop, profile_id, slug, quick=quick) for slug in slugs]
+    with workshop.reading() as session:
+        context, revision = _context(session, profile_id), latest(get_row(session, profile_id)).number
+    facts = [facts_of((workshop.folder, profile_id), (slug, quick), context, revision) for slug in slugs]
     costs = [each["cost"] for each in facts]
     return {
         "seconds": sum(each["seconds"] or 0.0 for each in facts), "grams": sum(each["grams"] or 0.0 for each in facts),
