@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Mapping, Sequence
-from contextlib import AbstractContextManager
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager, contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
@@ -58,6 +58,16 @@ def print_as(design: Callable[[Any, Any], Any] | None) -> None:
     where the first answer was coarse.
     """
     _design.set(design)
+
+
+@contextmanager
+def printed_once() -> Iterator[None]:
+    """As long as it lasts, trials are printed by their quick plans, and once each."""
+    token = _design.set(lambda trial, context: trial.quick(context))
+    try:
+        yield
+    finally:
+        _design.reset(token)
 
 
 def planned(trial: AnyKind[Any, Any], context: Any) -> Any:

@@ -18,9 +18,10 @@ from bench.sequences import (
 )
 
 BY_WEIGHT, ALONG = "max_flow_mm3_s by weight", "max_flow_mm3_s along its curve"
+ONE_SHEET = "pressure_advance_s by one sheet"
 _SHARE = "share of the truth"
 UNITS = dict.fromkeys(
-    ("max_flow_mm3_s", BY_WEIGHT, ALONG, "pressure_advance_s", "purge_there_mm", "purge_back_mm"), _SHARE
+    ("max_flow_mm3_s", BY_WEIGHT, ALONG, "pressure_advance_s", ONE_SHEET, "purge_there_mm", "purge_back_mm"), _SHARE
 )
 """Units of errors that are not the parameter's own."""
 SEQUENCES = {
@@ -30,6 +31,7 @@ SEQUENCES = {
     "flow_outer_share": flow_wall.sequence,
     "retraction_mm": retraction.sequence,
     "pressure_advance_s": pressure_advance.sequence,
+    ONE_SHEET: pressure_advance.once,
     "max_flow_mm3_s": rising_wall.sequence,
     BY_WEIGHT: weighed_blobs.at_profile,
     ALONG: weighed_blobs.along,

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from bench.habits import within_one_mark
-from bench.rig import Drawn, Tally, file_of, finer, go, once_a_spool, planned, shape_of, sure, with_values
+from bench.rig import Drawn, Tally, file_of, finer, go, once_a_spool, planned, printed_once, shape_of, sure, with_values
 from drumbo.standins import eye
 from drumbo.standins.filament.printing import melt
 from drumbo.trials import kind
@@ -44,6 +44,12 @@ def sequence(spool: Drawn, readers: int) -> Tally:
         )
         tally.cost(files)
     return tally
+
+
+def once(spool: Drawn, readers: int) -> Tally:
+    """The quick sheet, and no finer one."""
+    with printed_once():
+        return sequence(spool, readers)
 
 
 SETS = kind(SLUG).sets[0]
