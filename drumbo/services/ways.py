@@ -21,7 +21,7 @@ from drumbo.store.database import Workshop
 from drumbo.store.models import ProfileRow, TrialRow, now
 from drumbo.trials import kind_for
 from drumbo.trials.base import AnyKind, Bound
-from drumbo.trials.toolkit.expect import expected_half
+from drumbo.trials.toolkit.expect import expected
 from drumbo.trials.trial import TrialState, all_read
 from drumbo.trials.way import FAMILIAR, WAYS, Jobs, Way, carried, plan_for, wanted
 
@@ -184,11 +184,13 @@ def _jobs(left: Sequence[AnyKind[Any, Any]], context: Bound[Any, Any], way: Way)
 
 
 def _expects(kind: AnyKind[Any, Any], context: Bound[Any, Any], way: Way) -> str:
-    key = kind.sets[0]
-    held = context.profile.values.get(key)
-    drive = getattr(context.printer, "drive", "")
-    half = None if held is None else expected_half(kind.slug, held.number, drive, quick=way.quick)
-    return "" if half is None else f"± {BY_KEY[key].show_error(half / half_90(1.0))} {BY_KEY[key].unit}".strip()
+    told = expected(kind.slug, getattr(context.printer, "drive", ""), quick=way.quick)
+    if told is None:
+        return ""
+    if told.share:
+        return f"± {100 * told.half:.0f} % of the value"
+    parameter = BY_KEY[kind.sets[0]]
+    return f"± {parameter.show_error(told.half / half_90(1.0))} {parameter.unit}".strip()
 
 
 def _begun(row: TrialRow) -> OnTheWay:

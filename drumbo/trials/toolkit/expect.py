@@ -7,6 +7,7 @@ stand in `expect.json`, with what they were made of; `python -m bench.designs --
 from __future__ import annotations
 
 import json
+from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 from typing import Any
@@ -18,15 +19,19 @@ def _expect() -> dict[str, dict[str, Any]]:
     return told
 
 
-def expected_half(kind: str, value: float, drive: str, *, quick: bool) -> float | None:
-    """Half of the interval of a kind's answer, in its unit, for a value like this on a printer of a drive; None where
-    nobody knows.
-    """
+@dataclass(frozen=True, slots=True)
+class Expected:
+    """Half of the interval of an answer: in its unit, or as a share of the value."""
+
+    half: float
+    share: bool
+
+
+def expected(kind: str, drive: str, *, quick: bool) -> Expected | None:
+    """What a kind's answer is expected to be told to, on a printer of a drive; None where nobody knows."""
     held = _expect().get(kind)
     if held is None:
         return None
     by_drive = held["quick" if quick else "suggested"]
     half = by_drive.get(drive, by_drive.get("any"))
-    if half is None:
-        return None
-    return float(half) * abs(value) if held["share"] else float(half)
+    return None if half is None else Expected(float(half), bool(held["share"]))
