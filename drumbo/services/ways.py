@@ -14,16 +14,19 @@ from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.core.sure import half_90
-from drumbo.services.convert import context_of, latest, readings_of, trial_of
+from drumbo.services.convert import context_of, latest, profile_of, readings_of, trial_of
 from drumbo.services.prior import all_before, with_before
 from drumbo.services.profiles import append, facts_of, get_row
 from drumbo.store.database import Workshop
-from drumbo.store.models import ProfileRow, TrialRow, now
+from drumbo.store.models import TrialRow, now
 from drumbo.trials import kind_for
 from drumbo.trials.base import AnyKind, Bound
 from drumbo.trials.toolkit.expect import expected
 from drumbo.trials.trial import TrialState, all_read
-from drumbo.trials.way import FAMILIAR, WAYS, Jobs, Way, carried, plan_for, wanted
+from drumbo.trials.way import FAMILIAR, OWN, WAYS, Jobs, Way, carried, is_open, is_unlike, plan_for, wanted
+
+NOBODYS = {OriginKind.START, OriginKind.LABEL}
+"""Values that nobody found or set."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,13 +70,16 @@ class OnTheWay:
 
 @dataclass(frozen=True, slots=True)
 class Standing:
-    """Where a profile is on its way: `done` of `total` trials; what is begun; the jobs left, the next one first."""
+    """Where a profile is on its way: `done` of `total` trials; what is begun; the jobs left, the next one first;
+    and whether the spool was found to be unlike the ones before, so that it is looked at by itself.
+    """
 
     way: Way
     done: int
     total: int
     begun: tuple[OnTheWay, ...]
     left: tuple[Job, ...]
+    differs: bool = False
 
     @property
     def over(self) -> bool:
@@ -85,7 +91,7 @@ def offers(workshop: Workshop, profile_id: int) -> tuple[Offer, ...]:
     """The ways from what the profile knows now, the quick one first."""
     with workshop.reading() as session:
         context = _context(session, profile_id)
-    return tuple(Offer(way, _jobs(wanted(way, context), context, way)) for way in WAYS)
+    return tuple(Offer(way, _jobs(wanted(way, context), context, way) if is_open(way, context) else ()) for way in WAYS)
 
 
 def estimate(workshop: Workshop, profile_id: int, slugs: Sequence[str], *, quick: bool) -> dict[str, float | None]:
@@ -113,28 +119,32 @@ def proposed(workshop: Workshop, profile_id: int, slug: str, *, quick: bool) -> 
 def begin(workshop: Workshop, profile_id: int, key: str, slugs: Sequence[str]) -> None:
     """Go a way, or the part of it that was picked. NotFound for no such way, InvalidInput where nothing was picked."""
     way = _way(key)
+    with workshop.reading() as session:
+        context = _context(session, profile_id)
+        new = _carried_over(session, profile_id, context) if way is FAMILIAR else {}
+    chosen = [kind.slug for kind in wanted(way, context) if kind.slug in slugs and is_open(way, context)]
+    if not chosen:
+        raise InvalidInput("slugs", "are none; pick at least one trial")
     with workshop.writing() as session:
-        row, context = get_row(session, profile_id), _context(session, profile_id)
-        open_now = [kind.slug for kind in wanted(way, context)]
-        chosen = [slug for slug in open_now if slug in slugs]
-        if not chosen:
-            raise InvalidInput("slugs", "are none; pick at least one trial")
+        row = get_row(session, profile_id)
         row.way = {"key": key, "slugs": chosen, "since": now().isoformat()}
-        if way is FAMILIAR:
-            _carry_over(session, row, context)
+        held = profile_of(latest(row))
+        # What a trial found meanwhile, or somebody set, stays.
+        open_yet = {k: value for k, value in new.items() if held.values[k].origin.kind in NOBODYS}
+        if open_yet:
+            who = next(iter(open_yet.values())).origin.note
+            append(session, row, changed(held, open_yet, context.printer.numbers()), f"as {who}")
 
 
-def _carry_over(session: Session, row: ProfileRow, context: Bound[Any, Any]) -> None:
-    """What earlier spools came to, as a revision of its own; what a trial found here or somebody set stays."""
-    who = {key: found.who for key, found in all_before(session, row, carried(context)).items()}
-    new = {
+def _carried_over(session: Session, profile_id: int, context: Bound[Any, Any]) -> dict[str, Value]:
+    """What earlier spools came to, for what a familiar material takes from them."""
+    taken = carried(context)
+    who = {key: found.who for key, found in all_before(session, get_row(session, profile_id), taken).items()}
+    return {
         key: Value(round(found.mean, BY_KEY[key].decimals) + 0.0, Origin(OriginKind.COPY, who[key]), found.error)
-        for key, found in carried(context).items()
-        if key in who and context.profile.values[key].origin.kind in {OriginKind.START, OriginKind.LABEL}
+        for key, found in taken.items()
+        if key in who
     }
-    if new:
-        after = changed(context.profile, new, context.printer.numbers())
-        append(session, row, after, f"as {next(iter(who.values()))}")
 
 
 def leave(workshop: Workshop, profile_id: int) -> None:
@@ -150,15 +160,20 @@ def standing(workshop: Workshop, profile_id: int) -> Standing | None:
         if row.way is None:
             return None
         way, slugs, context = _way(row.way["key"]), list(row.way["slugs"]), _context(session, profile_id)
-        left = [kind for kind in wanted(way, context) if kind.slug in slugs]
+        open_now = wanted(way, context)
+        # A spool that is not like the ones before is looked at in what was taken from them too.
+        slugs += [kind.slug for kind in open_now if way is FAMILIAR and kind.group not in OWN]
+        left = [kind for kind in open_now if kind.slug in slugs]
         since = datetime.fromisoformat(row.way["since"])
         trials = select(TrialRow).where(
-            TrialRow.profile_id == profile_id, TrialRow.state != TrialState.ADOPTED, TrialRow.created_at >= since
-        )
-        begun = tuple(_begun(each) for each in session.scalars(trials.order_by(TrialRow.id)) if each.kind in slugs)
-        busy = {each.kind for each in session.scalars(trials)}
-        rest = [kind for kind in left if kind.slug not in busy]
-        return Standing(way, len(slugs) - len(left), len(slugs), begun, _jobs(rest, context, way))
+            TrialRow.profile_id == profile_id, TrialRow.state != TrialState.ADOPTED, TrialRow.created_at >= since,
+            TrialRow.kind.in_([kind.slug for kind in left]),
+        )  # fmt: skip
+        newest = {each.kind: each for each in session.scalars(trials.order_by(TrialRow.id))}
+        begun = tuple(_begun(each) for each in sorted(newest.values(), key=lambda each: each.id))
+        rest = [kind for kind in left if kind.slug not in newest]
+        differs = way is FAMILIAR and is_unlike(context)
+        return Standing(way, len(slugs) - len(left), len(slugs), begun, _jobs(rest, context, way), differs)
 
 
 def _context(session: Session, profile_id: int) -> Bound[Any, Any]:

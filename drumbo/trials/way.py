@@ -51,16 +51,21 @@ OWN = frozenset({"heat", "flow", "pressure", "retraction", "proof"})
 """Groups in which a spool is looked at by itself, however many came before."""
 
 
+def is_open(way: Way, context: Bound[Any, Any]) -> bool:
+    """Whether a way can be begun: as the ones before only where there were enough."""
+    return way is not FAMILIAR or bool(carried(context))
+
+
 def wanted(way: Way, context: Bound[Any, Any]) -> tuple[AnyKind[Any, Any], ...]:
     """The trials that a way leads through, from what the profile knows now: one for each group, in order of work."""
     known = {state.group.key: state.known for state in sectors(context.profile)}
     found: dict[str, AnyKind[Any, Any]] = {}
-    familiar, differs = bool(carried(context)), is_unlike(context)
+    differs = is_unlike(context)
     for kind in kinds_of(context.profile.process).values():
         if kind.on_demand or kind.scope != "profile" or kind.hindered(context) or kind.wants(context) is None:
             continue
         state = known[kind.group]
-        if way is FAMILIAR and not (differs or (kind.group in OWN and familiar)):
+        if way is FAMILIAR and not (differs or kind.group in OWN):
             continue
         if state == Status.RECHECK if way is CHANGED else not (way.quick and state == Status.MEASURED):
             found.setdefault(kind.group, kind)

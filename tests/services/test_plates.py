@@ -9,9 +9,11 @@ import pytest
 from flask.testing import FlaskClient
 
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
+from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.core.workshop import Printer
 from drumbo.links.runs import Runs
 from drumbo.services import adopting, plates, profiles, queue, reading, simulated, trials, ways, workshop
+from drumbo.services.convert import latest, profile_of
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from drumbo.trials.trial import TrialState
@@ -152,6 +154,60 @@ def test_a_way_leads_from_answer_to_answer(house: Workshop, begun: Begun, client
     refused = client.post(f"/profiles/{begun.profile}/ways", data={"way": "quick"})
     assert refused.status_code == 422
     assert "pick at least one" in refused.text
+
+
+def test_a_familiar_spool_takes_what_hardly_differs_until_it_turns_out_to_be_another(
+    house: Workshop, begun: Begun, client: FlaskClient
+) -> None:
+    earlier = {
+        "nozzle_c": (212, 209, 214), "flow_ratio": (0.962, 0.968, 0.957), "retraction_mm": (0.8, 0.7, 0.8),
+        "pressure_advance_s": (0.042, 0.045, 0.04), "max_flow_mm3_s": (11.2, 11.9, 10.8), "fan_percent": (85, 90, 80),
+        "shrinkage_percent": (0.21, 0.19, 0.22),
+    }  # fmt: skip
+    assert [offer.way.key for offer in ways.offers(house, begun.profile) if offer.jobs] == ["quick", "thorough"]
+    for k in range(3):
+        spool = workshop.save_material(house, {**LABEL, "product": f"spool {k}"})
+        _found(house, profiles.create(house, spool, begun.printer, f"spool {k}"), {n: v[k] for n, v in earlier.items()})
+    (familiar,) = (offer for offer in ways.offers(house, begun.profile) if offer.way.key == "familiar")
+    assert len(familiar.jobs) == 3
+    assert {"fan-bands", "dimensions", "rising-wall"}.isdisjoint(familiar.slugs)
+    client.post(f"/profiles/{begun.profile}/ways", data={"way": "familiar", "piece": list(familiar.slugs)})
+    fan = profiles.sheet(house, begun.profile).profile.values["fan_percent"]
+    assert (fan.number, fan.origin.kind, fan.origin.note) == (85, "copy", "3 PLA on Petrel One")
+    assert fan.error is not None
+    assert fan.error > 5, "told as surely as spools are alike"
+    standing = ways.standing(house, begun.profile)
+    assert standing is not None
+    assert not standing.differs
+
+    _found(house, begun.profile, {"nozzle_c": 236, "flow_ratio": 1.06})
+    standing = ways.standing(house, begun.profile)
+    assert standing is not None
+    assert standing.differs
+    assert {slug for job in standing.left for slug in job.slugs} >= {"fan-bands", "dimensions", "rising-wall"}
+    assert "not like the ones before" in client.get(f"/profiles/{begun.profile}").text
+
+
+def _found(house: Workshop, profile: int, numbers: dict[str, float]) -> None:
+    """Values as trials would have found them."""
+    with house.writing() as session:
+        row = profiles.get_row(session, profile)
+        new = {key: Value(n, Origin(OriginKind.TRIAL, "a trial", 1), 0.02 * n) for key, n in numbers.items()}
+        profiles.append(session, row, changed(profile_of(latest(row)), new, {}), "by trials")
+
+
+def test_a_range_that_is_gone_on_with_counts_once(house: Workshop, begun: Begun) -> None:
+    ways.begin(house, begun.profile, "quick", ["temperature", "flow-surface"])
+    plan = ways.proposed(house, begun.profile, "temperature", quick=True)
+    first, second = (trials.create(house, begun.profile, "temperature", plan) for _ in range(2))
+    standing = ways.standing(house, begun.profile)
+    assert standing is not None
+    assert [each.id for each in standing.begun] == [second], "the newer one leads on"
+    _found(house, begun.profile, {"nozzle_c": 212})
+    standing = ways.standing(house, begun.profile)
+    assert standing is not None
+    assert standing.begun == ()
+    assert first != second
 
 
 def test_what_a_piece_needs_of_a_slow_printer_is_said_at_its_field(house: Workshop, client: FlaskClient) -> None:
