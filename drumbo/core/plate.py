@@ -21,7 +21,7 @@ from drumbo.core.toolpath.pace import CLIMB_MM_S
 from drumbo.core.workshop import Printer
 
 USUAL = Clearance(radius_mm=40.0, height_mm=25.0)
-"""Of a printer of which nobody told it: no head in use is broader, few carriages run lower."""
+"""What is taken for a printer of which nobody told it; where it is, pages say so, and the file check still asks."""
 APART_MM = 3.0
 """Pieces never stand closer."""
 SPARE_MM = 4.0

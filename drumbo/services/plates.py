@@ -14,7 +14,9 @@ from sqlalchemy.orm import Session, selectinload
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Field
+from drumbo.core.heights import Clearance
 from drumbo.core.piece import Standing, draw_above
+from drumbo.core.plate import clearance_of
 from drumbo.services.convert import context_of, latest, trial_of
 from drumbo.services.prior import with_before
 from drumbo.services.profiles import Card, card_of, get_row
@@ -54,7 +56,9 @@ class Choice:
 
 @dataclass(frozen=True, slots=True)
 class PlateDraft:
-    """A plate that is being put together. `problems` are by field, "pieces" for all of it."""
+    """A plate that is being put together. `problems` are by field, "pieces" for all of it; `assumed` is the room that
+    the head is taken to need, where the printer's page does not tell all of it.
+    """
 
     card: Card
     quick: bool
@@ -63,7 +67,7 @@ class PlateDraft:
     warnings: tuple[str, ...]
     spots: tuple[Spot, ...]
     facts: Mapping[str, float | None]
-    clearance_told: bool
+    assumed: Clearance | None
 
     @property
     def chosen(self) -> tuple[Choice, ...]:
@@ -122,7 +126,8 @@ def draft(workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Type
         except InvalidInput as error:
             problems = dict(error.problems)
     known = bool(context.printer.clearance_radius_mm and context.printer.clearance_height_mm)
-    return PlateDraft(card, quick, choices, problems, told, spots, facts, known)
+    assumed = None if known else clearance_of(context.printer)
+    return PlateDraft(card, quick, choices, problems, told, spots, facts, assumed)
 
 
 def create(workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Typed, *, quick: bool) -> int:

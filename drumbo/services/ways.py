@@ -157,7 +157,7 @@ def standing(workshop: Workshop, profile_id: int) -> Standing | None:
     """Where the profile is on its way; None where it is on none."""
     with workshop.reading() as session:
         row = get_row(session, profile_id)
-        if row.way is None:
+        if row.way is None or row.way["key"] not in {way.key for way in WAYS}:
             return None
         way, slugs, context = _way(row.way["key"]), list(row.way["slugs"]), _context(session, profile_id)
         open_now = wanted(way, context)

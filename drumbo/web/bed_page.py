@@ -9,13 +9,11 @@ from drumbo.core.workshop import Printer
 from drumbo.services.plates import Spot
 
 MARGIN_MM = 4.0
-WORDS_MM = 7.0
-"""Room for a line of words above a piece, where there is any."""
 
 
 @dataclass(frozen=True, slots=True)
 class PieceOnBed:
-    """A piece's outline, moved to where it stands, its room, and where its number and words are; mm, y downwards."""
+    """A piece's outline, moved to where it stands, and its room; mm, y downwards."""
 
     title: str
     turn: int
