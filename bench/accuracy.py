@@ -6,7 +6,7 @@ without noise. This file holds no figure of its own: it computes. One module a p
 stands one table of whole profiles, start to proof, each trial on what the ones before have left: `bench/whole.py`.
 
     python bench/accuracy.py --seed 1 --spools 20 [--world varied] [--quick] [--json]
-        [--only nozzle_c … | --only batch | --only whole]
+        [--only nozzle_c … | --only batch | --only vat | --only whole]
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 import click
 import numpy as np
 
-from bench import batch
+from bench import batch, vat
 from bench.bottles import BOTTLES as CURES
 from bench.bottles import drawn as drawn_bottle
 from bench.failing import FAILING
@@ -35,8 +35,9 @@ from bench.whole import ORDER, Whole, whole
 from drumbo.core.catalogue import BY_KEY
 from drumbo.standins.worlds import VARIED, WORLDS
 
-WHOLE, BATCH = "whole", "batch"
-BOTTLES: dict[str, Callable[[Any, int], Tally]] = {**CURES, **FAILING}
+WHOLE, BATCH, VAT, BOTTLE = "whole", "batch", "vat", "bottle"
+SHARES: dict[str, Callable[[Any, int], Tally]] = {**CURES, **FAILING}
+BOTTLES: dict[str, Callable[[Any, int], Tally]] = {**SHARES, **vat.VAT}
 SHARE = "share of the truth"
 
 
@@ -52,7 +53,7 @@ def one(key: str, seed: int, readers: int, world: str, quick: bool, number: int)
 def summary(key: str, tally: Tally) -> dict[str, object]:
     """The figures of one parameter."""
     return {
-        "unit": SHARE if key in BOTTLES else UNITS[key] if key in UNITS else BY_KEY[key].unit,
+        "unit": SHARE if key in SHARES or key == BOTTLE else UNITS[key] if key in UNITS else BY_KEY[key].unit,
         "drumbo": _spread(tally.drumbo),
         "habit": _spread(tally.habit),
         "nothing": _spread(tally.nothing),
@@ -117,6 +118,12 @@ def whole_table(ways: list[Whole]) -> dict[str, object]:
     }
 
 
+def one_vat(seed: int, world: str, number: int) -> dict[str, dict[float, list[bool]]]:
+    """One bottle, and what its check and its proof say of light that is off; runs in a process of its own."""
+    enter(world)
+    return vat.calls(drawn_bottle(seed, number))
+
+
 @click.command()
 @click.option("--seed", default=1, show_default=True)
 @click.option("--spools", default=20, show_default=True)
@@ -136,7 +143,7 @@ def main(
 ) -> None:  # fmt: skip
     """Accuracy of every trial against hidden truths."""
     known = {**SEQUENCES, **BOTTLES}
-    unknown = set(only) - set(known) - {WHOLE, BATCH}
+    unknown = set(only) - set(known) - {WHOLE, BATCH, VAT}
     if unknown:
         raise click.UsageError(f"no benchmark for {', '.join(sorted(unknown))}; there are {', '.join(known)}")
     table: dict[str, Any] = {}
@@ -153,6 +160,10 @@ def main(
             table[BATCH] = batch.table(list(pool.map(one_batch, repeat(seed), repeat(world), range(spools))))
             if not as_json:
                 _print_batch(table[BATCH], spools, seed)
+        if not only or VAT in only:
+            table[VAT] = vat.table(list(pool.map(one_vat, repeat(seed), repeat(world), range(spools))))
+            if not as_json:
+                _print_vat(table[VAT], spools, seed)
         if not only or WHOLE in only:
             table[WHOLE] = whole_table(list(pool.map(one_whole, repeat(seed), repeat(world), range(spools))))
             if not as_json:
@@ -183,6 +194,13 @@ def _print_batch(table: dict[str, Any], spools: int, seed: int) -> None:
     for key, row in table.items():
         told = "  ".join(f"{by:+g} {batch.MOVES[key][2]}: {share:.0%}" for by, share in row.items())
         print(f"  {BY_KEY[key].name:24}{told}", flush=True)
+
+
+def _print_vat(table: dict[str, Any], spools: int, seed: int) -> None:
+    print(f"Bottle check and proof, {spools} bottles, seed {seed}: how often they object, by how far the light is off")
+    for name, row in table.items():
+        told = "  ".join(f"{by:+g} %: {share:.0%}" for by, share in row.items())
+        print(f"  {name:24}{told}", flush=True)
 
 
 def _print_whole(table: dict[str, Any], spools: int, seed: int) -> None:

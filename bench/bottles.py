@@ -20,8 +20,10 @@ from drumbo.core.resin import RESIN_CLASSES, Resin, ResinPrinter
 from drumbo.exchange.layer_package import package_bytes
 from drumbo.standins.resin import look
 from drumbo.standins.resin.bottle import Bottle, draw_bottle, true_exposure_s
-from drumbo.standins.resin.thing import Cured, Lamp, cure
+from drumbo.standins.resin.lamp import LEAN_SD, Lamp
+from drumbo.standins.resin.thing import Cured, cure
 from drumbo.standins.tools import JawsOnBed
+from drumbo.standins.worlds import HOME, drawn_from
 from drumbo.trials import kind
 from drumbo.trials.base import AnyKind
 from drumbo.trials.plan import TrialPlan
@@ -53,6 +55,10 @@ def drawn(seed: int, number: int) -> DrawnBottle:
     wide, deep, pixel = SCREENS[int(rng.integers(len(SCREENS)))]
     printer = ResinPrinter("bench", wide, deep, pixel, intensity_mw_cm2=lamp.mw_cm2, lights_apart="yes")
     told = true_exposure_s(bottle, LAYER_UM, lamp.mw_cm2) * math.exp(rng.normal(0, 0.2))
+    if here() is not HOME:
+        at = rng.uniform(-0.8, 0.8, 2)
+        lean_y, hump = float(rng.normal(0, LEAN_SD)), drawn_from(here().hump, rng)
+        lamp = replace(lamp, lean_y=lean_y, hump=hump, hump_at=(float(at[0]), float(at[1])))
     material = Resin("-", "-", kin.key, "-", "#808080", exposure_s=round(told, 1), exposure_layer_um=LAYER_UM)
     context = ResinContext(printer, material, start("bench", material, printer, {"layer_um": LAYER_UM}))
     return DrawnBottle(number, context, bottle, lamp)

@@ -34,7 +34,8 @@ Change = Callable[[Layer, float], Layer]
 Share = Callable[[Cured, Any], float]
 
 
-def _exposed(one: DrawnBottle) -> ResinContext:
+def exposed(one: DrawnBottle) -> ResinContext:
+    """A bottle whose exposure is known as well as coupons tell it."""
     rng = np.random.default_rng([one.number, 9])
     exposure = true_exposure_s(one.bottle, LAYER_UM, one.lamp.mw_cm2) * math.exp(rng.normal(0, KNOWN))
     profile = one.context.profile
@@ -44,7 +45,7 @@ def _exposed(one: DrawnBottle) -> ResinContext:
 
 def bottom(one: DrawnBottle, readers: int) -> Tally:
     """The bottom exposure that holds and comes off best, as a share of the truth."""
-    tally, context = Tally(), _exposed(one)
+    tally, context = Tally(), exposed(one)
     files: list[Any] = []
     truth = _true_bottom(one, context)
     for reader in range(readers):
@@ -73,7 +74,7 @@ def _best_foot(plan: Any, readings: Readings) -> float:
 
 def _limit(one: DrawnBottle, readers: int, slug: str, share: Share, change: Change, ends: tuple[float, float]) -> Tally:
     """Where a tower of storeys begins to fail, before anything is kept back; `ends` surely hold and surely fail."""
-    tally, context = Tally(), _exposed(one)
+    tally, context = Tally(), exposed(one)
     files: list[Any] = []
     trial = kind(slug)
     assert isinstance(trial, StoreyKind)
@@ -90,8 +91,10 @@ def _limit(one: DrawnBottle, readers: int, slug: str, share: Share, change: Chan
 
 
 def _last_held(trial: StoreyKind[Any], plan: Any, readings: Readings) -> float:
+    """The habit: the last level that still looks whole."""
     steps = trial.steps(plan)
-    return steps[max(readings.firsts.get(trial.sign.key, len(steps)) - 1, 0)].value
+    at = trial.begins(plan, readings)
+    return steps[max((len(steps) if at is None else at) - 1, 0)].value
 
 
 def _true_limit(
@@ -133,6 +136,6 @@ FAILING = {
         one, readers, "lift-speed", look.share_standing, _lifted, (10.0, 2000.0)
     ),
     "rest_before_s": lambda one, readers: _limit(
-        one, readers, "rest-before-light", look.width_left, _rested, (60.0, 0.0)
+        one, readers, "rest-before-light", look.share_open, _rested, (60.0, 0.0)
     ),
 }

@@ -20,7 +20,9 @@ from drumbo.standins.filament.spool import Spool, draw_spool
 from drumbo.standins.resin import look
 from drumbo.standins.resin import tools as resin_tools
 from drumbo.standins.resin.bottle import draw_bottle
+from drumbo.standins.resin.lamp import draw_lamp
 from drumbo.standins.resin.thing import Cured, cure
+from drumbo.standins.worlds import VARIED
 from drumbo.trials.base import AnyKind, Context
 from drumbo.trials.readings import Readings
 from drumbo.trials.toolkit.layered import ResinContext
@@ -94,9 +96,10 @@ def exact_readings(
 
 
 def cured(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, seed: int) -> Cured:
-    """What a trial's package makes of a bottle."""
+    """What a trial's package makes of a bottle; of a lamp, where that is what it asks about."""
     package = _kept(_PACKAGES, trial, plan, context, lambda: package_bytes(trial.print_file(plan, context)))
-    return cure(package, draw_bottle(context.material.family, seed))
+    lamp = draw_lamp(seed, world=VARIED) if trial.scope == "printer" else None
+    return cure(package, draw_bottle(context.material.family, seed), lamp)
 
 
 def exact_layers(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, seed: int) -> Readings:

@@ -23,23 +23,34 @@ def standin() -> None:
 @click.option("--pace", default=60.0, show_default=True, help="How much faster than real it prints.")
 @click.option("--pixels", default="3840x2400", show_default=True, metavar="WIDExDEEP", help="Of its screen.")
 @click.option("--light", default=4.0, show_default=True, help="mW/cm² at the film.")
+@click.option("--lamp-seed", default=0, show_default=True, help="Which lamp; 0 is nearly even.")
 @click.option("--resin-c", default=25.0, show_default=True, help="How warm the resin is.")
 @click.option("--files", type=FOLDER, help="Where files are that it printed earlier: a workshop's folder of files.")
 @click.option("--family", default="resin-standard", show_default=True, help="Class of the resin in the vat.")
 @click.option("--seed", default=1, show_default=True, help="Which bottle of that class.")
 def standin_resin(
-    port: int, pace: float, pixels: str, light: float, resin_c: float, files: Path | None, family: str, seed: int
-) -> None:  # fmt: skip
+    port: int,
+    pace: float,
+    pixels: str,
+    light: float,
+    lamp_seed: int,
+    resin_c: float,
+    files: Path | None,
+    family: str,
+    seed: int,
+) -> None:
     """A resin printer on a TCP port of this machine."""
     from drumbo.standins.resin.device import Poured, ResinDevice  # noqa: PLC0415
+    from drumbo.standins.resin.lamp import Lamp, draw_lamp  # noqa: PLC0415
     from drumbo.standins.resin.server import PackageServer  # noqa: PLC0415
-    from drumbo.standins.resin.thing import Lamp  # noqa: PLC0415
+    from drumbo.standins.worlds import VARIED  # noqa: PLC0415
 
     stop_on_signals()
     wide, _, deep = pixels.partition("x")
     if not (wide.isdecimal() and deep.isdecimal()):
         raise click.BadParameter(f"{pixels}: write it like 3840x2400")
-    device = ResinDevice((int(wide), int(deep)), pace=pace, lamp=Lamp(light), resin_c=resin_c, files=files)
+    lamp = draw_lamp(lamp_seed, light, VARIED) if lamp_seed else Lamp(light)
+    device = ResinDevice((int(wide), int(deep)), pace=pace, lamp=lamp, resin_c=resin_c, files=files)
     device.poured = Poured(family, seed)
     server = PackageServer(device, port)
     server.start()

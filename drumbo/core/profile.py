@@ -324,9 +324,10 @@ class Sector:
     known: Status
     reason: str = ""
 
-
-PROOF = "proof"
-"""The last group: once it is measured, the drum closes."""
+    @property
+    def proves(self) -> bool:
+        """Whether it closes the drum: a good proof of the profile as it is."""
+        return self.group.closes and self.known == Status.MEASURED
 
 
 def sectors(profile: Profile) -> tuple[Sector, ...]:
@@ -336,7 +337,7 @@ def sectors(profile: Profile) -> tuple[Sector, ...]:
 
 def proven(profile: Profile) -> bool:
     """Whether a proof was printed with this profile as it is now, and was good."""
-    return any(s.group.key == PROOF and s.known == Status.MEASURED for s in sectors(profile))
+    return any(s.proves for s in sectors(profile))
 
 
 def _sector(profile: Profile, group: Group) -> Sector:

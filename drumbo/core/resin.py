@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import ClassVar
 
@@ -11,6 +11,7 @@ from drumbo.core.catalogue import BY_KEY, PARAMETERS, RESIN, starting_values
 from drumbo.core.errors import NotFound
 from drumbo.core.fields import Field, read_all
 from drumbo.core.light.height import factor
+from drumbo.core.light.lamp import EVEN, LampMap
 from drumbo.core.workshop import FOLDER_FIELD, STILL_FIELD, UPLOAD_FIELDS, build, reachable
 
 USUAL_LAYER_UM = 50.0
@@ -62,7 +63,8 @@ class ResinPrinter:
     """A printer that lights layers through a screen. The middle of its screen is x = y = 0.
 
     `intensity_mw_cm2` is at the film, at full power; None where nobody has measured it. `ignores` are the catalogue
-    keys of settings that it does not honour, with commas between. A link is the address of its package service.
+    keys of settings that it does not honour, with commas between. `lamp_map` is what a trial found of its lamp. What
+    was `found_here` nobody types: editing the printer leaves it as it is. A link is the address of its package service.
     """
 
     name: str
@@ -72,6 +74,7 @@ class ResinPrinter:
     height_mm: float = 165.0
     intensity_mw_cm2: float | None = None
     lights_apart: str = "no"
+    greys: str = "no"
     ignores: str = ""
     link_url: str = ""
     folder: str = ""
@@ -84,7 +87,21 @@ class ResinPrinter:
     own: Mapping[str, float] = field(default_factory=dict)
     machine: str = ""
     practice: str = ""
+    lamp_uneven_percent: float | None = None
+    lamp_map: Sequence[float] = ()
     process: str = RESIN
+    found_here: ClassVar[tuple[str, ...]] = ("own", "practice", "lamp_uneven_percent", "lamp_map")
+
+    @property
+    def lamp(self) -> LampMap | None:
+        """How even its light is; None where nobody has mapped it."""
+        return LampMap.of(self.lamp_map)
+
+    @property
+    def evens_by(self) -> LampMap | None:
+        """The map by which its pictures are evened; None where it takes no greys, or the lamp is even enough."""
+        lamp = self.lamp
+        return lamp if lamp is not None and self.greys == "yes" and lamp.uneven >= EVEN else None
 
     @property
     def says(self) -> str:
@@ -115,7 +132,7 @@ class ResinPrinter:
 
     def numbers(self) -> dict[str, float]:
         """Catalogue key → number, for what is the printer's own and known."""
-        return {}
+        return {} if self.lamp_uneven_percent is None else {"lamp_uneven_percent": self.lamp_uneven_percent}
 
     def limits(self) -> dict[str, float]:
         """Catalogue key → the most that it may run."""
@@ -267,6 +284,9 @@ RESIN_PRINTER_FIELDS: tuple[Field, ...] = (
     Field("lights_apart", "Several lights in one layer", kind="choice", required=False,
           choices=(("no", "no: one picture, one time"), ("yes", "yes: pictures one after another without a lift")),
           help="With it, one print carries a whole sweep of exposures."),
+    Field("greys", "Grey pictures", kind="choice", required=False,
+          choices=(("no", "no: a pixel is lit or not"), ("yes", "yes: a grey pixel gets less light")),
+          help="With it, files even out a lamp that was mapped."),
     Field("ignores", "Ignores", kind="many", required=False, help="What of a file it does not honour.",
           choices=tuple((p.key, p.name) for p in PARAMETERS if p.may_be_ignored)),
     Field("link_url", "Link", kind="text", required=False, help="http://address:port of its package service."),

@@ -42,8 +42,8 @@ class Printer:
     """A filament printer. The bed spans x 0..bed_x_mm and y 0..bed_y_mm unless `origin` is "centre".
 
     `own` are its values for all materials, by catalogue key; a profile's value wins over them. One of `practice` is
-    simulated by Drumbo itself. Presets of one machine,
-    with another nozzle say, share what they have as `machine`; without it each is a machine of its own.
+    simulated by Drumbo itself; what was `found_here` nobody types. Presets of one machine, with another nozzle say,
+    share what they have as `machine`; without it each is a machine of its own.
     """
 
     name: str
@@ -86,6 +86,7 @@ class Printer:
     upload_url: str = ""
     upload_user: str = ""
     upload_token: str = ""
+    found_here: ClassVar[tuple[str, ...]] = ("own", "practice")
 
     @property
     def says(self) -> str:

@@ -84,7 +84,7 @@ RESIN_PRINTER = ResinPrinter(
     height_mm=160,
     intensity_mw_cm2=4.0,
     lights_apart="yes",
-    ignores="power_percent,z_um",
+    ignores="power_percent",
     notes="In the fume cupboard. This one is a stand-in too: it lights what a package says.",
 )
 BOTTLES: tuple[tuple[dict[str, str | float], int], ...] = (
@@ -205,14 +205,14 @@ def _linked(printer: Any, device: SimulatedPrinter) -> dict[str, Any]:
 
 
 def _resins(house: Workshop, room: PrintManager, device: SimulatedPrinter) -> None:
-    """One bottle with its working curve and its exposure, and one whose coupons wait to be read."""
+    """One bottle from its working curve to its proof, the printer's lamp mapped on the way, and one that is begun."""
     gannet = workshop.save_printer(house, _linked(RESIN_PRINTER, device))
     bottles = [workshop.save_material(house, label, spool_seed=seed) for label, seed in BOTTLES]
     grey, clear = (
         profiles.create(house, bottle, gannet, profiles.suggest_name(house, bottle, gannet, "50 µm"), 50)
         for bottle in bottles
     )
-    for slug in ("cure-on-glass", "exposure-coupon"):
+    for slug in ("cure-on-glass", "exposure-coupon", "bottom-feet", "lamp-map", "resin-proof"):
         trial = _plan(house, grey, {}, slug)
         _print(house, room, trial)
         adopting.adopt(house, trial)

@@ -33,8 +33,13 @@ MOST_LAYERS, MOST_LIGHTS, MOST_PIXELS = 40_000, 64, 200_000_000
 _EPOCH = (1980, 1, 1, 0, 0, 0)
 
 
-def draw(shape: Rings, screen: Screen, levels: int = 1) -> bytes:
-    """One layer's picture as a PNG, black and white or in grey steps. The same pixels give the same bytes."""
+def draw(shape: Rings, screen: Screen, levels: int = 1, mask: NDArray[np.float64] | None = None) -> bytes:
+    """One layer's picture as a PNG, black and white or in grey steps, dimmed by a `mask` (rows, columns). The same
+    pixels give the same bytes.
+    """
+    if mask is not None:
+        rows = np.rint(greys(shape, screen.pixels, screen.pixel_mm, max(levels, 1)) * mask).astype(np.uint8)
+        return png(rows, screen.pixels[0], 8)
     if levels <= 1:
         rows, depth = bits(shape, screen.pixels, screen.pixel_mm), 1
     else:
@@ -71,10 +76,11 @@ def package_bytes(job: LayerJob) -> bytes:
 
 
 def _in_order(job: LayerJob) -> Iterator[bytes]:
+    mask = None if job.mask is None else job.mask.mask(job.screen.pixels)
     with ThreadPoolExecutor(THREADS) as pool:
         waiting = []
         for shape in job.shapes:
-            waiting.append(pool.submit(draw, shape, job.screen, job.antialias_levels))
+            waiting.append(pool.submit(draw, shape, job.screen, job.antialias_levels, mask))
             if len(waiting) >= AHEAD:
                 yield waiting.pop(0).result()
         for one in waiting:

@@ -14,7 +14,7 @@ from xml.sax.saxutils import escape
 
 import segno
 
-from drumbo.core.catalogue import PARAMETERS
+from drumbo.core.catalogue import PARAMETERS, counter_of
 from drumbo.core.pair import CommonGround, Partner
 from drumbo.core.profile import Profile
 
@@ -71,7 +71,9 @@ def lay_out(
     profile: Profile, revision: int, material: Any, printer: Any, day: str, *, code: str, proven: bool
 ) -> Label:
     """A label with `code` as its QR code: an address or `offline_text`."""
-    batch = f", batch {profile.number('batch'):g}" if "batch" in profile.values else ""
+    counter = counter_of(profile.process)
+    held = profile.values.get(counter.key)
+    batch = "" if held is None else f", {counter.name.lower()} {held.number:g}"
     words = [
         _words(5.6, material.product, LARGE_PT, bold=True),
         _words(8.7, f"{material.colour} · {material.family_name}", SMALL_PT),

@@ -76,16 +76,17 @@ def _note(found: dict[str, Any], job: RunOrder, journal: Journal) -> None:
     except (TypeError, ValueError):
         layer = journal.last.sent
     state = str(found.get("state", "printing"))
+    heat = {"layer": layer, "layers": job.total, "resin_c": found.get("resin_c")}
     if state == "printing":
-        heat = {"layer": layer, "layers": job.total, "resin_c": found.get("resin_c")}
         journal.note(state=RunState.SENDING, sent=layer, heat=heat)
         return
     ended = RunState(state) if state in {RunState.DONE, RunState.STOPPED} else RunState.FAILED
     message = str(found.get("message", ""))
     # What the printer says of itself was read back just now: it is not at work any more.
     journal.note(
-        state=ended, sent=job.total if state == RunState.DONE else layer, message=message, heaters=Heaters.OFF, now=True
-    )
+        state=ended, sent=job.total if state == RunState.DONE else layer, message=message, heat=heat,
+        heaters=Heaters.OFF, now=True,
+    )  # fmt: skip
 
 
 def _halt(printer: HttpDevice, journal: Journal) -> None:

@@ -16,6 +16,8 @@ from drumbo.links.http import HttpDevice
 ANSWERS_S = 2.0
 BED_SEED = 2
 """Its plate is not quite level."""
+LAMP_SEED = 3
+"""Its lamp is not quite even."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +61,7 @@ def start_standin(
 def start_resin(pace: float, pixels: str = "3840x2400", files: Path | None = None) -> SimulatedPrinter:
     """The resin stand-in; its camera answers where its link does."""
     arguments = ["resin", "--port", "0", "--pace", str(pace), "--pixels", pixels, *_files(files)]
+    arguments += ["--lamp-seed", str(LAMP_SEED)]
     device, found = _started(arguments, r"(http://\S+)")
     return SimulatedPrinter(device, found[1], found[1])
 

@@ -43,6 +43,7 @@ from drumbo.services.profiles import append, printer_moved
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from drumbo.store.models import PairRow, PrinterRow, ProfileRow, TrialRow
+from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
 from drumbo.trials.trial import TrialState
 from drumbo.trials.way import is_unlike
@@ -173,25 +174,32 @@ def _printer_preview(session: Session, row: TrialRow, current: Profile, new: dic
     printer = printer_of(row.profile.printer)
     (key, value), *_ = new.items()
     was = _was(row, printer, key)
-    before = Value(was, Origin(OriginKind.HAND, "as it was"))
-    doubted = []
-    for profile_row in _profiles_on(session, row.profile.printer_id):
+    before = None if was is None else Value(was, Origin(OriginKind.HAND, "as it was"))
+    doubted = [] if was is None else list(_doubted(session, row.profile.printer_id, key, was, value.number))
+    commands = _told_by(printer, key, value.number)
+    return Preview((Change(key, before, value),), current, (), (), tuple(doubted), tuple(commands))
+
+
+def _doubted(session: Session, printer_id: int, key: str, was: float, now: float) -> Iterator[tuple[str, float]]:
+    """Profiles whose flow rests on a number of the printer's that moves, with the flow that does the same then."""
+    for profile_row in _profiles_on(session, printer_id):
         profile = profile_of(latest(profile_row))
-        marked = changed(resting_on(profile, key, was), {}, {key: value.number})
-        flow = marked.values["flow_ratio"]
-        if flow.recheck and not profile.values["flow_ratio"].recheck:
-            doubted.append((profile_row.name, flow.number * was / value.number))
-    words = dialect(printer.dialect)
-    commands = [words.extruder_steps.write(value.number)] if words.extruder_steps else []
-    commands += [words.keep] if commands and words.keep else []
-    change = Change(key, before, value)
-    return Preview((change,), current, (), (), tuple(doubted), tuple(commands))
+        flow = changed(resting_on(profile, key, was), {}, {key: now}).values.get("flow_ratio")
+        if flow is not None and flow.recheck and not profile.values["flow_ratio"].recheck:
+            yield profile_row.name, flow.number * was / now
 
 
-def _was(row: TrialRow, printer: Any, key: str) -> float:
-    """What the printer had when the trial was printed."""
-    known = printer.numbers().get(key)
-    return kind_of(row).printer_for(plan_of(row), context_of(row.profile))[key] if known is None else known
+def _told_by(printer: Any, key: str, number: float) -> list[str]:
+    """The lines that tell a printer a number of its own, and have it kept; none where it takes no such line."""
+    words = dialect(printer.dialect) if hasattr(printer, "dialect") else None
+    word = None if words is None else getattr(words, key.removesuffix("_mm"), None)
+    return [] if words is None or word is None else [word.write(number), *([words.keep] if words.keep else [])]
+
+
+def _was(row: TrialRow, printer: Any, key: str) -> float | None:
+    """What the printer had when the trial was printed; None where nobody had measured it."""
+    known: float | None = printer.numbers().get(key)
+    return kind_of(row).printer_for(plan_of(row), context_of(row.profile)).get(key) if known is None else known
 
 
 def _profiles_on(session: Session, printer_id: int) -> list[ProfileRow]:
@@ -235,14 +243,18 @@ def _state(row: TrialRow) -> tuple[object, ...]:
 
 
 def _into_printer(session: Session, row: TrialRow, found: Preview) -> int:
-    change = found.changes[0]
-    assert change.before is not None
+    change, printer = found.changes[0], row.profile.printer
     assert change.after is not None
-    was, now = change.before.number, change.after.number
-    row.facts = {**row.facts, "before": was}
-    printer = row.profile.printer
-    _set(printer, change.key, now)
-    printer_moved(session, printer.id, change.key, was, now, f"{BY_KEY[change.key].name} of {printer.name} changed")
+    now, result = change.after.number, result_of(row)
+    assert result is not None
+    facts = kind_of(row).of_printer(plan_of(row), Readings.from_json(row.readings), result)
+    held = asdict(printer_of(printer))
+    before = {change.key: None if change.before is None else change.before.number}
+    row.facts = {**row.facts, "before": {**before, **{key: held[key] for key in facts}}}
+    _set(printer, {change.key: now, **facts})
+    if change.before is not None:
+        was, name = change.before.number, BY_KEY[change.key].name
+        printer_moved(session, printer.id, change.key, was, now, f"{name} of {printer.name} changed")
     return 0
 
 
@@ -270,8 +282,8 @@ def _into_pair(session: Session, row: TrialRow, found: Preview) -> int:
     return 0
 
 
-def _set(printer: PrinterRow, key: str, value: float) -> None:
-    printer.spec = asdict(replace(printer_of(printer), **{key: value}))
+def _set(printer: PrinterRow, facts: Mapping[str, Any]) -> None:
+    printer.spec = asdict(replace(printer_of(printer), **facts))
 
 
 def take_back(workshop: Workshop, trial_id: int) -> None:
@@ -288,10 +300,13 @@ def take_back(workshop: Workshop, trial_id: int) -> None:
             return
         if kind_of(row).scope != "printer" or row.adopted_revision is None:
             raise NotNow("there is nothing to take back here")
-        printer, key, was = row.profile.printer, kind_of(row).sets[0], float(row.facts["before"])
-        now = printer_of(printer).numbers()[key]
-        _set(printer, key, was)
-        printer_moved(session, printer.id, key, now, was, f"{BY_KEY[key].name} of {printer.name} set back")
+        printer, key, before = row.profile.printer, kind_of(row).sets[0], row.facts["before"]
+        # Trials that were adopted long ago kept the number alone.
+        before = before if isinstance(before, dict) else {key: float(before)}
+        now, was = printer_of(printer).numbers()[key], before[key]
+        _set(printer, before)
+        if was is not None:
+            printer_moved(session, printer.id, key, now, was, f"{BY_KEY[key].name} of {printer.name} set back")
         row.state, row.adopted_revision = TrialState.PRINTED, None
 
 
@@ -313,8 +328,6 @@ def tell_printer(workshop: Workshop, trial_id: int) -> str:
 
 
 def _commands(row: TrialRow, printer: Any) -> list[str]:
-    words = dialect(printer.dialect)
-    value = printer.numbers().get(kind_of(row).sets[0])
-    if words.extruder_steps is None or value is None:
-        return []
-    return [words.extruder_steps.write(value), *([words.keep] if words.keep else [])]
+    key = kind_of(row).sets[0]
+    value = printer.numbers().get(key)
+    return [] if value is None else _told_by(printer, key, value)

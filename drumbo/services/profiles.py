@@ -12,12 +12,11 @@ from sqlalchemy import func, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
 
-from drumbo.core.catalogue import groups_of, in_group
-from drumbo.core.errors import InvalidInput, NotFound, NotNow
+from drumbo.core.catalogue import counter_of, groups_of, in_group
+from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Field
 from drumbo.core.processes import process
 from drumbo.core.profile import (
-    PROOF,
     Change,
     Origin,
     OriginKind,
@@ -45,7 +44,6 @@ from drumbo.trials.base import AnyKind, Bound
 from drumbo.trials.way import plan_for
 
 LONGEST_NAME = 120
-BATCH = "batch"
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,7 +77,7 @@ class Card:
     @property
     def proven(self) -> bool:
         """Whether the profile, as it is, has a good proof."""
-        return any(s.group.key == PROOF and s.known == Status.MEASURED for s in self.sectors)
+        return any(s.proves for s in self.sectors)
 
     @property
     def leaves_open(self) -> tuple[str, ...]:
@@ -296,7 +294,8 @@ def sheet(workshop: Workshop, profile_id: int) -> ProfileSheet:
 
 def _story(session: Session, profile_id: int, profile: Profile) -> tuple[StoryTrial, ...]:
     """The first piece that has a picture, and the proof."""
-    proof = next(v.origin.trial for p in in_group(PROOF) if (v := profile.values.get(p.key)) is not None)
+    closing = next(group.key for group in groups_of(profile.process) if group.closes)
+    proof = next(v.origin.trial for p in in_group(closing) if (v := profile.values.get(p.key)) is not None)
     wanted = select(TrialRow.id, TrialRow.kind, TrialRow.printed_at, func.max(PictureRow.id))
     wanted = wanted.join(PictureRow).where(TrialRow.profile_id == profile_id, TrialRow.printed_at.is_not(None))
     seen = session.execute(wanted.group_by(TrialRow.id).order_by(TrialRow.id)).all()
@@ -306,17 +305,16 @@ def _story(session: Session, profile_id: int, profile: Profile) -> tuple[StoryTr
 
 
 def new_batch(workshop: Workshop, profile_id: int) -> int:
-    """Another batch of the material is on the holder: what was found on the one before wants a recheck."""
+    """Another batch or bottle of the material is in use: what was found on the one before wants a recheck."""
     with workshop.writing() as session:
         row = get_row(session, profile_id)
         profile = profile_of(latest(row))
-        if BATCH not in profile.values:
-            raise NotNow("batches are not counted for this material; check its exposure with a coupon")
-        before = profile.numbers().get(BATCH, 1.0)
-        held = resting_on(profile, BATCH, before)
-        value = Value(before + 1, Origin(OriginKind.HAND, "a new batch"))
-        after = changed(held, {BATCH: value}, printer_of(row.printer).numbers())
-        return append(session, row, after, f"batch {before + 1:g}")
+        counter = counter_of(profile.process)
+        before = profile.numbers().get(counter.key, 1.0)
+        held = resting_on(profile, counter.key, before)
+        value = Value(before + 1, Origin(OriginKind.HAND, f"a new {counter.name.lower()}"))
+        after = changed(held, {counter.key: value}, printer_of(row.printer).numbers())
+        return append(session, row, after, f"{counter.name.lower()} {before + 1:g}")
 
 
 def next_trial(context: Bound[Any, Any]) -> Next | None:

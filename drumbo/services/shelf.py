@@ -13,7 +13,7 @@ from sqlalchemy.orm import selectinload, undefer
 from drumbo.core.catalogue import GROUPS, groups_of
 from drumbo.core.errors import NotFound
 from drumbo.core.processes import PROCESSES
-from drumbo.core.profile import PROOF, Profile, Sector, Status, Value, sectors, start
+from drumbo.core.profile import Profile, Sector, Status, Value, sectors, start
 from drumbo.services.convert import material_of, printer_of, profile_of
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, now
@@ -84,7 +84,7 @@ def note_state(row: ProfileRow, profile: Profile, number: int, when: datetime) -
     row.known = {s.group.key: str(s.known) for s in states}
     row.measured = sum(s.known == Status.MEASURED for s in states)
     row.rechecks = sum(s.known == Status.RECHECK for s in states)
-    row.proven = any(s.group.key == PROOF and s.known == Status.MEASURED for s in states)
+    row.proven = any(s.proves for s in states)
 
 
 def fill_in(workshop: Workshop) -> None:

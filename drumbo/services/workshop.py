@@ -76,7 +76,7 @@ def consequences(workshop: Workshop, typed: Typed, number: int) -> list[Conseque
     """What saving a printer as typed would do to its profiles. Nothing is kept."""
     with workshop.reading() as session:
         row = _get(session, PrinterRow, number, "printer")
-        made = replace(of_process(row.spec).read_printer(typed), own=printer_of(row).own)
+        made = _with_found(of_process(row.spec).read_printer(typed), printer_of(row))
         found = []
         for profile in _profiles_on(session, number):
             before = profile_of(latest(profile))
@@ -107,6 +107,11 @@ def _on_changed_printer(row: ProfileRow, profile: Profile, before: Any, after: A
     return moved(profile, Surroundings(material, before), Surroundings(material, after))
 
 
+def _with_found(made: Any, before: Any) -> Any:
+    """A printer as typed, with what nobody types as it was."""
+    return replace(made, **{key: getattr(before, key) for key in made.found_here})
+
+
 def of_process(facts: Mapping[str, Any]) -> Process:
     """The process that typed or kept facts are of; filament where they do not say."""
     return process(str(facts.get("process") or FILAMENT))
@@ -120,7 +125,7 @@ def save_printer(workshop: Workshop, typed: Typed, number: int | None = None) ->
             made = of_process(typed if number is None else row.spec).read_printer(typed)
             before = None if number is None else printer_of(row)
             if before is not None:
-                made = replace(made, own=before.own, practice=before.practice)
+                made = _with_found(made, before)
             row.name, row.spec = made.name, asdict(made)
             session.add(row)
             session.flush()

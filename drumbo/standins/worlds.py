@@ -30,7 +30,9 @@ class World:
     filament that a new one takes along only slowly.
 
     Resin: `tail` is the share of the light that bleeds four times as far, `foot` a factor on a bottom's flare, `dim`
-    how much darker the screen's corners are, `soft_mm` by how much jaws press a skin.
+    how much darker the screen's corners are, `hump` how much brighter or darker a place of it is; `through` a factor on
+    how far light goes on into what lies under an overhang, `holds` one on what supports carry, `soft_mm` by how much
+    jaws press a skin, `joint_um` how far faces that are laid together stay apart.
 
     Readers: `severity` is the mean and spread of what one adds to every score, in points; `tails` the degrees of
     freedom of a look's noise (0 for a Gaussian); `mixed` how often one aspect is taken for another; `blunt_mm` what
@@ -54,6 +56,10 @@ class World:
     tail: Range = (0.0, 0.0)
     foot: Range = (1.0, 1.0)
     dim: Range = (0.01, 0.06)
+    hump: Range = (0.0, 0.0)
+    through: Range = (1.0, 1.0)
+    holds: Range = (1.0, 1.0)
+    joint_um: Range = (3.0, 3.0)
     soft_mm: Range = (0.0, 0.0)
     severity: Range = (0.0, 0.0)
     tails: float = 0.0
@@ -67,8 +73,8 @@ VARIED = World(
     "varied", slip=(2.0, 7.0), onset=(0.0, 0.4), ooze=(1.0, 2.5), fades=0.4, drips_s=(0.1, 2.0), nozzle=(1.0, 1.3),
     moisture=(0.5, 2.0), wavers_mm=(0.002, 0.010), dead=(0.0, 0.02), leans=(0.6, 1.5), lag_flow=(0.0, 0.25),
     bond_wide=(1.0, 2.2), browns_c=(0.0, 15.0), tail=(0.0, 0.15), foot=(1.0, 3.0), dim=(0.05, 0.20),
-    soft_mm=(0.0, 0.010), severity=(0.0, 0.6), tails=5.0, mixed=0.02, blunt_mm=(0.005, 0.015),
-    clings=(0.0, 0.10),
+    hump=(-0.06, 0.06), through=(0.6, 1.3), holds=(0.5, 1.6), joint_um=(0.0, 6.0), soft_mm=(0.0, 0.010),
+    severity=(0.0, 0.6), tails=5.0, mixed=0.02, blunt_mm=(0.005, 0.015), clings=(0.0, 0.10),
 )  # fmt: skip
 """All of it at once, as wide as the trade knows it: what is shown to hold should hold here."""
 WORLDS: dict[str, World] = {
@@ -86,7 +92,7 @@ WORLDS: dict[str, World] = {
         World("late-slip", slip=(7.5, 10.0), onset=(0.5, 0.7)),
         World("blunt", blunt_mm=(0.010, 0.020), soft_mm=(0.005, 0.010)),
         World("wet", moisture=(2.5, 5.0), drips_s=(0.5, 2.0)),
-        World("uneven", wavers_mm=(0.010, 0.012), dim=(0.15, 0.25), tail=(0.1, 0.2), foot=(2.0, 4.0)),
+        World("uneven", wavers_mm=(0.010, 0.012), dim=(0.15, 0.25), hump=(-0.1, 0.1), tail=(0.1, 0.2), foot=(2.0, 4.0)),
     )
 }  # fmt: skip
 

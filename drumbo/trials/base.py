@@ -159,6 +159,11 @@ class AnyKind(ABC, Generic[C, P]):
         del plan, context
         return {}
 
+    def of_printer(self, plan: P, readings: Readings, result: Result) -> Mapping[str, Any]:
+        """Facts of the printer that adopting keeps on its page beside the result, by field."""
+        del plan, readings, result
+        return {}
+
     def keeps(self, result: Result) -> bool:
         """Whether a result is one to adopt."""
         return result.value is not None

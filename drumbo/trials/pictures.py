@@ -95,7 +95,7 @@ class MapSpot:
 class Map:
     """A plate seen from above, with numbers at places; `plane` is height at its middle and slopes along x and y, mm/mm.
 
-    Numbers are drawn as higher or lower than `level`.
+    Numbers are drawn as higher or lower than `level`, as far as `full` away from it; `legend` says what that means.
     """
 
     title: str
@@ -104,6 +104,8 @@ class Map:
     level: float
     plane: tuple[float, float, float]
     spots: tuple[MapSpot, ...]
+    full: float = 0.08
+    legend: str = ""
 
     @classmethod
     def from_json(cls, data: Mapping[str, Any]) -> Map:

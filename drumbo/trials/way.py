@@ -9,11 +9,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from drumbo.core.catalogue import BY_KEY, groups_of, in_group
+from drumbo.core.catalogue import BY_KEY, GROUPS, groups_of, in_group
 from drumbo.core.errors import InvalidInput
 from drumbo.core.plate import Footprint, arrange
 from drumbo.core.prior import Before, unlike
-from drumbo.core.profile import PROOF, OriginKind, Status, sectors
+from drumbo.core.profile import OriginKind, Status, sectors
 from drumbo.trials import kinds_of
 from drumbo.trials.base import AnyKind, Bound
 from drumbo.trials.plan import TrialPlan
@@ -49,6 +49,7 @@ FAMILIAR = Way(
 WAYS = (QUICK, FAMILIAR, THOROUGH, CHANGED)
 OWN = frozenset({"heat", "flow", "pressure", "retraction", "proof"})
 """Groups in which a spool is looked at by itself, however many came before."""
+CLOSING = frozenset(group.key for group in GROUPS if group.closes)
 
 
 def is_open(way: Way, context: Bound[Any, Any]) -> bool:
@@ -133,7 +134,7 @@ class Jobs:
 
     def _must_wait(self, one: AnyKind[Any, Any], other: AnyKind[Any, Any]) -> bool:
         key = waits_for(one, other)
-        return key is not None and (key == HEAT or key not in self.context.before or other.group == PROOF)
+        return key is not None and (key == HEAT or key not in self.context.before or other.group in CLOSING)
 
     def _fit(self, kinds: Sequence[AnyKind[Any, Any]]) -> bool:
         """Whether pieces have room beside each other, by their own sizes and that of a skirt."""

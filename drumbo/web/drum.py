@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from math import cos, pi, sin
 
-from drumbo.core.profile import PROOF, Sector, Status
+from drumbo.core.profile import Sector, Status
 
 RIM, HUB = 100.0, 40.0
 FIRST, LAST = 46.0, 93.0
@@ -70,7 +70,7 @@ def draw(sectors: Sequence[Sector], turns: int = 9) -> Drum:
         count=sum(s.known == Status.MEASURED for s in sectors),
         of=len(sectors),
         stroke=round(pitch * 0.66, 2),
-        closed=any(s.group.key == PROOF and s.known == Status.MEASURED for s in sectors),
+        closed=any(s.proves for s in sectors),
     )
 
 

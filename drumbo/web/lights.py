@@ -5,17 +5,16 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from drumbo.core.light.job import exposures, lift_of
+from drumbo.core.light.job import exposures
 
 LEFT, RIGHT, TOP, FLOOR = 44.0, 436.0, 14.0, 132.0
 MORE = 6
 """Normal layers that are shown behind the last one that is lit longer."""
-PART_MM = 40
 
 
 @dataclass(frozen=True, slots=True)
 class LightSteps:
-    """Paths of bottom, transition and normal layers; ticks are (y, text); seconds of a normal layer and of a part."""
+    """Paths of bottom, transition and normal layers; ticks are (y, text)."""
 
     bottom: str
     transition: str
@@ -23,10 +22,6 @@ class LightSteps:
     ticks: tuple[tuple[float, str], ...]
     counts: tuple[int, int]
     layers: int
-    layer_s: float
-    light_s: float
-    part_mm: int
-    part_s: float
     says: str
 
 
@@ -44,13 +39,5 @@ def light_steps(numbers: Mapping[str, float]) -> LightSteps:
         x = LEFT + layer * each
         paths[kind] += f"M{x + 0.8:.1f} {FLOOR}V{FLOOR - high:.1f}H{x + each - 0.8:.1f}V{FLOOR}Z"
     ticks = tuple((round(FLOOR - (FLOOR - TOP) * s / most, 1), f"{s:.3g} s") for s in (bottom_s, normal_s))
-    lifts = lift_of(numbers, bottom=False).seconds + numbers["rest_after_s"]
-    layer_s = numbers["rest_before_s"] + normal_s + lifts
-    slow = lift_of(numbers, bottom=True).seconds + numbers["rest_after_s"] + numbers["rest_bottom_s"]
-    layers = PART_MM * 1000 / numbers["layer_um"]
-    first_s = sum(times[: bottoms + transitions]) + bottoms * slow + transitions * (lifts + numbers["rest_before_s"])
-    part_s = first_s + max(layers - bottoms - transitions, 0) * layer_s
     says = f"{bottoms} bottom layers of {bottom_s:g} s, {transitions} transition layers, then {normal_s:g} s"
-    return LightSteps(
-        paths[0], paths[1], paths[2], ticks, (bottoms, transitions), count, layer_s, normal_s, PART_MM, part_s, says
-    )
+    return LightSteps(paths[0], paths[1], paths[2], ticks, (bottoms, transitions), count, says)

@@ -10,8 +10,8 @@ from drumbo.trials.pictures import Map
 SIZE, LEFT, TOP, FOOT = 330.0, 12.0, 4.0, 28.0
 EDGE = 0.74
 """Outer places lie so far from the middle to the edge of the plate."""
-LEAST_R, MOST_R, FULL = 3.0, 14.0, 0.08
-"""A spot grows with how far it is from the level, up to so much."""
+LEAST_R, MOST_R = 3.0, 14.0
+"""A spot grows with how far it is from the level."""
 LINE_STEPS = (0.01, 0.02, 0.05, 0.1)
 MOST_LINES = 7
 
@@ -45,7 +45,8 @@ def plate_picture(made: Map) -> PlatePicture:
     spots = tuple(_spot(made, s.x, s.y, s.value, s.kept, s.flag) for s in made.spots)
     lines = tuple(_lines(made))
     told = ", ".join(f"{spot.text}" for spot in spots)
-    legend = f"Filled: above the mean of {_signed(made.level, made.decimals)} {made.unit}; hollow: below."
+    mean = f"Filled: above the mean of {_signed(made.level, made.decimals)} {made.unit}; hollow: below."
+    legend = made.legend or mean
     if lines:
         legend += " Dashes: one height of the fitted plane."
     return PlatePicture(made.title, SIZE, spots, lines, legend, f"{made.title}: {told} {made.unit}")
@@ -58,7 +59,7 @@ def _px(x: float, y: float) -> tuple[float, float]:
 
 def _spot(made: Map, x: float, y: float, value: float, kept: bool, flag: str) -> SpotPicture:
     away = value - made.level
-    size = min(abs(away) / FULL, 1.0)
+    size = min(abs(away) / made.full, 1.0)
     at = _px(x, y)
     look = "even" if abs(away) < 0.5 * 10**-made.decimals else "higher" if away > 0 else "lower"
     radius = round(LEAST_R + (MOST_R - LEAST_R) * math.sqrt(size), 1)

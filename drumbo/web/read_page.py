@@ -83,7 +83,9 @@ class OneStep:
 
 @dataclass(frozen=True, slots=True)
 class ReadPage:
-    """The scores of a trial. `rows` are in page order, the top of a tower first; `layout` is tower, strip or list."""
+    """The scores of a trial. `rows` are in page order, the top of a tower first; `layout` is tower, strip or list. On a
+    tower of which one thing is `counted` on each level nothing is scored.
+    """
 
     layout: str
     unit: str
@@ -94,6 +96,7 @@ class ReadPage:
     phone: tuple[OneStep, ...]
     keys: tuple[str, ...]
     words: Mapping[str, tuple[str, ...]]
+    counted: bool = False
 
     @property
     def columns(self) -> tuple[tuple[Aspect, tuple[Cell, ...]], ...]:
@@ -128,6 +131,7 @@ def read_page(sheet: TrialSheet, picture: PiecePicture) -> ReadPage:
         phone=phone if aspects else (),
         keys=tuple(aspect.key for aspect in aspects),
         words={aspect.key: aspect.words for aspect in aspects},
+        counted=not aspects and not picture.lies and [len(m.sites) for m in sheet.to_read.measures] == [1],
     )
 
 

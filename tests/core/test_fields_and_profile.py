@@ -97,7 +97,7 @@ def test_a_resin_profile_starts_from_its_label_at_the_chosen_layer_height() -> N
     assert whole.number("exposure_s") == 2.4
     assert whole.values["exposure_s"].origin.kind == OriginKind.LABEL
     assert half.number("exposure_s") == pytest.approx(2.4 * math.exp(-0.75 * 25 / 130), abs=0.005)
-    assert {s.group.key for s in sectors(whole)} == {"light", "exposure", "fit", "bottom", "lift"}
+    assert {s.group.key for s in sectors(whole)} == {"light", "exposure", "fit", "bottom", "lift", "proof-resin"}
     assert Profile.from_json(whole.to_json()) == whole
 
 

@@ -100,6 +100,7 @@ def _one_step(page: Page, site: Site) -> None:
     number = int(re.search(r"/trials/(\d+)/", page.url)[1])
     if page.url.endswith("/read"):
         page.get_by_role("button", name=re.compile("What would a practised")).click()
+        expect(page.locator("#verdict").get_by_role("link").first).to_be_visible(timeout=WAIT_MS)
     further = page.get_by_role("link", name="Plan the next range")
     if trials.sheet(site.house, number).result.state == "edge" and further.count():
         further.click()

@@ -81,7 +81,7 @@ def test_a_whole_profile_start_to_proof(page: Page, site: Site) -> None:
     assert after.locator("img").evaluate("i => i.decode().then(() => i.naturalWidth)") > 300
 
     page.get_by_role("button", name="New batch").click()
-    expect(page.get_by_text("Batch 2 is on the holder.")).to_be_visible()
+    expect(page.get_by_text("Batch 2 is in use.")).to_be_visible()
     expect(page.locator(".of")).to_have_text("measured")
     title = _one_trial(page)
     assert title == "Batch check"

@@ -68,7 +68,9 @@ def test_home_stays_at_home_and_evidence_goes_along() -> None:
     SCHEMA.validate(data)
 
 
-GOES_ALONG = {"name", "drive", "origin", "dialect", "machine", "primes", "process", "swaps", "lights_apart", "ignores"}
+GOES_ALONG = {
+    "name", "drive", "origin", "dialect", "machine", "primes", "process", "swaps", "lights_apart", "greys", "ignores",
+}  # fmt: skip
 
 
 @pytest.mark.parametrize("context", [CONTEXT, resin_context()], ids=["filament", "resin"])

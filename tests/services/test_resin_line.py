@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import io
+import math
 import time
 from collections.abc import Iterator
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
+import numpy as np
 import pytest
 from flask.testing import FlaskClient
 
@@ -19,9 +21,12 @@ from drumbo.exchange.meshes import read_part
 from drumbo.services import adopting, by_hand, copying, profiles, reading, shelf, trials, workshop
 from drumbo.services.prints import PrintManager, try_link
 from drumbo.services.simulated import simulated_readings
+from drumbo.standins.resin import device
 from drumbo.standins.resin.bottle import draw_bottle, true_exposure_s
 from drumbo.standins.resin.device import ResinDevice
+from drumbo.standins.resin.lamp import draw_lamp
 from drumbo.standins.resin.server import PackageServer
+from drumbo.standins.worlds import VARIED
 from drumbo.store.database import Workshop
 from tests.conftest import PATIENCE_S
 
@@ -80,7 +85,7 @@ def test_from_a_label_to_an_exposure_and_another_layer_height(house: Workshop, r
     known = {s.group.key: s.known for s in found.card.sectors}
     assert known == {
         "light": Status.MEASURED, "exposure": Status.MEASURED, "fit": Status.MEASURED, "bottom": Status.START,
-        "lift": Status.START,
+        "lift": Status.START, "proof-resin": Status.START,
     }  # fmt: skip
     spine = next(s for s in shelf.find(house).spines if s.id == lit.profile)
     assert {s.group.key: s.known for s in spine.sectors} == known
@@ -152,6 +157,104 @@ def test_what_a_print_can_come_to(house: Workshop, room: PrintManager, lit: Lit)
     assert "for another screen; this one has 1000 × 800" in trials.sheet(house, other).run.message
 
 
+def _right(house: Workshop, lit: Lit, family: str = "resin-standard", seed: int = 1) -> None:
+    """What trials of the exposure, the bottom and the lift would have come to."""
+    bottle = draw_bottle(family, seed)
+    for key, number in (
+        ("exposure_s", true_exposure_s(bottle, 50, 4.0)),
+        ("bottom_exposure_s", 1.15 * bottle.sticks * bottle.critical_mj_cm2 / 4.0),
+        ("lift_speed_mm_min", 0.7 * bottle.tears),
+        ("rest_before_s", 2 * bottle.settles_s),
+    ):
+        by_hand.set_value(house, lit.profile, key, f"{number:.2f}")
+
+
+def test_from_a_proof_to_the_next_bottle_and_a_cold_room(house: Workshop, room: PrintManager, lit: Lit) -> None:
+    _right(house, lit)
+    proof = _printed(house, room, lit.profile, "resin-proof")
+    result = trials.sheet(house, proof).result
+    assert (result.state, result.says) == ("good", "It came out as it should: this profile is proven.")
+    adopting.adopt(house, proof)
+    card = profiles.card(house, lit.profile)
+    assert card.proven
+    assert card.next is not None, "other values are not measured: it goes on"
+    before = profiles.sheet(house, lit.profile).profile
+    exposure, leaves = before.number("exposure_s"), before.number("leaves_mm")
+
+    # Another bottle of the same: a fifth more light is wanted.
+    truth = draw_bottle("resin-standard", 1)
+    monster = replace(truth, critical_mj_cm2=1.2 * truth.critical_mj_cm2)
+    profiles.new_batch(house, lit.profile)
+    held = profiles.sheet(house, lit.profile)
+    assert held.profile.number("bottle") == 2
+    assert not held.card.proven
+    assert held.profile.values["exposure_s"].recheck
+    draft = trials.draft(house, lit.profile, "bottle-check")
+    assert draft.plan["before_mm"] == leaves, "held against the leaves of the proof"
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(device, "draw_bottle", lambda *_: monster)
+        check = _printed(house, room, lit.profile, "bottle-check")
+    told = trials.sheet(house, check).result
+    assert told.headline == "moved"
+    assert told.also["wants"] == pytest.approx(math.log(1.2), abs=0.1)
+    adopting.adopt(house, check)
+    moved = profiles.sheet(house, lit.profile).profile
+    assert moved.number("exposure_s") == pytest.approx(1.2 * exposure, rel=0.1)
+    assert moved.values["bottle"].origin.trial == check
+    assert not moved.values["exposure_s"].recheck
+    assert moved.values["bottom_exposure_s"].recheck, "what rests on it waits for its own trials"
+    by_hand.undo(house, lit.profile)
+
+    # The same bottle again, which is the same.
+    same = _printed(house, room, lit.profile, "bottle-check")
+    assert trials.sheet(house, same).result.headline == "the same"
+    adopting.adopt(house, same)
+    kept = profiles.sheet(house, lit.profile)
+    assert kept.card.proven
+    assert kept.profile.number("exposure_s") == exposure
+    assert f"trial {same}" in kept.profile.values["exposure_s"].still_good
+
+
+def test_a_colder_room_wants_more_light_and_the_exposure_follows_it(
+    house: Workshop, room: PrintManager, lit: Lit
+) -> None:
+    _right(house, lit)
+    adopting.adopt(house, _printed(house, room, lit.profile, "resin-proof"))
+    exposure, truth = profiles.sheet(house, lit.profile).profile.number("exposure_s"), draw_bottle("resin-standard", 1)
+    lit.device.resin_c = 15.0
+    plan = trials.draft(house, lit.profile, "bottle-check").plan
+    cold = trials.create(house, lit.profile, "bottle-check", {**plan, "resin_c": 15.0, "by_percent": 22})
+    room.join(room.start(cold), 60)
+    simulated_readings(house, cold)
+    assert trials.sheet(house, cold).run.heat["resin_c"] == 15.0, "how warm it was is kept with the print"
+    adopting.adopt(house, cold)
+    chilled = profiles.sheet(house, lit.profile).profile
+    wanted = exposure * (1 + truth.per_c * 10)
+    assert chilled.number("resin_c") == 15.0
+    assert chilled.number("exposure_s") == pytest.approx(wanted, rel=0.06)
+    by_hand.set_value(house, lit.profile, "resin_c", "22")
+    warmer = profiles.sheet(house, lit.profile).profile
+    assert warmer.number("exposure_s") == pytest.approx(exposure * (1 + truth.per_c * 3), rel=0.06), "it follows"
+
+
+def test_a_lamp_is_mapped_for_the_printer_and_the_map_is_used(house: Workshop, room: PrintManager, lit: Lit) -> None:
+    lamp = lit.device.lamp = draw_lamp(4, 4.0, VARIED)
+    trial = _printed(house, room, lit.profile, "lamp-map")
+    assert trials.sheet(house, trial).card.next.kind.title != "Lamp map", "nobody is told to"
+    (change,) = adopting.preview(house, trial).changes
+    assert change.before is None
+    assert adopting.adopt(house, trial) == 0, "into no profile"
+    machine = workshop.printer(house, lit.printer)
+    x, y = np.array([-0.8, 0.0, 0.8]), np.array([0.7, 0.0, -0.6])
+    wide, deep = machine.size_mm
+    true = lamp.at(x * wide / 2, y * deep / 2, (wide, deep)) / 4.0
+    assert machine.lamp.at(x, y) == pytest.approx(true, abs=0.04)
+    workshop.save_printer(house, {**asdict(machine), "notes": "wiped"}, lit.printer)
+    assert workshop.printer(house, lit.printer).lamp == machine.lamp, "what was found stays when a page is edited"
+    adopting.take_back(house, trial)
+    assert workshop.printer(house, lit.printer).lamp is None
+
+
 def test_nothing_answers_and_nothing_mixes(house: Workshop, room: PrintManager, lit: Lit) -> None:
     dead = {**asdict(workshop.printer(house, lit.printer)), "name": "dark", "link_url": "http://127.0.0.1:9"}
     with pytest.raises(LinkError, match="nothing that takes layer packages answers"):
@@ -173,8 +276,6 @@ def test_nothing_answers_and_nothing_mixes(house: Workshop, room: PrintManager, 
         profiles.create(house, spool, lit.printer, "nonsense")
     with pytest.raises(InvalidInput, match="lowest that can be used"):
         profiles.create(house, lit.bottle, lit.printer, "thin", "2")
-    with pytest.raises(NotNow, match="batches are not counted"):
-        profiles.new_batch(house, lit.profile)
 
 
 def test_a_printer_that_takes_one_light_a_layer_prints_coupons_one_by_one(

@@ -25,13 +25,16 @@ from drumbo.standins.filament.joint import draw_joint
 from drumbo.standins.filament.mixing import draw_mixing
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.standins.resin.bottle import Bottle, draw_bottle, true_exposure_s
-from drumbo.standins.resin.physics import green, thinnest_mm
+from drumbo.standins.resin.lamp import draw_lamp
+from drumbo.standins.resin.physics import green, growth_mm, print_through_um, smear_mm, thinnest_mm
+from drumbo.standins.worlds import VARIED
 from drumbo.trials import kind, kinds, kinds_of
 from drumbo.trials.base import AnyKind, Context
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
 from drumbo.trials.toolkit.layered import ResinContext
+from drumbo.trials.toolkit.storeys import SLITS
 from tests.conftest import plain_context, resin_context
 from tests.readback import OTHER_SEED, exact_layers, exact_readings
 
@@ -168,6 +171,17 @@ def test_prints_on_the_stand_in_and_reads_to_a_result(trial: AnyKind[Any, Any]) 
         assert changed(context.profile, new).number(trial.sets[0]) == new[trial.sets[0]].number
 
 
+def _rest(bottle: Bottle) -> float:
+    """The rest below which a fifth of a tower's slits run shut, after a starting profile's light; NaN outside of it."""
+    dose = 13.6 / bottle.critical_mj_cm2 * math.exp(-25 / bottle.reach_um)
+    dose /= 1 - bottle.remembers * math.exp(-50 / bottle.reach_um)
+    rests = np.linspace(2.8, 0.4, 200)
+    left = np.array(SLITS) - 2 * growth_mm(dose, bottle.bleed_mm) - bottle.clogs_mm
+    stay = np.array([(left > smear_mm(rest, bottle.settles_s)).sum() for rest in rests])
+    shut = np.flatnonzero(stay <= 0.79 * stay[0])
+    return float(rests[shut[0]]) if len(shut) and stay[0] > 4 else math.nan
+
+
 LEANING = Bed(lean_x=0.06)
 LEANS: dict[str, tuple[Callable[[Any], float], float]] = {
     "nozzle_c": (lambda spool: spool.centre_c, 6),
@@ -190,7 +204,15 @@ LEANS: dict[str, tuple[Callable[[Any], float], float]] = {
     "exposure_s": (lambda bottle: true_exposure_s(bottle, 50, 4.0), 1.0),
     "bottom_exposure_s": (lambda bottle: bottle.sticks * bottle.critical_mj_cm2, 12),
     "lift_speed_mm_min": (lambda bottle: -_thinnest(bottle), 25),
-    "rest_before_s": (lambda bottle: bottle.settles_s, 0.35),
+    "rest_before_s": (_rest, 0.35),
+    "lamp_uneven_percent": (lambda bottle: _uneven(bottle.seed), 12),
+    "bottle": (lambda bottle: true_exposure_s(bottle, 50, 4.0), 1.0),
+    "z_um": (
+        lambda bottle: -print_through_um(13.6 / bottle.critical_mj_cm2, 50, bottle.reach_um, bottle.remembers),
+        80,
+    ),
+    "tip_mm": (lambda bottle: -_firm(bottle), 0.02),
+    "proof_resin_percent": (lambda bottle: -abs(math.log(3.4 / true_exposure_s(bottle, 50, 4.0))), 5),
 }
 """Catalogue key → what of a truth the result follows, and how far the extremes of forty lie apart."""
 
@@ -200,6 +222,18 @@ def _thinnest(bottle: Bottle) -> float:
     over = 3.4 * 4.0 * math.exp(-50 / bottle.reach_um) / bottle.critical_mj_cm2
     least = thinnest_mm(bottle.thin_mm, green(over, bottle.greens), 120, bottle.tears)
     return least if least < 0.7 else math.nan
+
+
+def _firm(bottle: Bottle) -> float:
+    """How firm a starting profile's light makes it; NaN where hardly anything would stand."""
+    firm = green(13.6 * math.exp(-50 / bottle.reach_um) / bottle.critical_mj_cm2, bottle.greens)
+    return firm if firm > 0.2 else math.nan
+
+
+def _uneven(seed: int) -> float:
+    """How much more light the brightest place of a lamp gets than the darkest, on a screen twice as wide as deep."""
+    x, y = (side.ravel() for side in np.meshgrid(np.linspace(-1, 1, 41), np.linspace(-1, 1, 41)))
+    return float(np.ptp(draw_lamp(seed, 1.0, VARIED).at(x * 50, y * 25, (100.0, 50.0))))
 
 
 @pytest.mark.parametrize("trial", ALL, scope="module")

@@ -260,7 +260,7 @@ def test_a_new_batch_is_told_marked_and_taken_back(client: FlaskClient, begun: B
     page = f"/profiles/{begun.profile}"
     client.post(f"{page}/values/flow_ratio", data={"number": "0.97"})
     told = client.post(f"{page}/batch", follow_redirects=True).text
-    assert "Batch 2 is on the holder." in told
+    assert "Batch 2 is in use." in told
     assert "recheck: Batch went from 1 to 2" in told
     assert '<h2 class="mb-0">Batch check</h2>' in told, "the quick check comes next"
     back = client.post(f"{page}/undo", follow_redirects=True).text

@@ -15,7 +15,7 @@ from drumbo.core.registry import brought
 
 __all__ = [
     "BY_KEY", "ELSEWHERE", "FILAMENT", "GROUPS", "PARAMETERS", "RESIN", "Facts", "Group", "LabelWord", "Parameter",
-    "find", "groups_of", "in_group", "of_process", "process_of", "starting_values",
+    "counter_of", "find", "groups_of", "in_group", "of_process", "process_of", "starting_values",
 ]  # fmt: skip
 
 GROUPS: tuple[Group, ...] = filament.GROUPS + resin.GROUPS
@@ -45,6 +45,11 @@ def of_process(process: str) -> Iterator[Parameter]:
     """The parameters of one process, in catalogue order."""
     groups = {group.key for group in groups_of(process)}
     return (p for p in PARAMETERS if p.group in groups)
+
+
+def counter_of(process: str) -> Parameter:
+    """The parameter that counts batches or bottles of a material."""
+    return next(p for p in of_process(process) if p.counts)
 
 
 def starting_values(process: str, facts: Facts) -> dict[str, float]:

@@ -12,7 +12,7 @@ GROUPS: tuple[Group, ...] = (
     Group("max_flow", "Max flow", "How much the hot end can melt in a second."),
     Group("cooling", "Cooling", "Fan against layer bond."),
     Group("size", "Size", "Shrinkage and offsets, so that parts fit."),
-    Group("proof", "Proof", "One small real part, printed with the finished profile."),
+    Group("proof", "Proof", "One small real part, printed with the finished profile.", closes=True),
 )
 
 _HEAT = ("nozzle_c",)
@@ -88,7 +88,7 @@ PARAMETERS: tuple[Parameter, ...] = (
               zero="off", lost_with=("family",),
               also_called=("chamber temperature", "enclosure temperature"),
               start=0.0),
-    Parameter("batch", "Batch", "", "heat", 1, 99, aside=True,
+    Parameter("batch", "Batch", "", "heat", 1, 99, aside=True, counts=True,
               help="Counts the batches of this material that the profile has seen. A new one may want other values.",
               lost_with=("material",),
               start=1.0),

@@ -15,12 +15,15 @@ ELSEWHERE = ("family", "material", "machine", "drive", "nozzle", "screen", "ligh
 
 @dataclass(frozen=True, slots=True)
 class Group:
-    """A sector of the drum, in trial order; profiles of one `process` have the same sectors."""
+    """A sector of the drum, in trial order; profiles of one `process` have the same sectors. Once the one that `closes`
+    the drum is measured, a profile is proven.
+    """
 
     key: str
     name: str
     about: str
     process: str = FILAMENT
+    closes: bool = False
 
 
 Facts = Mapping[str, float]
@@ -60,8 +63,9 @@ class Parameter:
     parameters by key. A parameter of scope "printer" is the printer's own: no profile holds it. One that is
     `shared` may have a value of the printer's beneath the profile's, for all materials. One that is `found` has no
     starting value: only a trial can tell it; one that stands `aside` is about the profile itself, and no slicer asks
-    for it. `lost_with` and `doubted_with` name what of a profile's surroundings must be alike for a copy of the value
-    to hold elsewhere (`ELSEWHERE`): where the first differs it starts anew, where the second does it wants a recheck.
+    for it; the one that `counts` says how many batches or bottles a profile has seen. `lost_with` and `doubted_with`
+    name what of a profile's surroundings must be alike for a copy of the value to hold elsewhere (`ELSEWHERE`): where
+    the first differs it starts anew, where the second does it wants a recheck.
     `also_called` are other words that makers use for it, or for what it cures. Those of one `plate` each may be set
     all at once. `zero` is the word for a 0 that is no number. Some printers do not honour what `may_be_ignored`.
 
@@ -94,6 +98,7 @@ class Parameter:
     plate: bool = False
     zero: str = ""
     may_be_ignored: bool = False
+    counts: bool = False
     start: Start | None = None
     setting: str = ""
     per: float = 1.0

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from manifold3d import CrossSection, JoinType, Manifold, OpType
 from numpy.typing import NDArray
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.light.lamp import LampMap
 
 Rings = tuple[NDArray[np.float32], ...]
 """Outlines (k, 2), mm: single precision is a hundredth of a micrometre on any screen, and half the memory."""
@@ -88,7 +89,8 @@ class Layer:
 @dataclass(frozen=True, slots=True)
 class LayerJob:
     """All layers from the plate on. `shapes` are outlines in mm from the middle of the screen, each kept once; one on
-    glass has no plate: its lights cure skins on a pane in the vat.
+    glass has no plate: its lights cure skins on a pane in the vat. With a `mask` pictures are darker where the lamp is
+    brighter, and lights longer by as much as its darkest place lacks: then all places get what the middle is to get.
     """
 
     title: tuple[str, ...]
@@ -98,6 +100,7 @@ class LayerJob:
     areas_mm2: tuple[float, ...]
     antialias_levels: int = 1
     on_glass: bool = False
+    mask: LampMap | None = None
     grams: float = 0.0
     cost: float | None = None
 
@@ -116,13 +119,24 @@ class LayerJob:
         )
 
 
+def evened(made: LayerJob, lamp: LampMap) -> LayerJob:
+    """A job whose pictures make up for an uneven lamp, its lights longer by what the darkest place lacks."""
+    longer = 1 / min(lamp.shares)
+    layers = tuple(
+        replace(layer, lights=tuple(replace(light, seconds=round(light.seconds * longer, 4)) for light in layer.lights))
+        for layer in made.layers
+    )
+    return replace(made, layers=layers, mask=lamp)
+
+
 @dataclass(frozen=True, slots=True)
 class LitSolid:
-    """A solid with exposures of its own, s."""
+    """A solid with exposures of its own, s; one that is to show what light alone does is not `compensated`."""
 
     solid: Manifold
     exposure_s: float
     bottom_s: float
+    compensated: bool = True
 
 
 Lifting = Callable[[float, Lift], Lift]
@@ -155,7 +169,8 @@ def job(
     """Lay solids into layers. `numbers` are a resin profile's by catalogue key. Where solids want different lights in
     one layer, the picture of all is lit first, then that of those that want more.
 
-    InvalidInput where something lies outside of the screen.
+    InvalidInput where something lies outside of the screen. Light that goes on into what lies under an overhang is made
+    up for by leaving out an underside's first layers, as many as `z_um` below 0 comes to.
     """
     height_um = numbers["layer_um"]
     boxes = np.array([lit.solid.bounding_box() for lit in solids])
@@ -163,13 +178,16 @@ def job(
     count = max(math.ceil(round(float(boxes[:, 5].max()) * 1000 / height_um, 6)), 1)
     bottoms, transitions = int(numbers["bottom_layers"]), int(numbers["transition_layers"])
     times = [exposures(lit.exposure_s, lit.bottom_s, bottoms, transitions, count) for lit in solids]
-    keep, slicer, power = _Kept(), _Slicer(), numbers["power_percent"] / 100
+    keep, slicer, power = _Kept(), _Slicer(layers_off(numbers)), numbers["power_percent"] / 100
     known: dict[tuple[tuple[int, ...], tuple[float, ...]], tuple[Light, ...]] = {}
     layers = []
     for number in range(count):
         middle_mm = (number + 0.5) * height_um / 1000
         grow_mm = numbers["xy_bottom_mm"] if number < bottoms else numbers["xy_mm"]
-        slices = [slicer.slice(lit.solid, middle_mm, grow_mm) for lit in solids]
+        slices = [
+            slicer.slice(place, lit.solid, middle_mm, grow_mm if lit.compensated else 0.0, lit.compensated)
+            for place, lit in enumerate(solids)
+        ]
         wanted = tuple(t[number] for t in times)
         key = (tuple(id(shape) for shape in slices), wanted)
         if key not in known:
@@ -232,16 +250,36 @@ def _rings(shape: CrossSection) -> Rings:
     return tuple(sorted(rings, key=lambda ring: ring.tobytes()))
 
 
+def layers_off(numbers: Mapping[str, float]) -> int:
+    """How many layers an underside loses, so that what light adds below it comes out as drawn. −80 µm at 50: 2."""
+    return max(round(-numbers.get("z_um", 0.0) / numbers["layer_um"]), 0)
+
+
 class _Slicer:
-    """Cuts solids; what is the same shape as one before is that very one."""
+    """Cuts solids from the plate up; what is the same shape as one before is that very one. An underside begins `off`
+    layers later than it is drawn.
+    """
 
-    def __init__(self) -> None:
+    def __init__(self, off: int) -> None:
+        self._off = off
         self._known: dict[bytes, CrossSection] = {}
+        self._below: dict[int, list[CrossSection]] = {}
 
-    def slice(self, solid: Manifold, z_mm: float, grow_mm: float) -> CrossSection:
-        """The outline at a height, grown on all sides."""
-        shape = solid.slice(z_mm)
-        shape = shape.offset(grow_mm, JoinType.Miter, MITRE) if grow_mm else shape
+    def slice(self, place: int, solid: Manifold, z_mm: float, grow_mm: float, compensated: bool) -> CrossSection:
+        """The outline of the solid at that place in the list at a height, grown on all sides."""
+        shape = self._one(solid.slice(z_mm))
+        if compensated and self._off:
+            below = self._below.setdefault(place, [])
+            drawn, shape = shape, self._one(self._over(shape, below[-self._off :]))
+            below.append(drawn)
+        return self._one(shape.offset(grow_mm, JoinType.Miter, MITRE)) if grow_mm else shape
+
+    def _over(self, shape: CrossSection, below: Sequence[CrossSection]) -> CrossSection:
+        """What of a layer has something beneath it in all layers below; all of it on the plate."""
+        others = [other for other in below if other is not shape]
+        return CrossSection.batch_boolean([shape, *others], OpType.Intersect) if others else shape
+
+    def _one(self, shape: CrossSection) -> CrossSection:
         return self._known.setdefault(b"|".join(ring.tobytes() for ring in _rings(shape)), shape)
 
 

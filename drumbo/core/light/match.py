@@ -55,11 +55,13 @@ class Match:
 
     def growth_mm(self, seconds: float) -> float:
         """How far faces have moved outwards at an exposure, mm."""
-        return float(self.bleed_mm * _moved(np.array([math.log(seconds / self.exposure_s)]))[0])
+        return float(self.bleed_mm * moved(np.array([math.log(seconds / self.exposure_s)]))[0])
 
 
-def _moved(u: Floats) -> Floats:
-    """−Φ⁻¹(½ e^(−u)), carried on straight where hardly anything sets."""
+def moved(u: Floats) -> Floats:
+    """−Φ⁻¹(½ e^(−u)), of any shape: how many bleeds a face moves outwards at u = ln(light / right light). Carried on
+    straight where hardly anything sets.
+    """
     edge = -math.log(2 * (1 - LEAST_SHARE))
     inner = np.maximum(u, edge)
     share = 0.5 * np.exp(-inner)
@@ -97,9 +99,9 @@ def _weighed(x: Floats, sign: Floats, error_mm: Floats, sd_mm: float) -> Match:
     wide = np.linspace(-WIDE_SD, WIDE_SD, B_GRID)[:, None]
     bleed = USUAL_BLEED_MM * np.exp(BLEED_LOG_SD * wide)
     jaw = JAW_MM + JAW_SD_MM * np.linspace(-WIDE_SD, WIDE_SD, J_GRID)
-    moved = _moved(x - t[:, :, 0])  # (t, n)
-    by_sign, all_moved, square = ((moved * w).sum(axis=1)[:, None, None] for w in (sign, 1.0, moved))
-    with_error = (moved * sign * error_mm).sum(axis=1)[:, None, None]
+    grown = moved(x - t[:, :, 0])  # (t, n)
+    by_sign, all_moved, square = ((grown * w).sum(axis=1)[:, None, None] for w in (sign, 1.0, grown))
+    with_error = (grown * sign * error_mm).sum(axis=1)[:, None, None]
     n = len(x)
     # Σ r² and Σ r of r = e − 2 s (b g + j), from sums over readings alone.
     squares = (
@@ -129,7 +131,7 @@ def _room(x: Floats) -> float:
 
 
 def _model(found: Floats, x: Floats, sign: Floats) -> Floats:
-    return np.asarray(found[2] + 2 * sign * (math.exp(found[1]) * _moved(x - found[0]) + found[3]))
+    return np.asarray(found[2] + 2 * sign * (math.exp(found[1]) * moved(x - found[0]) + found[3]))
 
 
 def _rests(found: Floats, x: Floats, sign: Floats, error_mm: Floats) -> Floats:

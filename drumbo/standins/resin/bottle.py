@@ -31,6 +31,8 @@ class Bottle:
     thinnest pin that stands a slow lift once it is firm. Stirred resin comes to rest within `settles_s`; gaps under
     `clogs_mm` do not wash out. A bottom holds half as well as it can at `sticks` times the critical energy. The share
     `tail` of the light bleeds four times as far; feet flare `flares` times as much as bleeding alone would make them.
+    Light goes on `through` times as far into what lies under an overhang as resin at rest would let it; supports carry
+    `holds` times what is common; faces laid together stay `joint_um` apart.
     """
 
     family: str
@@ -48,12 +50,18 @@ class Bottle:
     tears: float
     tail: float = 0.0
     flares: float = 1.0
+    through: float = 1.0
+    holds: float = 1.0
+    joint_um: float = 3.0
 
 
 def draw_bottle(family_key: str, seed: int, world: World = HOME) -> Bottle:
     """The bottle that stands behind a seed; the same seed always gives the same bottle in a world."""
     rng = np.random.default_rng([seed, crc32(family_key.encode()), 7])
-    return replace(_draw(family_key, seed), tail=drawn_from(world.tail, rng), flares=drawn_from(world.foot, rng))
+    tail, flares = drawn_from(world.tail, rng), drawn_from(world.foot, rng)
+    through, holds = drawn_from(world.through, rng), drawn_from(world.holds, rng)
+    joint_um = drawn_from(world.joint_um, rng)
+    return replace(_draw(family_key, seed), tail=tail, flares=flares, through=through, holds=holds, joint_um=joint_um)
 
 
 def _draw(family_key: str, seed: int) -> Bottle:

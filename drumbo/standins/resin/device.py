@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 from zlib import crc32
@@ -14,8 +14,9 @@ from drumbo.core.errors import DrumboError, NotNow
 from drumbo.exchange.layer_package import read_package
 from drumbo.standins.earlier import Earlier
 from drumbo.standins.resin.bottle import draw_bottle
+from drumbo.standins.resin.lamp import Lamp
 from drumbo.standins.resin.physics import USUAL_C
-from drumbo.standins.resin.thing import Cured, Lamp, cure
+from drumbo.standins.resin.thing import Cured, cure
 
 KEPT = 4
 SHORTEST_S = 0.05
@@ -23,11 +24,12 @@ SHORTEST_S = 0.05
 
 @dataclass(frozen=True, slots=True)
 class Poured:
-    """The resin in the vat: its class, which bottle, its colour."""
+    """The resin in the vat: its class, which bottle, its colour, and how warm it was while it printed."""
 
     family: str = "resin-standard"
     seed: int = 1
     colour: str = "#8d8f94"
+    resin_c: float = USUAL_C
 
 
 @dataclass
@@ -87,7 +89,7 @@ class ResinDevice:
                 job.state, job.message = "failed", f"the vat ran dry at layer {number}"
                 return
             job.layer = number
-        self._done[job.number] = (job.data, self.poured)
+        self._done[job.number] = (job.data, replace(self.poured, resin_c=self.resin_c))
         while len(self._done) > KEPT:
             self._done.popitem(last=False)
         job.state = "done"
@@ -116,7 +118,7 @@ class ResinDevice:
             if wanted not in self._things:
                 data, poured = self._done[wanted]
                 bottle = draw_bottle(poured.family, poured.seed)
-                self._things[wanted] = cure(data, bottle, self.lamp, self.resin_c)
+                self._things[wanted] = cure(data, bottle, self.lamp, poured.resin_c)
                 while len(self._things) > KEPT:
                     self._things.popitem(last=False)
             return self._things[wanted]

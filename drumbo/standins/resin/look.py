@@ -19,7 +19,7 @@ from drumbo.standins.eye import Box
 from drumbo.standins.resin import physics
 from drumbo.standins.resin.bottle import Bottle
 from drumbo.standins.resin.thing import Cured, DoseField
-from drumbo.standins.resin.tools import measure
+from drumbo.standins.resin.tools import TOOLS, measure
 from drumbo.standins.tools import JawsOnBed
 
 Bits = NDArray[np.bool_]
@@ -32,6 +32,11 @@ STUCK = 2.6
 """At so many times the light that half holds, a bottom wants a chisel."""
 LEAST_PX = 2
 MOST_LAYERS = 9
+MARK_MM = 0.45
+"""A tip so wide leaves a mark that is plainly seen, and sanded off."""
+PRESS_MM, PLAY_MM = 0.02, 0.07
+"""A plug so much smaller than its socket presses in; so much looser or tighter is no fit."""
+ALIKE = 0.25
 COARSE_MM = 4.0
 """Parts wider and deeper than this are no fine features, whatever their shape."""
 
@@ -214,27 +219,86 @@ def _open(thing: Cured, box: Box) -> float:
     return 4.0 * share_open(thing, box)
 
 
-def _supports(thing: Cured, box: Box) -> float:
-    """Supports beneath a roof: 4 where they hold twice what they must, 0 where they hold half of it."""
+def _carried(thing: Cured, box: Box) -> list[tuple[int, list[LitSpot], float]]:
+    """Roofs that stand on fine supports within a box: the last layer of these, where they are, and the roof's area."""
+    key = ("carried", *box)
+    if key not in thing.seen:
+        thing.seen[key] = _find_carried(thing, box)
+    return thing.seen[key]
+
+
+def _find_carried(thing: Cured, box: Box) -> list[tuple[int, list[LitSpot], float]]:
     low, high = thing.layer_at(box[0][2] + 1e-6), thing.layer_at(box[1][2] - 1e-6)
-    worst = math.inf
+    found = []
     for number in range(low, high):
         if thing.which[number] == thing.which[number + 1]:
             continue
         (below, above), left, rear = windows(thing, [number, number + 1], box)
         roof = above & ~below
         labels, count = ndimage.label(above)
-        for place in range(1, count + 1):
+        places = np.arange(1, count + 1)
+        above_px, roof_px = (ndimage.sum_labels(mask, labels, places) for mask in (above, roof))
+        for place in places[(roof_px >= 4 * (above_px - roof_px)) & (roof_px > 0)]:
             mine = labels == place
             posts = spots(below & mine, left, rear, thing.screen.pixel_mm)
-            if not posts or max(s.width_mm for s in posts) > FINE_MM or (roof & mine).sum() < 4 * (below & mine).sum():
+            if not posts or max(s.width_mm for s in posts) > FINE_MM:
                 continue
-            held = sum(s.area_mm2 * _firm(thing, number, s) for s in posts)
-            area = float(mine.sum()) * thing.screen.pixel_mm**2
-            worst = min(worst, physics.carried(held, 1.0, area, thing.layer(number + 1).lift.mm_min))
+            found.append((number, posts, float(mine.sum()) * thing.screen.pixel_mm**2))
+    return found
+
+
+def safety(thing: Cured, box: Box) -> float:
+    """How safely the worst of the supported roofs in a box was held: 1 is just enough; infinite where there is none."""
+    worst = math.inf
+    for number, posts, area in _carried(thing, box):
+        held = thing.bottle.holds * sum(s.area_mm2 * _firm(thing, number, s) for s in posts)
+        worst = min(worst, physics.carried(held, 1.0, area, thing.layer(number + 1).lift.mm_min))
+    return worst
+
+
+def _supports(thing: Cured, box: Box) -> float:
+    """Supports beneath a roof: 4 where they hold twice what they must, 0 where they hold half of it."""
+    worst = safety(thing, box)
     if not math.isfinite(worst):
         return 4.0
     return float(4.0 / (1 + max(worst, 1e-3) ** -3.2))
+
+
+def _marks(thing: Cured, box: Box) -> float:
+    """What supports leave where they were taken off: 2 for tips of `MARK_MM`."""
+    widths = [2 * math.sqrt(s.area_mm2 / math.pi) for _, posts, _ in _carried(thing, box) for s in posts]
+    return float(4.0 / (1 + (float(np.mean(widths)) / MARK_MM) ** 2.5)) if widths else 4.0
+
+
+def _fit(thing: Cured, box: Box) -> float:
+    """A plug in the socket drawn for it: 4 where it goes in by hand and holds, less the looser or tighter it is."""
+    play = _play_mm(thing, box)
+    return 4.0 if play is None else float(4.0 * math.exp(-(((play - PRESS_MM) / PLAY_MM) ** 2)))
+
+
+def _play_mm(thing: Cured, box: Box) -> float | None:
+    """By how much the widest hole within a box is wider than what stands by itself and is nearest to it in width."""
+    number, pixel = (thing.layer_at((box[0][2] + box[1][2]) / 2)), thing.screen.pixel_mm
+    (bits,), left, rear = windows(thing, [number], box)
+    holes, count = ndimage.label(~bits)
+    closed = [s for s in _spots(holes, left, rear, pixel) if FINE_MM < s.width_mm < COARSE_MM] if count > 1 else []
+    plugs = [s for s in spots(bits, left, rear, pixel) if FINE_MM < s.width_mm < COARSE_MM]
+    pairs = [(abs(hole.width_mm - plug.width_mm), hole, plug) for hole in closed for plug in plugs
+             if abs(hole.area_mm2 - plug.area_mm2) < ALIKE * hole.area_mm2]  # fmt: skip
+    if not pairs:
+        return None
+    _, hole, plug = min(pairs, key=lambda pair: pair[0])
+    grown = [
+        physics.growth_mm(_deep(thing, number, spot, out), thing.bottle.bleed_mm, thing.bottle.tail)
+        for spot, out in ((hole, 1), (plug, 0))
+    ]
+    return math.sqrt(hole.area_mm2) - math.sqrt(plug.area_mm2) - 2 * sum(grown)
+
+
+def _deep(thing: Cured, number: int, spot: LitSpot, out: int) -> float:
+    """Dose a good way within what stands: of a plug itself, or beside a hole."""
+    aside = out * (spot.width_mm / 2 + 6 * thing.bottle.bleed_mm)
+    return float(thing.beside(number, np.array([spot.x + aside]), np.array([spot.y]))[0])
 
 
 def overdose(thing: Cured, box: Box) -> float:
@@ -266,7 +330,8 @@ def _clean(thing: Cured, box: Box) -> float:
 
 
 ASPECTS: dict[str, Callable[[Cured, Box], float]] = {
-    "stand": _stand, "open": _open, "supports": _supports, "sticks": _sticks, "clean": _clean,
+    "stand": _stand, "open": _open, "supports": _supports, "sticks": _sticks, "clean": _clean, "marks": _marks,
+    "fit": _fit,
 }  # fmt: skip
 SIGNS: dict[str, Callable[[Cured, Box], float]] = {"missing": share_standing, "smeared": width_left}
 """What may begin at one box of many, by the share that is free of it."""
@@ -301,4 +366,29 @@ def measure_all(thing: Cured, places: Sequence[JawsOnBed], seed: int) -> list[fl
             for number, jaws in zip(numbers, places, strict=True)]  # fmt: skip
 
 
-DIGITS = {"skin": 0.01}
+def pins(thing: Cured, jaws: JawsOnBed, rng: np.random.Generator) -> float | None:
+    """How many fine pins stand within a box."""
+    number, box = _within(thing, jaws)
+    return _counted([_stands(thing, number, spot) for spot in _islands(thing, number, box)], rng)
+
+
+def slits(thing: Cured, jaws: JawsOnBed, rng: np.random.Generator) -> float | None:
+    """How many fine gaps within a box light comes through."""
+    number, box = _within(thing, jaws)
+    return _counted([_is_open(thing, number, gap) for gap in _gaps(thing, number, box)], rng)
+
+
+def _within(thing: Cured, jaws: JawsOnBed) -> tuple[int, Box]:
+    (x0, y0), (x1, y1) = jaws.a, jaws.b
+    return thing.layer_at(jaws.z), ((x0, y0, 0.0), (x1, y1, float(thing.tops_mm[-1])))
+
+
+def _counted(each: Sequence[bool], rng: np.random.Generator) -> float | None:
+    """As somebody counts who is one off now and then."""
+    slips = int(rng.choice((-1, 1))) if rng.random() < MISCOUNTED else 0
+    return float(min(max(sum(each) + slips, 0), len(each))) if each else None
+
+
+TOOLS.update({"pins": pins, "slits": slits})
+DIGITS = {"skin": 0.01, "pins": 1.0, "slits": 1.0}
+MISCOUNTED = 0.08

@@ -73,12 +73,22 @@ def smear_mm(rest_s: float, settles_s: float) -> float:
     return SMEAR_MM * math.exp(-rest_s / settles_s)
 
 
+def print_through_um(overdose: float, height_um: float, reach_um: float, remembers: float) -> float:
+    """How far below its first layer an underside sets, µm: light that goes on past it, of that layer and those above.
+
+    Of what one layer leaves there, the share m stays until the next: D(d) = D·e^(−(d + h)/Dp) / (1 − m·e^(−h/Dp)),
+    which is critical at d = Dp · ln(D / (1 − m·e^(−h/Dp))) − h. At D 1.855, 50 µm, Dp 150 and m 0.3: 79 µm.
+    """
+    kept = 1 - remembers * math.exp(-height_um / reach_um)
+    return max(reach_um * math.log(max(overdose / kept, 1.0)) - height_um, 0.0)
+
+
 def hold(overdose: float, sticks: float) -> float:
     """How well a bottom holds to the plate, 0..1; a half at `sticks` times the critical energy."""
     return 1 / (1 + (sticks / max(overdose, 1e-6)) ** 6)
 
 
 def carried(section_mm2: float, firm: float, roof_mm2: float, speed_mm_min: float) -> float:
-    """How safely supports hold a roof through a lift: 1 is just enough."""
+    """How safely supports of a common resin hold a roof through a lift: 1 is just enough."""
     load = roof_mm2 * SUPPORT_MM2 * math.sqrt(max(speed_mm_min, 1.0) / SLOW_MM_MIN)
     return section_mm2 * firm / max(load, 1e-9)

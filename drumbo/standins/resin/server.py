@@ -5,13 +5,14 @@ GET  /progress           {"state", "layer", "layers", "resin_c", "message"}
 POST /stop
 POST /bottle             {"family", "seed", "colour"}: pour resin into the vat
 GET  /top.png?scale=16   the camera above the washed plate; `X-Frame` as at the filament printer
-GET  /front.png?scale=10 the camera before it
+GET  /front.png?scale=20 the camera before it
 POST /eye                {"boxes", "aspects", "seed", "object"}: scores
 POST /first              {"boxes", "signs", "seed", "object"}: the box at which each sign begins
 POST /measure            {"jaws": [{"a", "b", "z", "tool"}, …], "seed", "object"}: numbers, null where nothing is there
 POST /calliper           {"jaws": [one], "object"}
 POST /fault              {"at"}: the vat runs dry at that layer
 POST /printed            {"object", "file", "family", "seed", "colour"}: what an earlier life printed, and its file
+POST /room               {"resin_c"}: how warm the room keeps the resin, from the next print on
 POST /pace               {"pace"}: how much faster than real it prints
 """
 
@@ -34,7 +35,7 @@ from drumbo.standins.resin.device import Poured, ResinDevice
 from drumbo.standins.resin.thing import Cured
 from drumbo.standins.tools import JawsOnBed
 
-PICTURES = {"/top.png": (top_picture, "16"), "/front.png": (front_picture, "10")}
+PICTURES = {"/top.png": (top_picture, "16"), "/front.png": (front_picture, "20")}
 
 
 class PackageServer(Door):
@@ -65,6 +66,7 @@ class _Handler(JsonHandler):
             actions = {
                 "/stop": self._stop, "/bottle": self._bottle, "/eye": self._eye, "/first": self._first,
                 "/measure": self._measure, "/calliper": self._calliper, "/fault": self._fault, "/pace": self._pace,
+                "/room": self._room,
                 "/printed": self._printed,
             }  # fmt: skip
             self.say(actions[path](json.loads(self.body() or b"{}")))
@@ -125,6 +127,10 @@ class _Handler(JsonHandler):
     def _fault(self, body: dict[str, Any]) -> dict[str, Any]:
         self.device.fault_at = int(body["at"])
         return {"at": self.device.fault_at}
+
+    def _room(self, body: dict[str, Any]) -> dict[str, Any]:
+        self.device.resin_c = min(max(float(body["resin_c"]), 5.0), 60.0)
+        return {"resin_c": self.device.resin_c}
 
     def _pace(self, body: dict[str, Any]) -> dict[str, Any]:
         self.device.pace = min(max(float(body["pace"]), 1.0), 1e6)

@@ -19,27 +19,12 @@ from drumbo.core.light.job import Layer, Screen
 from drumbo.exchange.layer_package import Package, read_package
 from drumbo.standins.resin import physics
 from drumbo.standins.resin.bottle import Bottle
+from drumbo.standins.resin.lamp import Lamp
 
 Floats = NDArray[np.float64]
 FORGETS = 1e-3
 DECODERS = 2
-
-
-@dataclass(frozen=True, slots=True)
-class Lamp:
-    """The light beneath the screen: mW/cm² at its middle and at full power; it is a little uneven.
-
-    `lean` is how much brighter its right edge is than its left, as a share; `dim` how much less its corners get.
-    """
-
-    mw_cm2: float = 4.0
-    lean: float = 0.03
-    dim: float = 0.04
-
-    def at(self, x: Floats, y: Floats, size_mm: tuple[float, float]) -> Floats:
-        """mW/cm² at places."""
-        across, deep = x / (size_mm[0] / 2), y / (size_mm[1] / 2)
-        return np.asarray(self.mw_cm2 * (1 + self.lean / 2 * across - self.dim * (across**2 + deep**2) / 2))
+SAME_MM = 1e-9
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,6 +94,12 @@ class Cured:
         )
         columns, rows = left[:, None] + np.arange(count), top[:, None] + np.arange(count)
         high, broad = found.seconds.shape
+        if len(y) > count and np.ptp(y) < SAME_MM:
+            # Along a line from left to right all share their rows: those are blurred once.
+            there = (rows[0] >= 0) & (rows[0] < high)
+            line = tall[0][there] @ found.seconds[rows[0][there]]
+            inside = (columns >= 0) & (columns < broad)
+            return np.asarray((np.where(inside, line[np.clip(columns, 0, broad - 1)], 0.0) * wide).sum(axis=1))
         inside = ((rows >= 0) & (rows < high))[:, :, None] & ((columns >= 0) & (columns < broad))[:, None, :]
         seconds = found.seconds[np.clip(rows, 0, high - 1)[:, :, None], np.clip(columns, 0, broad - 1)[:, None, :]]
         return np.asarray(np.einsum("nrc,nr,nc->n", np.where(inside, seconds, 0.0), tall, wide))
@@ -135,6 +126,20 @@ class Cured:
         """Dose at the far side of a layer, where it has to hold to the one before, in units of the critical energy."""
         own = float(self.light(number, np.array([x]), np.array([y]))[0])
         return own * math.exp(-self.layer(number).height_um / self.bottle.reach_um) / self.critical
+
+    def underside_um(self, number: int, x: float, y: float) -> float:
+        """How far below layer `number` it has set at a place where nothing was lit beneath it, µm: what it and the
+        layers above it let through, each faded by what lies between, and of each but the last a share still there.
+        """
+        height, reach = self.layer(number).height_um, self.bottle.reach_um
+        fade, total, share = math.exp(-height / reach), 0.0, math.exp(-height / reach)
+        for above in range(number, len(self.which)):
+            own = float(self.light(above, np.array([x]), np.array([y]))[0])
+            if share < FORGETS or own <= 0:
+                break
+            total += share * own
+            share *= fade * self.bottle.remembers
+        return self.bottle.through * physics.cure_depth_um(total, self.critical, reach)
 
     def lit(self, number: int) -> DoseField | None:
         """What of a layer was lit at all."""

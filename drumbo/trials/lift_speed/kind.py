@@ -6,9 +6,9 @@ from dataclasses import dataclass, replace
 
 from drumbo.core.light.job import Lift
 from drumbo.trials.plan import ask
-from drumbo.trials.readings import First, Step
+from drumbo.trials.readings import Measure, Step
 from drumbo.trials.toolkit.layered import ResinContext
-from drumbo.trials.toolkit.storeys import StoreyKind, StoreyPlan
+from drumbo.trials.toolkit.storeys import HERE, PINS, StoreyKind, StoreyPlan
 from drumbo.trials.toolkit.sweep import even_steps
 
 
@@ -30,15 +30,15 @@ class LiftSpeed(StoreyKind[Plan]):
     group = "lift"
     about = (
         "A tower whose levels are pulled off the film faster from floor to floor; nothing else changes. Where pins "
-        "and fins go missing it is too fast. Slower is safe, faster is time won."
+        "go missing it is too fast. Slower is safe, faster is time won."
     )
-    few = "Say from which level on pins or fins are missing or bent."
-    sign = First(
-        "missing", "Pins missing",
-        "From which level on, counted from the plate, are pins or fins missing, bent or torn?",
+    few = "Count the pins that stand on each level, from the plate up."
+    counted = Measure(
+        "pins", "Pins standing", f"of {len(PINS)}", (HERE,), 0, len(PINS), 0, "pins",
+        "How many of the pins stand, straight and whole? A bent one does not.",
     )  # fmt: skip
     margin = 0.15
-    misread = 1.3
+    misread = 0.6
     ways = ("faster", "slower")
 
     def suggest(self, context: ResinContext) -> Plan:

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 from drumbo.core.errors import InvalidInput
 from drumbo.trials.plan import ask
-from drumbo.trials.readings import First, Step
+from drumbo.trials.readings import Measure, Step
 from drumbo.trials.toolkit.layered import ResinContext
-from drumbo.trials.toolkit.storeys import StoreyKind, StoreyPlan
+from drumbo.trials.toolkit.storeys import HERE, SLITS, StoreyKind, StoreyPlan
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,13 +31,13 @@ class RestBefore(StoreyKind[Plan]):
         "A tower whose levels rest shorter and shorter before their light; nothing else changes. Resin that still "
         "flows when it is lit smears fine slits shut. Longer is safe, shorter is time won on every layer."
     )
-    few = "Say from which level on fine slits are smeared or closed."
-    sign = First(
-        "smeared", "Slits smeared",
-        "From which level on, counted from the plate, do fine slits that were open lower down run shut?",
+    few = "Count the slits that are open on each level, from the plate up: hold them against the light."
+    counted = Measure(
+        "slits", "Slits open", f"of {len(SLITS)}", (HERE,), 0, len(SLITS), 0, "slits",
+        "How many of the slits does light come through? Start from the widest.",
     )  # fmt: skip
     margin = 0.25
-    misread = 0.8
+    misread = 0.6
     ways = ("shorter", "longer")
 
     def suggest(self, context: ResinContext) -> Plan:

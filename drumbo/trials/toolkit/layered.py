@@ -10,7 +10,7 @@ from typing import Any, ClassVar, Protocol
 
 from drumbo.core.catalogue import RESIN
 from drumbo.core.errors import InvalidInput
-from drumbo.core.light.job import LayerJob, Screen
+from drumbo.core.light.job import LayerJob, Screen, evened
 from drumbo.core.resin import Resin, ResinPrinter
 from drumbo.trials.base import AnyKind, Bound, P
 from drumbo.trials.plan import ask
@@ -55,7 +55,8 @@ class LayerKind(AnyKind[ResinContext, P]):
         """The whole way from a plan to its layers."""
         self.check(plan, context)
         said = (self.title, context.printer.name, context.material.name, *title)
-        made = self.job(plan, context, said)
+        made, lamp = self.job(plan, context, said), context.printer.evens_by
+        made = made if lamp is None or made.on_glass else evened(made, lamp)
         grams = made.volume_mm3 / 1000 * context.material.density_g_cm3
         return replace(made, grams=grams, cost=context.material.cost(grams))
 

@@ -15,20 +15,26 @@ from manifold3d import Manifold
 
 from drumbo.core.fields import Scalar
 from drumbo.core.light.job import LayerJob, Lift, LitSolid, job
-from drumbo.core.piece import Part, Piece, Place, block, text_shape, union
+from drumbo.core.piece import Jaw, Part, Piece, Place, block, text_shape, union
 from drumbo.core.piece.solids import along_y
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import TrialPlan, ask
-from drumbo.trials.readings import First, Readings, Step, ToRead
+from drumbo.trials.readings import Measure, Readings, Site, Step, ToRead
 from drumbo.trials.result import Result
 from drumbo.trials.toolkit.layered import PIN_SEGMENTS, LayerKind, ResinContext, base_mm, check_room, screen_of
 from drumbo.trials.toolkit.wider import holding
 
-WIDE, DEEP, STOREY, FLOOR = 22.0, 9.0, 4.6, 0.7
-WALL, DIGITS_HIGH, STROKE = 8.5, 3.2, 0.6
-PINS = (0.15, 0.2, 0.25, 0.3, 0.4, 0.5)
-SLITS = (0.12, 0.18, 0.25, 0.35, 0.5)
-PIN_TALL = 3.0
+WIDE, DEEP, STOREY, FLOOR = 20.0, 9.0, 1.2, 0.3
+"""Low, for time: every layer is peeled by itself. What stands on a floor is as telling when it is short."""
+WALL, DIGITS_HIGH, STROKE, DIGITS_OUT = 5.0, 1.0, 0.22, 0.5
+PINS = (0.15, 0.2, 0.25, 0.3, 0.35, 0.4, 0.45, 0.5)
+SLITS = (0.14, 0.18, 0.22, 0.26, 0.3, 0.35, 0.4, 0.5)
+PITCH, WALLS = 1.83, 1.37
+"""Out of step with any screen's pixels."""
+PIN_TALL, BLOCK_TALL = 0.8, 0.7
+HERE = Site("here", "here")
+WHOLE = 0.79
+"""A level with fewer than this share of what is whole lower down has lost some to what changes."""
 FINER = 3
 """A finer tower is as high as so many steps of the one before."""
 
@@ -48,7 +54,8 @@ S = TypeVar("S", bound=StoreyPlan)
 class StoreyKind(LayerKind[S]):
     """A kind that changes one parameter from storey to storey, until something fails."""
 
-    sign: ClassVar[First]
+    counted: ClassVar[Measure]
+    """What is counted on every level; there is one site."""
     margin: ClassVar[float]
     """What is kept back from where it begins to fail at least, as a share of it; never less than how unsure that is."""
     misread: ClassVar[float]
@@ -68,8 +75,12 @@ class StoreyKind(LayerKind[S]):
         return base_mm(context, context.profile.number("layer_um"), 0.8, 3)
 
     def piece(self, plan: S, context: ResinContext) -> Piece:
-        """The tower."""
-        return tower(self.steps(plan), self._base_mm(context))
+        """The tower, and where there is something to count."""
+        made = tower(self.steps(plan), self._base_mm(context))
+        key = self.counted.key
+        jaws = [Jaw(key, p.index, HERE.key, p.low[:2], p.high[:2], (p.low[2] + p.high[2]) / 2, self.counted.tool)
+                for p in made.places]  # fmt: skip
+        return replace(made, jaws=tuple(jaws))
 
     def job(self, plan: S, context: ResinContext, title: Sequence[str]) -> LayerJob:
         """Each storey's layers with its own value."""
@@ -97,15 +108,32 @@ class StoreyKind(LayerKind[S]):
         return rest_s
 
     def readings(self, plan: S) -> ToRead:
-        """Where it begins."""
+        """A count on every level."""
         del plan
-        return ToRead(firsts=(self.sign,))
+        return ToRead(measures=(self.counted,))
+
+    def begins(self, plan: S, readings: Readings) -> int | None:
+        """The level from which on it fails, or the number of levels where none does; None while some are not counted.
+
+        It is the one that splits the counts best into whole ones and ones that lack a fifth: one miscount moves little.
+        """
+        counts = [readings.measured(self.counted.key, step.index, HERE.key) for step in self.steps(plan)]
+        known = [count for count in counts if count is not None]
+        if len(known) < len(counts):
+            # Towers that were read before anything was counted tell the level itself.
+            return next(iter(readings.firsts.values()), None) if not known else None
+        most = max(known[: max(len(known) // 2, 2)])
+        if most <= self.counted.high / 2:
+            return 0
+        lacks = [count <= WHOLE * most for count in known]
+        wrong = [sum(lacks[:at]) + sum(not lack for lack in lacks[at:]) for at in range(len(known) + 1)]
+        return min(range(len(wrong)), key=lambda at: (wrong[at], at))
 
     def evaluate(self, plan: S, readings: Readings) -> Result:
         """The last storey before the sign begins, with a margin from it."""
-        at, steps = readings.firsts.get(self.sign.key), self.steps(plan)
+        at, steps = self.begins(plan, readings), self.steps(plan)
         if at is None:
-            return Result("few", says="Say on which level it begins, counted as on the tower; or that it does not.")
+            return Result("few", says=self.few)
         values, (far, near) = [step.value for step in steps], self.ways
         if at == 0:
             extend = self.further(plan, values, on=False)
@@ -190,20 +218,18 @@ def _storey(z: float, label: str) -> list[Part]:
     left, front = -WIDE / 2, -DEEP / 2
     digits = text_shape(label, DIGITS_HIGH, STROKE)
     x0, _, x1, _ = digits.bounds()
-    digits = digits.scale((min(1.0, (WALL - 1) / (x1 - x0)), 1.0)).translate(
-        (left + WALL / 2, z + FLOOR / 2 + STOREY / 2)
-    )
-    pins = [_pin(left + WALL + 1.2 + 2.1 * k, front + 2.2, width, z + FLOOR - 0.1) for k, width in enumerate(PINS)]
-    x, solid = left + WALL + 0.8, block((left + WALL, front + 4.6, z), (WIDE / 2, front + 8.2, z + FLOOR + 2.0))
+    digits = digits.scale((min(1.0, (WALL - 1) / (x1 - x0)), 1.0)).translate((left + WALL / 2, z + STOREY / 2))
+    pins = [_pin(left + WALL + 1.2 + PITCH * k, front + 2.2, width, z + FLOOR - 0.1) for k, width in enumerate(PINS)]
+    x, solid = left + WALL + 0.8, block((left + WALL, front + 4.6, z), (WIDE / 2, front + 8.2, z + FLOOR + BLOCK_TALL))
     for width in SLITS:
         solid -= block((x, front + 5.2, z + FLOOR), (x + width, front + 7.6, z + FLOOR + 3))
-        x += width + 1.9
+        x += width + WALLS
     return [
         Part("foot", block((left, front, z - 0.1), (WIDE / 2, -front, z + FLOOR))),
         Part("mast", block((left, front + 0.6, z), (left + WALL, -front, z + STOREY))),
         Part("wall", solid),
         Part("needle", union(pins)),
-        Part("digits", along_y(digits, front, front + 0.8)),
+        Part("digits", along_y(digits, front + 0.6 - DIGITS_OUT, front + 0.8)),
     ]
 
 

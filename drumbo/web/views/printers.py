@@ -18,6 +18,7 @@ from drumbo.services import filament, first, handing, looking, prints, shelf, st
 from drumbo.services import queue as files
 from drumbo.services import workshop as service
 from drumbo.trials import kinds_of
+from drumbo.web.lamp import lamp_picture
 from drumbo.web.meeting import SAVING, meet, shown_as
 from drumbo.web.views.common import typed, workshop
 
@@ -44,6 +45,7 @@ def new() -> Any:
 def show(number: int) -> str:
     printer = service.printer(workshop(), number)
     cards = shelf.find(workshop(), printer=number, size=200).spines
+    lamp = getattr(printer, "lamp", None)
     return render_template(
         "printers/show.html",
         printer=printer,
@@ -55,6 +57,8 @@ def show(number: int) -> str:
         cards=cards,
         fields=process(printer.process).printer_fields,
         kinds=[k for k in kinds_of(printer.process).values() if k.scope == "printer"],
+        lamp=lamp_picture(lamp, printer.size_mm) if lamp else None,
+        advice=lamp.advice if lamp else "",
     )
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 
-from drumbo.core.catalogue import BY_KEY
+from drumbo.core.catalogue import BY_KEY, counter_of
 from drumbo.core.copying import unfit
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.heats import heats
@@ -19,6 +19,7 @@ from drumbo.trials import kinds_of
 from drumbo.web.heats import heat_picture
 from drumbo.web.ledger import ledger, transfer_sheet
 from drumbo.web.lights import light_steps
+from drumbo.web.pace_page import Asked, pace_page
 from drumbo.web.views.common import typed, whole, workshop
 
 pages = Blueprint("profiles", __name__, url_prefix="/profiles")
@@ -107,6 +108,7 @@ def _page(number: int) -> dict[str, Any]:
     return {
         "sheet": sheet,
         "card": sheet.card,
+        "counter": counter_of(profile.process),
         "ledger": ledger(profile, printer),
         "titles": {slug: kind.title for slug, kind in kinds_of(profile.process).items()},
         "kinds": {slug: kind for slug, kind in kinds_of(profile.process).items() if kind.scope != "pair"},
@@ -117,7 +119,21 @@ def _page(number: int) -> dict[str, Any]:
         "unfit": unfit(sheet.profile, sheet.card.printer),
         "heat": heat_picture(heats(profile, sheet.card.material, printer)) if hot else None,
         "steps": light_steps(profile.numbers()) if lit else None,
+        "number": number,
+        **(pace_page(profile, sheet.card.material, Asked()) if lit else {}),
     }
+
+
+@pages.get("/<int:number>/pace")
+def pace(number: int) -> str:
+    """What a part takes that is as high and as large as typed."""
+    sheet = service.sheet(workshop(), number)
+    if "exposure_s" not in sheet.profile.values:
+        raise NotFound("only resin is printed layer by layer")
+    asked = Asked(**{key: request.args[key][:20] for key in ("height_mm", "ml") if key in request.args})
+    return render_template(
+        "profiles/_pace.html", number=number, **pace_page(sheet.profile, sheet.card.material, asked)
+    )  # fmt: skip
 
 
 def _way_plan(way: ways.Standing, job: ways.Job, profile: int) -> str:
@@ -229,4 +245,7 @@ def undo(number: int) -> Any:
 def transfer(number: int) -> str:
     sheet = service.sheet(workshop(), number)
     transfer = transfer_sheet(sheet.profile, sheet.card.printer)
-    return render_template("profiles/transfer.html", sheet=sheet, card=sheet.card, transfer=transfer)
+    counter = counter_of(sheet.profile.process)
+    return render_template(
+        "profiles/transfer.html", sheet=sheet, card=sheet.card, transfer=transfer, counter=counter
+    )  # fmt: skip
