@@ -5,22 +5,24 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
-from drumbo.core.light.checks import Mask, Stack, stack_remarks
+from drumbo.core.light.checks import Mask, Stack, pulls_mm3_s, stack_remarks
 from drumbo.core.remark import Remark
 from drumbo.exchange.layer_package import Package, read_package
 
 CELL_MM, MOST_ACROSS = 0.25, 1200
-KEPT = 6
+KEPT, STRETCHES = 6, 120
 """Pictures that are held at a time: layers that follow each other are often alike."""
 
 
 @dataclass(frozen=True, slots=True)
 class LitLayers:
     """What a layer package will do. `lights_s` are seconds of light by layer, where there is least of it and most;
-    `runs` the same as stretches (first layer, last layer, from s, to s).
+    `runs` the same as stretches (first layer, last layer, from s, to s). `pulls` is how hard layers are pulled off the
+    film, mm² · mm/s, the hardest of each of some hundred stretches; empty on glass.
     """
 
     title: tuple[str, ...]
@@ -33,6 +35,7 @@ class LitLayers:
     on_glass: bool
     lights_s: tuple[tuple[float, float], ...]
     remarks: tuple[Remark, ...] = ()
+    pulls: tuple[float, ...] = ()
 
     @property
     def runs(self) -> tuple[tuple[int, int, float, float], ...]:
@@ -56,11 +59,19 @@ def check_package(data: bytes, numbers: Mapping[str, float] | None = None) -> Li
         lights.append((round(times[0], 3), round(sum(times), 3)) if times else (0.0, 0.0))
     height_mm = sum(layer.height_um for layer in found.layers) / 1000
     # What is lit on glass is skins without layers.
-    remarks = () if found.on_glass else tuple(stack_remarks(_stack(found, numbers or {})))
+    stack = None if found.on_glass else _stack(found, numbers or {})
+    remarks = () if stack is None else tuple(stack_remarks(stack))
+    pulls = () if stack is None else _thinned(pulls_mm3_s(stack))
     return LitLayers(
         found.title, len(found.layers), round(height_mm, 3), found.seconds, found.screen.pixels, found.screen.pixel_um,
-        len(found.images), found.on_glass, tuple(lights), remarks,
+        len(found.images), found.on_glass, tuple(lights), remarks, pulls,
     )  # fmt: skip
+
+
+def _thinned(pulls: list[float]) -> tuple[float, ...]:
+    """The hardest of each stretch."""
+    edges = np.linspace(0, len(pulls), min(len(pulls), STRETCHES) + 1).astype(int)
+    return tuple(round(max(pulls[a:b]), 1) for a, b in pairwise(edges.tolist()))
 
 
 def _add(cells: Mask, lit: Mask, row: int, column: int, each: int) -> None:

@@ -1,10 +1,13 @@
 """Runs one layer package over HTTP: handed over whole, then watched until it is done.
 
     POST <link>/print    the package; 202, or an error with {"error": …}
-    GET  <link>/progress {"state", "layer", "layers", "resin_c", "message"}
+    GET  <link>/progress {"state", "layer", "layers", "resin_c", "message"}; state printing, paused, stopping or an end
     POST <link>/stop
+    POST <link>/pause    before the next layer, plate up
+    POST <link>/resume
 
-A printer's error and a stop are states of the print with a message.
+A printer's error and a stop are states of the print with a message. Nothing is told as paused or going on that the
+printer did not say of itself; one that knows no pause goes on, and that is said.
 """
 
 from __future__ import annotations
@@ -26,14 +29,20 @@ MOST_MEMBER, MOST_PACKAGE = 80_000_000, 1_500_000_000
 EACH_S = 0.4
 SILENCE_S = 30.0
 STOPS_S = 20.0
+PAUSED = "paused"
+GOES_ON = {"printing": RunState.SENDING, PAUSED: RunState.PAUSED}
+"""What a printer says of itself while it is at work, and how its print stands then."""
 
 
 class Told(Protocol):
     """What this process is told from outside."""
 
     stop: bool
+    pause: bool
+    go_on: bool
 
     def look(self) -> None: ...
+    def done(self, folder: Path) -> None: ...
 
 
 def package_printer(url: str) -> HttpDevice:
@@ -41,7 +50,7 @@ def package_printer(url: str) -> HttpDevice:
     return HttpDevice(url, f"nothing that takes layer packages answers at {url}")
 
 
-def print_package(job: RunOrder, journal: Journal, orders: Told) -> None:
+def print_package(folder: Path, job: RunOrder, journal: Journal, orders: Told) -> None:
     """One print, from handing it over to its end."""
     path = Path(job.file)
     try:
@@ -57,6 +66,9 @@ def print_package(job: RunOrder, journal: Journal, orders: Told) -> None:
         if orders.stop:
             _halt(printer, journal)
             return
+        if orders.pause or orders.go_on:
+            _ask(printer, journal, "/pause" if orders.pause else "/resume")
+            orders.done(folder)
         try:
             found = printer.get("/progress", timeout_s=5)
             heard = time.monotonic()
@@ -77,8 +89,9 @@ def _note(found: dict[str, Any], job: RunOrder, journal: Journal) -> None:
         layer = journal.last.sent
     state = str(found.get("state", "printing"))
     heat = {"layer": layer, "layers": job.total, "resin_c": found.get("resin_c")}
-    if state == "printing":
-        journal.note(state=RunState.SENDING, sent=layer, heat=heat)
+    if state in GOES_ON:
+        message = "It rests with the plate up." if state == PAUSED else journal.last.refused
+        journal.note(state=GOES_ON[state], sent=layer, heat=heat, message=message)
         return
     ended = RunState(state) if state in {RunState.DONE, RunState.STOPPED} else RunState.FAILED
     message = str(found.get("message", ""))
@@ -87,6 +100,17 @@ def _note(found: dict[str, Any], job: RunOrder, journal: Journal) -> None:
         state=ended, sent=job.total if state == RunState.DONE else layer, message=message, heat=heat,
         heaters=Heaters.OFF, now=True,
     )  # fmt: skip
+
+
+def _ask(printer: HttpDevice, journal: Journal, what: str) -> None:
+    """Have it rest or go on. What it says of itself is what is told; `refused` keeps why it does not."""
+    try:
+        printer.post(what, {}, timeout_s=5)
+        refused = ""
+    except LinkError as error:
+        asked = "rest" if what == "/pause" else "go on"
+        refused = f"It was asked to {asked} and does not: {error}."
+    journal.note(refused=refused, message=refused)
 
 
 def _halt(printer: HttpDevice, journal: Journal) -> None:
@@ -101,7 +125,7 @@ def _halt(printer: HttpDevice, journal: Journal) -> None:
             state = str(printer.get("/progress", timeout_s=5).get("state", "printing"))
         except LinkError:
             state = "printing"
-        if state != "printing":
+        if state not in GOES_ON:
             said = "Stopped. What hangs on the plate, and what lies on the film?"
             journal.note(
                 state=RunState.DONE if state == RunState.DONE else RunState.STOPPED,

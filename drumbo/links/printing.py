@@ -26,7 +26,7 @@ def main(folder: Path) -> None:
         if job.kind == PACKAGE:
             from drumbo.links.package import print_package  # noqa: PLC0415 - HTTP is more than G-code needs
 
-            print_package(job, journal, orders)
+            print_package(folder, job, journal, orders)
         elif job.kind == OFF:
             look_after(job, journal)
         elif job.kind == LOOK:

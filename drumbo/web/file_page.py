@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from drumbo.core.gcode.beside import Pair
@@ -161,13 +161,32 @@ def _role(part: RoleSummary, seconds: float) -> RoleRow:
 
 @dataclass(frozen=True, slots=True)
 class PackagePage:
-    """A layer package: its findings, its own words, its summary, and the light of its stretches of layers."""
+    """A layer package: its findings, its own words, its summary, and the light of its stretches of layers. `pull` is a
+    path through how hard layers are pulled off, px in a box of `PULL_PX`, and what it says.
+    """
 
     findings: tuple[Finding, ...]
     title: tuple[str, ...]
     facts: tuple[Fact, ...]
     lights: tuple[Fact, ...]
     more: int
+    pull: tuple[str, str] | None = None
+
+
+PULL_PX = (420.0, 90.0)
+
+
+def _pull(pulls: Sequence[float]) -> tuple[str, str] | None:
+    """Steps from the plate to the top of the part, the hardest as high as the box."""
+    most = max(pulls, default=0.0)
+    if most <= 0:
+        return None
+    wide, high = PULL_PX
+    each = wide / len(pulls)
+    tops = [round(high - (high - 6) * pull / most, 1) for pull in pulls]
+    path = f"M0 {high}" + "".join(f"V{top}H{(k + 1) * each:.1f}" for k, top in enumerate(tops)) + f"V{high}Z"
+    at = 100 * (pulls.index(most) + 0.5) / len(pulls)
+    return path, f"The hardest pull, {most / 1000:.1f} cm² · cm/s, comes {at:.0f} % of the way up."
 
 
 def package_page(lit: LitLayers) -> PackagePage:
@@ -188,7 +207,12 @@ def package_page(lit: LitLayers) -> PackagePage:
         for first, last, low, high in lit.runs
     )
     return PackagePage(
-        tuple(map(_finding, lit.remarks)), lit.title, facts, lights[:MOST_LIGHTS], max(len(lights) - MOST_LIGHTS, 0)
+        tuple(map(_finding, lit.remarks)),
+        lit.title,
+        facts,
+        lights[:MOST_LIGHTS],
+        max(len(lights) - MOST_LIGHTS, 0),
+        _pull(lit.pulls),
     )
 
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from drumbo.core.light.checks import Mask, Stack, stack_remarks
+from drumbo.core.light.checks import Mask, Stack, pulls_mm3_s, stack_remarks
 from drumbo.core.light.job import Layer, Lift, Light
 from drumbo.exchange.layer_package import package_bytes
 from drumbo.exchange.package_check import _add, check_package
@@ -109,3 +109,16 @@ def test_cells_are_lit_where_any_of_their_pixels_is() -> None:
         whole[row : row + 23, column : column + 31] = lit
         expected = whole[: side * each, : side * each].reshape(side, each, side, each).any(axis=(1, 3))
         assert np.array_equal(cells, expected)
+
+
+def test_pull_is_area_times_speed_and_a_package_tells_it_over_its_height() -> None:
+    plate = _stack(lambda k: BLOCK if k < 10 else _mask((20, 20, 30, 30)), count=20)
+    pulls = pulls_mm3_s(plate)
+    assert pulls[0] == pytest.approx(70 * 70 * 0.25**2 * 60 / 60)
+    assert pulls[15] == pytest.approx(10 * 10 * 0.25**2)
+    assert pulls_mm3_s(_stack(lambda _k: BLOCK, count=3, lift=replace(LIFT, mm=0.0))) == [0.0] * 3
+    context = resin_context()
+    tower = kinds_of("resin")["lift-speed"]
+    told = check_package(package_bytes(tower.print_file(tower.suggest(context), context))).pulls
+    assert len(told) == 120
+    assert told[-20] > told[20], "the same floors are pulled off faster further up"

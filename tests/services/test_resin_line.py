@@ -255,6 +255,46 @@ def test_a_lamp_is_mapped_for_the_printer_and_the_map_is_used(house: Workshop, r
     assert workshop.printer(house, lit.printer).lamp is None
 
 
+def test_a_print_rests_with_the_plate_up_and_goes_on(house: Workshop, room: PrintManager, lit: Lit) -> None:
+    lit.device.pace = 60.0
+    trial = trials.create(house, lit.profile, "bottom-feet", trials.draft(house, lit.profile, "bottom-feet").plan)
+    run = room.start(trial)
+
+    def until(state: str, says: str = "") -> None:
+        last = time.monotonic() + PATIENCE_S
+        while time.monotonic() < last:
+            told = trials.sheet(house, trial).run
+            if told.state == state and says in told.message:
+                return
+            time.sleep(0.05)
+        pytest.fail(f"it never said {state} {says}: {trials.sheet(house, trial).run}")
+
+    until("sending")
+    room.pause(run)
+    until("paused", "plate up")
+    assert lit.device.progress()["state"] == "paused", "told as paused because the printer says so"
+    layer = lit.device.progress()["layer"]
+    time.sleep(0.6)
+    assert lit.device.progress()["layer"] == layer
+    room.go_on(run)
+    until("sending")
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(lit.device, "pause", lambda: (_ for _ in ()).throw(NotNow("this one knows no pause")))
+        room.pause(run)
+        until("sending", "knows no pause")
+    lit.device.pace = 1e6
+    room.join(run, 60)
+    assert trials.sheet(house, trial).run.state == "done"
+    # A pause may be stopped, too.
+    lit.device.pace = 60.0
+    run = room.start(trial)
+    until("sending")
+    room.pause(run)
+    until("paused")
+    room.stop(run, 30)
+    assert trials.sheet(house, trial).run.state == "stopped"
+
+
 def test_nothing_answers_and_nothing_mixes(house: Workshop, room: PrintManager, lit: Lit) -> None:
     dead = {**asdict(workshop.printer(house, lit.printer)), "name": "dark", "link_url": "http://127.0.0.1:9"}
     with pytest.raises(LinkError, match="nothing that takes layer packages answers"):

@@ -224,20 +224,25 @@ def bottoms(stack: Stack) -> Iterator[Remark]:
                      "Slice it again with the profile's bottom layers.")  # fmt: skip
 
 
+def pulls_mm3_s(stack: Stack) -> list[float]:
+    """How hard each layer is pulled off the film: lit area times lift speed, mm² · mm/s; 0 where nothing is lifted."""
+    return [
+        stack.lit_mm2(k) * layer.lift.mm_min / 60 if layer.lift.mm > 0 else 0.0 for k, layer in enumerate(stack.layers)
+    ]
+
+
 def lifts(stack: Stack) -> Iterator[Remark]:
     """Large areas that are torn off quickly, or quicker than the profile says."""
     wanted = stack.numbers.get("lift_speed_mm_min")
-    worst, at = 0.0, 0
     for k, layer in enumerate(stack.layers):
-        if layer.lift.mm <= 0:
-            continue
-        if wanted and layer.lift.mm_min > 1.1 * wanted and k > stack.numbers.get("bottom_layers", 0):
+        quick = wanted and layer.lift.mm > 0 and layer.lift.mm_min > 1.1 * wanted
+        if quick and k > stack.numbers.get("bottom_layers", 0):
             yield Remark(ODD, 0, f"lifts at {layer.lift.mm_min:g} mm/min; the profile says {wanted:g}", k + 1, 0.0,
                          "Slice it again with the profile's lift speed.")  # fmt: skip
             return
-        pull = stack.lit_mm2(k) * layer.lift.mm_min / 60
-        if pull > worst:
-            worst, at = pull, k
+    pulls = pulls_mm3_s(stack)
+    at = max(range(len(pulls)), key=pulls.__getitem__)
+    worst = pulls[at]
     if worst > MOST_PULL_MM3_S:
         speed = stack.layers[at].lift.mm_min
         text = f"pulls {worst / speed * 60:.0f} mm² off the film at {speed:g} mm/min; it may tear"

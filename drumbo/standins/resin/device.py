@@ -19,7 +19,7 @@ from drumbo.standins.resin.physics import USUAL_C
 from drumbo.standins.resin.thing import Cured, cure
 
 KEPT = 4
-SHORTEST_S = 0.05
+SHORTEST_S, LOOKS_S = 0.05, 0.02
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +57,7 @@ class ResinDevice:
         self._done: OrderedDict[int, tuple[bytes, Poured]] = OrderedDict()
         self._things: OrderedDict[int, Cured] = OrderedDict()
         self._lock = threading.Lock()
-        self._stop = threading.Event()
+        self._stop, self._rests = threading.Event(), threading.Event()
 
     def start(self, data: bytes) -> dict[str, Any]:
         """Take a package and begin. InvalidInput where it cannot be read, NotNow while another one runs."""
@@ -66,9 +66,10 @@ class ResinDevice:
             wide, deep = self.pixels
             raise DrumboError(f"the package is for another screen; this one has {wide} × {deep} pixels")
         with self._lock:
-            if self._job is not None and self._job.state == "printing":
+            if self._job is not None and self._job.state in {"printing", "paused"}:
                 raise NotNow("the printer is at work")
             self._stop.clear()
+            self._rests.clear()
             self._job = _Job(crc32(data), data, [layer.seconds for layer in package.layers])
         threading.Thread(target=self._run, args=(self._job,), name="resin printer", daemon=True).start()
         return self.progress()
@@ -77,6 +78,8 @@ class ResinDevice:
         """Layer by layer on its own clock; short layers are waited for together."""
         owed = 0.0
         for number, seconds in enumerate(job.seconds, start=1):
+            if not self._rested(job):
+                return
             owed += seconds / self.pace
             if owed > SHORTEST_S:
                 began = time.monotonic()
@@ -94,9 +97,33 @@ class ResinDevice:
             self._done.popitem(last=False)
         job.state = "done"
 
+    def _rested(self, job: _Job) -> bool:
+        """Wait with the plate up as long as somebody wants that; False where it is stopped meanwhile."""
+        if self._rests.is_set():
+            job.state, job.message = "paused", "the plate is up"
+            while self._rests.is_set() and not self._stop.wait(LOOKS_S):
+                pass
+            if self._stop.is_set():
+                job.state, job.message = "stopped", "stopped by hand"
+                return False
+            job.state, job.message = "printing", ""
+        return True
+
     def stop(self) -> None:
         """Light off, plate up."""
         self._stop.set()
+
+    def pause(self) -> None:
+        """Rest with the plate up before the next layer. NotNow where nothing prints."""
+        if self._job is None or self._job.state not in {"printing", "paused"}:
+            raise NotNow("nothing prints that could rest")
+        self._rests.set()
+
+    def go_on(self) -> None:
+        """Plate down, and on with the next layer. NotNow where nothing rests."""
+        if self._job is None or not self._rests.is_set():
+            raise NotNow("nothing rests that could go on")
+        self._rests.clear()
 
     def progress(self) -> dict[str, Any]:
         """Where it is."""

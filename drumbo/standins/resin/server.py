@@ -3,6 +3,8 @@
 POST /print              a layer package, whole; 409 while another one runs
 GET  /progress           {"state", "layer", "layers", "resin_c", "message"}
 POST /stop
+POST /pause              before the next layer, plate up; 409 while nothing prints
+POST /resume
 POST /bottle             {"family", "seed", "colour"}: pour resin into the vat
 GET  /top.png?scale=16   the camera above the washed plate; `X-Frame` as at the filament printer
 GET  /front.png?scale=20 the camera before it
@@ -64,7 +66,8 @@ class _Handler(JsonHandler):
                 self.say(self.device.start(self.body(LARGEST + 1)), 202)
                 return
             actions = {
-                "/stop": self._stop, "/bottle": self._bottle, "/eye": self._eye, "/first": self._first,
+                "/stop": self._stop, "/pause": self._pause, "/resume": self._resume, "/bottle": self._bottle,
+                "/eye": self._eye, "/first": self._first,
                 "/measure": self._measure, "/calliper": self._calliper, "/fault": self._fault, "/pace": self._pace,
                 "/room": self._room,
                 "/printed": self._printed,
@@ -93,6 +96,14 @@ class _Handler(JsonHandler):
 
     def _stop(self, _body: dict[str, Any]) -> dict[str, Any]:
         self.device.stop()
+        return self.device.progress()
+
+    def _pause(self, _body: dict[str, Any]) -> dict[str, Any]:
+        self.device.pause()
+        return self.device.progress()
+
+    def _resume(self, _body: dict[str, Any]) -> dict[str, Any]:
+        self.device.go_on()
         return self.device.progress()
 
     def _bottle(self, body: dict[str, Any]) -> dict[str, Any]:
