@@ -92,6 +92,19 @@ def through(one: DrawnBottle, readers: int) -> Tally:
     return tally
 
 
+def shrinks(one: DrawnBottle, readers: int) -> Tally:
+    """How much parts shrink in the cure, %."""
+    tally, files, context = Tally(), list[Any](), exposed(one)
+    for reader in range(readers):
+        plan, result, readings = go("cure-shrinkage", one, context, reader, files)
+        longest = kind("cure-shrinkage").steps(plan)[-1]
+        cured = readings.measured("cured", longest.index, "first")
+        habit = None if cured is None else 100 * (1 - cured / longest.value)
+        tally.found(result.value, result.error, habit, 100 * one.bottle.shrinks, 0.0)
+    tally.cost(files)
+    return tally
+
+
 def tips(one: DrawnBottle, readers: int) -> Tally:
     """The thinnest tip that an eye calls held well, mm."""
     tally, files, context = Tally(), list[Any](), exposed(one)
@@ -211,5 +224,6 @@ VAT = {
     "lamp_uneven_percent at a place": lambda one, readers: lamp(one, readers)[1],
     "z_um": through,
     "tip_mm": tips,
+    "cure_shrink_percent": shrinks,
     "bottle": check,
 }

@@ -211,6 +211,7 @@ LEANS: dict[str, tuple[Callable[[Any], float], float]] = {
         lambda bottle: -print_through_um(13.6 / bottle.critical_mj_cm2, 50, bottle.reach_um, bottle.remembers),
         80,
     ),
+    "cure_shrink_percent": (lambda bottle: bottle.shrinks, 0.5),
     "tip_mm": (lambda bottle: -_firm(bottle), 0.02),
     "proof_resin_percent": (lambda bottle: -abs(math.log(3.4 / true_exposure_s(bottle, 50, 4.0))), 5),
 }

@@ -18,6 +18,7 @@ USUAL_MW_CM2 = 4.0
 USUAL_UM = 50.0
 DEEP_UM = {"resin-clear": (170.0, 250.0), "resin-filled": (80.0, 125.0)}
 """Penetration depth by class, where it is not that of pigmented resins."""
+SHRINKS = (0.001, 0.009)
 PIGMENTED_UM = (95.0, 190.0)
 
 
@@ -32,7 +33,8 @@ class Bottle:
     `clogs_mm` do not wash out. A bottom holds half as well as it can at `sticks` times the critical energy. The share
     `tail` of the light bleeds four times as far; feet flare `flares` times as much as bleeding alone would make them.
     Light goes on `through` times as far into what lies under an overhang as resin at rest would let it; supports carry
-    `holds` times what is common; faces laid together stay `joint_um` apart.
+    `holds` times what is common; faces laid together stay `joint_um` apart. The
+    post-cure takes the share `shrinks` of a length.
     """
 
     family: str
@@ -53,6 +55,7 @@ class Bottle:
     through: float = 1.0
     holds: float = 1.0
     joint_um: float = 3.0
+    shrinks: float = 0.005
 
 
 def draw_bottle(family_key: str, seed: int, world: World = HOME) -> Bottle:
@@ -61,7 +64,8 @@ def draw_bottle(family_key: str, seed: int, world: World = HOME) -> Bottle:
     tail, flares = drawn_from(world.tail, rng), drawn_from(world.foot, rng)
     through, holds = drawn_from(world.through, rng), drawn_from(world.holds, rng)
     joint_um = drawn_from(world.joint_um, rng)
-    return replace(_draw(family_key, seed), tail=tail, flares=flares, through=through, holds=holds, joint_um=joint_um)
+    return replace(_draw(family_key, seed), tail=tail, flares=flares, through=through, holds=holds, joint_um=joint_um,
+                   shrinks=float(rng.uniform(*SHRINKS)))  # fmt: skip
 
 
 def _draw(family_key: str, seed: int) -> Bottle:

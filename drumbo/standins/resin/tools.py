@@ -65,6 +65,12 @@ def calliper(thing: Cured, jaws: JawsOnBed, rng: np.random.Generator) -> float |
     return _read(max(found) + 2 * who_looks().blunt_mm, CALLIPER_MM, rng) if found else None
 
 
+def cured(thing: Cured, jaws: JawsOnBed, rng: np.random.Generator) -> float | None:
+    """The same after the post-cure."""
+    found = calliper(thing, jaws, rng)
+    return None if found is None else round(found * (1 - thing.bottle.shrinks), 2)
+
+
 def inside(thing: Cured, jaws: JawsOnBed, rng: np.random.Generator) -> float | None:
     """Jaws opened in the gap at the middle between two points, mm; None where it is filled, or has no sides."""
     found = []
@@ -163,6 +169,7 @@ TOOLS: dict[str, Callable[[Cured, JawsOnBed, np.random.Generator], float | None]
     "calliper": calliper,
     "inside": inside,
     "skin": skin,
+    "cured": cured,
     "stack": stack,
     "upright": upright,
     "pile": pile,

@@ -1,7 +1,7 @@
 """A tower of storeys with fine features, for what may change with height in a resin print; a design of our own.
 
-Each storey is a floor with a wall at its left, the value in digits on the wall's front; on the floor stand pins and
-fins, and a block with slits. What changes, changes from floor to floor.
+Each storey is a floor with a wall at its left, the value in digits on the wall's front; on the floor stand pins, and a
+block with slits. What changes, changes from floor to floor.
 """
 
 from __future__ import annotations
@@ -24,9 +24,10 @@ from drumbo.trials.result import Result
 from drumbo.trials.toolkit.layered import PIN_SEGMENTS, LayerKind, ResinContext, base_mm, check_room, screen_of
 from drumbo.trials.toolkit.wider import holding
 
-WIDE, DEEP, STOREY, FLOOR = 20.0, 9.0, 1.2, 0.3
+WIDE, DEEP, STOREY, FLOOR = 30.0, 9.0, 1.2, 0.3
 """Low, for time: every layer is peeled by itself. What stands on a floor is as telling when it is short."""
-WALL, DIGITS_HIGH, STROKE, DIGITS_OUT = 5.0, 1.0, 0.22, 0.5
+WALL, DIGITS_HIGH, STROKE, DIGITS_OUT, COLUMNS = 15.0, 2.3, 0.45, 0.5, 3
+"""Digits are higher than a storey, so they stand in so many columns: each in the middle of its own storey."""
 PINS = (0.15, 0.2, 0.25, 0.3, 0.35, 0.4, 0.45, 0.5)
 SLITS = (0.14, 0.18, 0.22, 0.26, 0.3, 0.35, 0.4, 0.5)
 PITCH, WALLS = 1.83, 1.37
@@ -206,19 +207,22 @@ def tower(steps: Sequence[Step], base_mm: float) -> Piece:
     """All storeys on one foot; the first step is the lowest storey."""
     parts = [Part("foot", block((-WIDE / 2 - 1, -DEEP / 2 - 1, 0), (WIDE / 2 + 1, DEEP / 2 + 1, base_mm)))]
     places = []
+    low, high = base_mm + DIGITS_HIGH / 2 + 0.02, base_mm + len(steps) * STOREY - DIGITS_HIGH / 2 - 0.02
     for step in steps:
         z = base_mm + step.index * STOREY
-        parts += _storey(z, step.label)
-        low, high = (-WIDE / 2, -DEEP / 2, z), (WIDE / 2, DEEP / 2, z + STOREY)
-        places.append(Place(step.index, step.value, step.label, low, high))
+        at = (step.index % COLUMNS + 0.5) * WALL / COLUMNS, min(max(z + STOREY / 2, low), high)
+        parts += _storey(z, step.label, at)
+        box = (-WIDE / 2, -DEEP / 2, z), (WIDE / 2, DEEP / 2, z + STOREY)
+        places.append(Place(step.index, step.value, step.label, *box))
     return Piece("storeys", union(part.solid for part in parts), tuple(parts), tuple(places))
 
 
-def _storey(z: float, label: str) -> list[Part]:
+def _storey(z: float, label: str, digits_at: tuple[float, float]) -> list[Part]:
     left, front = -WIDE / 2, -DEEP / 2
     digits = text_shape(label, DIGITS_HIGH, STROKE)
     x0, _, x1, _ = digits.bounds()
-    digits = digits.scale((min(1.0, (WALL - 1) / (x1 - x0)), 1.0)).translate((left + WALL / 2, z + STOREY / 2))
+    digits = digits.scale((min(1.0, (WALL / COLUMNS - 0.5) / (x1 - x0)), 1.0))
+    digits = digits.translate((left + digits_at[0], digits_at[1]))
     pins = [_pin(left + WALL + 1.2 + PITCH * k, front + 2.2, width, z + FLOOR - 0.1) for k, width in enumerate(PINS)]
     x, solid = left + WALL + 0.8, block((left + WALL, front + 4.6, z), (WIDE / 2, front + 8.2, z + FLOOR + BLOCK_TALL))
     for width in SLITS:
