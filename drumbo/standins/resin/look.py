@@ -112,11 +112,18 @@ def _spots(labels: NDArray[np.int32], left_mm: float, rear_mm: float, pixel_mm: 
             continue
         deep = ndimage.distance_transform_edt(np.pad(mine, 1))[1:-1, 1:-1]
         row, column = np.unravel_index(int(deep.argmax()), deep.shape)
-        width = (2 * float(deep[row, column]) - 1) * pixel_mm
+        width = min(_run(mine[row], int(column)), _run(mine[:, column], int(row))) * pixel_mm
         x = left_mm + (columns.start + column + 0.5) * pixel_mm
         y = rear_mm - (rows.start + row + 0.5) * pixel_mm
         found.append(LitSpot(x, y, width, area * pixel_mm**2))
     return found
+
+
+def _run(line: Bits, at: int) -> int:
+    """How many set pixels in a row the one at a place belongs to."""
+    gaps = np.flatnonzero(~line)
+    before, after = gaps[gaps < at], gaps[gaps > at]
+    return int((after[0] if len(after) else len(line)) - (before[-1] + 1 if len(before) else 0))
 
 
 def _layers(thing: Cured, box: Box) -> list[int]:

@@ -24,18 +24,20 @@ from drumbo.trials.result import Result
 from drumbo.trials.toolkit.layered import PIN_SEGMENTS, LayerKind, ResinContext, base_mm, check_room, screen_of
 from drumbo.trials.toolkit.wider import holding
 
-WIDE, DEEP, STOREY, FLOOR = 30.0, 9.0, 1.2, 0.3
+WIDE, DEEP, STOREY, FLOOR = 24.0, 9.0, 1.2, 0.3
 """Low, for time: every layer is peeled by itself. What stands on a floor is as telling when it is short."""
-WALL, DIGITS_HIGH, STROKE, DIGITS_OUT, COLUMNS = 15.0, 2.3, 0.45, 0.5, 3
+WALL, DIGITS_HIGH, STROKE, DIGITS_OUT, COLUMNS = 10.8, 2.3, 0.42, 0.5, 3
 """Digits are higher than a storey, so they stand in so many columns: each in the middle of its own storey."""
 PINS = (0.15, 0.2, 0.25, 0.3, 0.35, 0.4, 0.45, 0.5)
 SLITS = (0.14, 0.18, 0.22, 0.26, 0.3, 0.35, 0.4, 0.5)
-PITCH, WALLS = 1.83, 1.37
+PITCH, WALLS = 1.43, 1.03
 """Out of step with any screen's pixels."""
 PIN_TALL, BLOCK_TALL = 0.8, 0.7
 HERE = Site("here", "here")
 WHOLE = 0.79
 """A level with fewer than this share of what is whole lower down has lost some to what changes."""
+GENTLE = 0.25
+"""How far off a beginning is for each storey between which one more or less counted moves it."""
 FINER = 3
 """A finer tower is as high as so many steps of the one before."""
 
@@ -113,8 +115,9 @@ class StoreyKind(LayerKind[S]):
         del plan
         return ToRead(measures=(self.counted,))
 
-    def begins(self, plan: S, readings: Readings) -> int | None:
+    def begins(self, plan: S, readings: Readings, more: int = 0) -> int | None:
         """The level from which on it fails, or the number of levels where none does; None while some are not counted.
+        `more` counts so many more on each level.
 
         It is the one that splits the counts best into whole ones and ones that lack a fifth: one miscount moves little.
         """
@@ -126,9 +129,17 @@ class StoreyKind(LayerKind[S]):
         most = max(known[: max(len(known) // 2, 2)])
         if most <= self.counted.high / 2:
             return 0
-        lacks = [count <= WHOLE * most for count in known]
+        lacks = [count + more <= WHOLE * most for count in known]
         wrong = [sum(lacks[:at]) + sum(not lack for lack in lacks[at:]) for at in range(len(known) + 1)]
         return min(range(len(wrong)), key=lambda at: (wrong[at], at))
+
+    def _unsure(self, plan: S, readings: Readings) -> float:
+        """How far off the beginning commonly is, in storeys: more where counts fall so gently that one more or less on
+        each level would move it.
+        """
+        ends = [self.begins(plan, readings, more) for more in (-1, 1)]
+        apart = 0 if None in ends else abs((ends[1] or 0) - (ends[0] or 0))
+        return math.hypot(self.misread, GENTLE * apart)
 
     def evaluate(self, plan: S, readings: Readings) -> Result:
         """The last storey before the sign begins, with a margin from it."""
@@ -143,7 +154,7 @@ class StoreyKind(LayerKind[S]):
                           extend_says=f"Plan {near} ones")  # fmt: skip
         if at >= len(steps):
             value, extend = values[-1], self.further(plan, values, on=True)
-            error = holding(self.slug, self.misread * abs(values[-1] - values[-2]))
+            error = holding(self.slug, self._unsure(plan, readings) * abs(values[-1] - values[-2]))
             spread = Spread("Held up to", "", 0, ((steps[-1].label, value, True),), value, error)
             more = f"; {far} ones may hold too" if extend else ""
             return Result(
@@ -152,7 +163,7 @@ class StoreyKind(LayerKind[S]):
                 extend=extend, extend_says=f"Plan {far} ones",
             )  # fmt: skip
         good, bad = values[at - 1], values[at]
-        limit, error = (good + bad) / 2, self.misread * abs(bad - good)
+        limit, error = (good + bad) / 2, self._unsure(plan, readings) * abs(bad - good)
         kept = max(self.margin * limit, error)
         value = max(limit + math.copysign(kept, good - bad), limit / 2)
         told = holding(self.slug, error)
@@ -221,7 +232,7 @@ def _storey(z: float, label: str, digits_at: tuple[float, float]) -> list[Part]:
     left, front = -WIDE / 2, -DEEP / 2
     digits = text_shape(label, DIGITS_HIGH, STROKE)
     x0, _, x1, _ = digits.bounds()
-    digits = digits.scale((min(1.0, (WALL / COLUMNS - 0.5) / (x1 - x0)), 1.0))
+    digits = digits.scale((min(1.0, (WALL / COLUMNS - 0.3) / (x1 - x0)), 1.0))
     digits = digits.translate((left + digits_at[0], digits_at[1]))
     pins = [_pin(left + WALL + 1.2 + PITCH * k, front + 2.2, width, z + FLOOR - 0.1) for k, width in enumerate(PINS)]
     x, solid = left + WALL + 0.8, block((left + WALL, front + 4.6, z), (WIDE / 2, front + 8.2, z + FLOOR + BLOCK_TALL))
