@@ -189,6 +189,7 @@ def test_from_a_proof_to_the_next_bottle_and_a_cold_room(house: Workshop, room: 
     assert held.profile.number("bottle") == 2
     assert not held.card.proven
     assert held.profile.values["exposure_s"].recheck
+    assert (held.card.next.kind.title, held.card.next.why[:16]) == ("Bottle check", "Bottle 2 is new:")
     draft = trials.draft(house, lit.profile, "bottle-check")
     assert draft.plan["before_mm"] == leaves, "held against the leaves of the proof"
     with pytest.MonkeyPatch.context() as patch:
@@ -216,17 +217,23 @@ def test_from_a_proof_to_the_next_bottle_and_a_cold_room(house: Workshop, room: 
 
 
 def test_a_colder_room_wants_more_light_and_the_exposure_follows_it(
-    house: Workshop, room: PrintManager, lit: Lit
+    house: Workshop, room: PrintManager, lit: Lit, client: FlaskClient
 ) -> None:
     _right(house, lit)
     adopting.adopt(house, _printed(house, room, lit.profile, "resin-proof"))
     exposure, truth = profiles.sheet(house, lit.profile).profile.number("exposure_s"), draw_bottle("resin-standard", 1)
+    by_hand.set_value(house, lit.profile, "resin_c", "15")
+    assert "15 °C now" in profiles.card(house, lit.profile).next.why
+    by_hand.undo(house, lit.profile)
     lit.device.resin_c = 15.0
     plan = trials.draft(house, lit.profile, "bottle-check").plan
     cold = trials.create(house, lit.profile, "bottle-check", {**plan, "resin_c": 15.0, "by_percent": 22})
     room.join(room.start(cold), 60)
     simulated_readings(house, cold)
     assert trials.sheet(house, cold).run.heat["resin_c"] == 15.0, "how warm it was is kept with the print"
+    assert "with the resin at <b class=\"num\">15.0 °C</b>; the profile is for\n    25" in (
+        client.get(f"/trials/{cold}/read").get_data(as_text=True)
+    )
     adopting.adopt(house, cold)
     chilled = profiles.sheet(house, lit.profile).profile
     wanted = exposure * (1 + truth.per_c * 10)

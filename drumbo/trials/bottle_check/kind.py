@@ -47,7 +47,7 @@ class BottleCheck(LayerKind[Plan]):
     plan_type = Plan
     title = "Bottle check"
     sets = ("bottle", *CONFIRMED, "leaves_mm", "resin_c")
-    group = "exposure"
+    group = "light"
     step_unit = "s"
     called = "sets of leaves"
     ends = ("at the left", "at the right")
@@ -166,7 +166,7 @@ class BottleCheck(LayerKind[Plan]):
         """Once a new bottle is in the vat, or the resin's temperature is another one, and nobody has checked it."""
         values = context.profile.values
         held, bottle = values["exposure_s"], values.get("bottle")
-        if not held.recheck or held.origin.kind != OriginKind.TRIAL:
+        if not held.recheck or held.origin.kind in {OriginKind.START, OriginKind.LABEL}:
             return None
         if bottle is not None and held.basis.get("bottle", bottle.number) != bottle.number:
             return f"Bottle {bottle.number:g} is new: a few minutes tell whether it takes the same light."
