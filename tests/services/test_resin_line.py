@@ -231,7 +231,7 @@ def test_a_colder_room_wants_more_light_and_the_exposure_follows_it(
     room.join(room.start(cold), 60)
     simulated_readings(house, cold)
     assert trials.sheet(house, cold).run.heat["resin_c"] == 15.0, "how warm it was is kept with the print"
-    assert "with the resin at <b class=\"num\">15.0 °C</b>; the profile is for\n    25" in (
+    assert 'with the resin at <b class="num">15.0 °C</b>; the profile is for\n    25' in (
         client.get(f"/trials/{cold}/read").get_data(as_text=True)
     )
     adopting.adopt(house, cold)

@@ -125,8 +125,10 @@ def _page(number: int) -> dict[str, Any]:
 
 
 @pages.get("/<int:number>/pace")
-def pace(number: int) -> str:
+def pace(number: int) -> Any:
     """What a part takes that is as high and as large as typed."""
+    if request.headers.get("Sec-Fetch-Dest") == "document":
+        return redirect(url_for("profiles.show", number=number))
     sheet = service.sheet(workshop(), number)
     if "exposure_s" not in sheet.profile.values:
         raise NotFound("only resin is printed layer by layer")
