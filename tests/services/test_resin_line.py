@@ -169,7 +169,7 @@ def _right(house: Workshop, lit: Lit, family: str = "resin-standard", seed: int 
         by_hand.set_value(house, lit.profile, key, f"{number:.2f}")
 
 
-def test_from_a_proof_to_the_next_bottle_and_a_cold_room(house: Workshop, room: PrintManager, lit: Lit) -> None:
+def test_from_a_proof_to_the_next_bottle(house: Workshop, room: PrintManager, lit: Lit) -> None:
     _right(house, lit)
     proof = _printed(house, room, lit.profile, "resin-proof")
     result = trials.sheet(house, proof).result
