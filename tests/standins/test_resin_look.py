@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from drumbo.core.light.job import NO_LIFT, Layer, LayerJob, Light, Screen
 from drumbo.exchange.layer_package import write
 from drumbo.standins.eye import Box
-from drumbo.standins.resin import look
+from drumbo.standins.resin import look, spots
 from drumbo.standins.resin.bottle import draw_bottle
 from drumbo.standins.resin.thing import Cured, cure
 
@@ -47,7 +47,7 @@ def test_more_of_the_screen_shows_no_more_and_no_less(
 ) -> None:
     (low_x, low_y), (high_x, high_y) = (-6.5, -1.5), (6.7, 5.5)
     box: Box = ((low_x - left, low_y - front, 0.0), (high_x + right, high_y + rear, 0.3))
-    (gap,), (pin,) = look._gaps(thing, 2, box), look._islands(thing, 2, box)
+    (gap,), (pin,) = spots.gaps(thing, 2, box), spots.islands(thing, 2, box)
     assert (gap.x, gap.y) == pytest.approx(SLIT, abs=1.5), "a slit's most inner place lies anywhere along it"
     assert gap.x == pytest.approx(SLIT[0], abs=0.06)
     assert gap.width_mm == pytest.approx(SLIT_MM, abs=0.06)
@@ -57,13 +57,13 @@ def test_more_of_the_screen_shows_no_more_and_no_less(
 
 
 def test_a_gap_that_reaches_the_edge_of_what_is_looked_at_is_not_closed(thing: Cured) -> None:
-    assert look._gaps(thing, 2, ((-6.5, -1.5, 0.0), (6.7, SLIT[1], 0.3))) == []
-    assert len(look._gaps(thing, 2, WHOLE)) == 1
+    assert spots.gaps(thing, 2, ((-6.5, -1.5, 0.0), (6.7, SLIT[1], 0.3))) == []
+    assert len(spots.gaps(thing, 2, WHOLE)) == 1
 
 
 def test_where_nothing_is_lit_nothing_is_found(thing: Cured) -> None:
     dark: Box = ((9.0, 9.0, 0.0), (14.0, 13.0, 0.3))
-    assert look._gaps(thing, 2, dark) == look._islands(thing, 2, dark) == []
+    assert spots.gaps(thing, 2, dark) == spots.islands(thing, 2, dark) == []
     assert look.share_open(thing, dark) == look.share_standing(thing, dark) == 1.0
     assert look.overdose(thing, dark) == 0.0
 
