@@ -53,7 +53,11 @@ def one(key: str, seed: int, readers: int, world: str, quick: bool, number: int)
 def summary(key: str, tally: Tally) -> dict[str, object]:
     """The figures of one parameter."""
     return {
-        "unit": SHARE if key in SHARES or key == BOTTLE else UNITS[key] if key in UNITS else BY_KEY[key].unit,
+        "unit": SHARE
+        if key in SHARES or key == BOTTLE
+        else UNITS[key]
+        if key in UNITS
+        else BY_KEY[key.split(maxsplit=1)[0]].unit,
         "drumbo": _spread(tally.drumbo),
         "habit": _spread(tally.habit),
         "nothing": _spread(tally.nothing),
@@ -100,7 +104,7 @@ def whole_table(ways: list[Whole]) -> dict[str, object]:
         for way in ways:
             tally.join(way.tallies[key])
         rows[key] = {
-            "unit": UNITS[key] if key in UNITS else BY_KEY[key].unit,
+            "unit": UNITS[key] if key in UNITS else BY_KEY[key.split()[0]].unit,
             "truth": round(float(np.median(tally.truths)), 3),
             "found": round(float(np.median(tally.values)), 3),
             "error": round(float(np.median(np.abs(tally.drumbo))), 4),
