@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from drumbo.services import plates, profiles, trials, workshop
 from tests.conftest import LABEL, PATIENCE_S
@@ -70,12 +70,12 @@ def test_a_way_is_gone_from_answer_to_answer_to_its_proof(page: Page, site: Site
     expect(quick.get_by_text("g", exact=True).or_(quick.locator(".facts b")).first).to_be_visible(timeout=WAIT_MS)
     prints = quick.locator("ol > li").count()
     assert prints <= 6
-    quick.get_by_role("button", name="Go this way").click()
+    _onward(page, quick.get_by_role("button", name="Go this way"))
     for _ in range(40):
         way = page.locator("#way")
         if way.get_by_text("The way is done").count():
             break
-        way.get_by_role("link", name=re.compile("Go on|Plan them|Plan it")).click()
+        _onward(page, way.get_by_role("link", name=re.compile("Go on|Plan them|Plan it")))
         _one_step(page, site)
         page.goto(f"{site.base}/profiles/{profile}")
     expect(page.get_by_text("The way is done")).to_be_visible()
@@ -86,12 +86,19 @@ def test_a_way_is_gone_from_answer_to_answer_to_its_proof(page: Page, site: Site
     assert held.spent.prints < len(held.trials)
 
 
+def _onward(page: Page, link: Locator) -> None:
+    """Press it, and wait until the page that it leads to is there: what is counted next is counted on that one."""
+    before = page.url
+    link.click()
+    page.wait_for_url(lambda url: url != before, timeout=WAIT_MS)
+
+
 def _one_step(page: Page, site: Site) -> None:
     """What the page that a way leads to is for: plan, print, read or adopt."""
     if "/new" in page.url:
-        page.get_by_role("button", name="Make the file").click()
+        _onward(page, page.get_by_role("button", name="Make the file"))
     if page.get_by_role("link", name="Print the plate").count():
-        page.get_by_role("link", name="Print the plate").click()
+        _onward(page, page.get_by_role("link", name="Print the plate"))
     print_it = page.get_by_role("button", name=re.compile("Print it$|It is loaded now: print it"))
     if print_it.count():
         print_it.click()
@@ -103,8 +110,8 @@ def _one_step(page: Page, site: Site) -> None:
         expect(page.locator("#verdict").get_by_role("link").first).to_be_visible(timeout=WAIT_MS)
     further = page.get_by_role("link", name="Plan the next range")
     if trials.sheet(site.house, number).result.state == "edge" and further.count():
-        further.click()
-        page.get_by_role("button", name="Make the file").click()
+        _onward(page, further)
+        _onward(page, page.get_by_role("button", name="Make the file"))
         return
     page.goto(f"{site.base}/trials/{number}/adopt")
-    page.get_by_role("button", name=re.compile("^Adopt")).first.click()
+    _onward(page, page.get_by_role("button", name=re.compile("^Adopt")).first)
