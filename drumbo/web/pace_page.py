@@ -26,7 +26,7 @@ class Asked:
 
 def pace_page(profile: Profile, material: Resin, asked: Asked) -> dict[str, Any]:
     """Everything for the card; where what was typed is no part, why."""
-    about = {"asked": asked, "material": material, "risks": {p.key: _risk(p.key) for p in BY_KEY.values()}}
+    about = {"asked": asked, "material": material}
     try:
         found = pace(profile.numbers(), number("height_mm", asked.height_mm))
         ml = number("ml", asked.ml)
@@ -42,6 +42,7 @@ def pace_page(profile: Profile, material: Resin, asked: Asked) -> dict[str, Any]
     bars_say = ", ".join(f"{share.name} {share.seconds:.1f} s" for share in found.shares)
     return {
         **about, "error": "", "found": found, "bars": bars, "bars_say": bars_say,
+        "risks": {each.key: _risk(each.key) for each in found.buys},
         "money": material.cost(ml * material.density_g_cm3),
         "parts": f"{int(material.bottle_ml // ml)}" if ml <= material.bottle_ml else "",
     }  # fmt: skip

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from manifold3d import Manifold
 
-from drumbo.core.piece import Jaw, Part, Piece, Place, block, text_shape, union
+from drumbo.core.piece import Jaw, Part, Piece, Place, block, raised_text, union
 from drumbo.trials.readings import Step
 from drumbo.trials.toolkit import leaves
 
@@ -26,10 +26,10 @@ def strip(steps: Sequence[Step], base_mm: float, snap: Callable[[float], float])
     for step in steps:
         left = snap(x0 + step.index * PITCH)
         made = leaves.leaf_set(step.index, left + EDGE, front + FRONT, base_mm, snap)
-        digits = text_shape(step.label, DIGITS_HIGH, STROKE).translate((left + WIDE / 2, front + FRONT / 2))
+        at, top = (left + WIDE / 2, front + FRONT / 2), base_mm + DIGITS_TALL
         mine = [
             Part("foot", block((left, front, 0), (left + WIDE, front + DEEP, base_mm))),
-            Part("digits", digits.extrude(DIGITS_TALL + 0.2).translate((0, 0, base_mm - 0.2))),
+            Part("digits", raised_text(step.label, at, DIGITS_HIGH, STROKE, WIDE - 2, base_mm - 0.2, top)),
             *made.parts,
         ]
         parts += mine

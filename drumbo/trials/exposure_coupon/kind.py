@@ -25,8 +25,8 @@ from drumbo.trials.toolkit.layered import (
     base_mm,
     check_room,
     check_way,
-    on_pixels,
     screen_of,
+    snapping,
     usual_way,
 )
 from drumbo.trials.toolkit.sweep import even_steps
@@ -94,12 +94,7 @@ class ExposureCoupon(LayerKind[Plan]):
         return base_mm(context, plan.layer_um, LEAST_BASE_MM, CLEAR_LAYERS)
 
     def _made(self, plan: Plan, context: ResinContext) -> tuple[Piece, list[Manifold]]:
-        screen = screen_of(context)
-
-        def snap(mm: float) -> float:
-            return on_pixels(mm, screen.pixels[0], screen.pixel_mm)
-
-        return coupon.coupons(self.steps(plan), self._base_mm(plan, context), snap)
+        return coupon.coupons(self.steps(plan), self._base_mm(plan, context), snapping(context))
 
     def piece(self, plan: Plan, context: ResinContext) -> Piece:
         """All coupons."""

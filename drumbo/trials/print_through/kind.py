@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from drumbo.core.fit.callipers import CALLIPER_SD_MM
 from drumbo.core.light.job import LayerJob, LitSolid, job
 from drumbo.core.light.leaves import DUST_MM, JOINT_MM, JOINT_SD_MM
-from drumbo.core.piece import Jaw, Part, Piece, Place, block, text_shape, union
+from drumbo.core.piece import Jaw, Part, Piece, Place, block, raised_text, union
 from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import TrialPlan, ask
@@ -91,12 +91,12 @@ class PrintThrough(LayerKind[Plan]):
             tiles.append(block((x - TILE / 2, y0, low), (x + TILE / 2, y0 + TILE_DEEP, high)))
             half = BRIDGE_WIDE / 2
             bridges.append(block((x - half, wall - BRIDGE - 0.1, low), (x + half, wall + 0.1, high)))
-        digits = text_shape(f"{thick:.2f}", DIGITS_HIGH, STROKE).translate((0, wall + WALL_DEEP / 2))
+        at = (0.0, wall + WALL_DEEP / 2)
         parts = (
             Part("foot", block((x0 - EDGE, y0 - EDGE, 0), (-x0 + EDGE, -y0 + EDGE, base))),
             Part("mast", block((x0, wall, base - 0.2), (-x0, wall + WALL_DEEP, high))),
             Part("wall", union([*tiles, *bridges])),
-            Part("digits", digits.extrude(DIGITS_TALL + 0.2).translate((0, 0, high - 0.2))),
+            Part("digits", raised_text(f"{thick:.2f}", at, DIGITS_HIGH, STROKE, WIDE, high - 0.2, high + DIGITS_TALL)),
         )
         across, first = y0 + TILE_DEEP / 2, x0 + PITCH / 2
         ends = {"pile": ((x0, across), (-x0, across)), "tile": ((first - 1, across), (first + 1, across))}

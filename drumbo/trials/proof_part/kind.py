@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from drumbo.core.catalogue import GROUPS
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD
 from drumbo.core.piece import Piece
-from drumbo.core.profile import Status, Value, sectors
+from drumbo.core.profile import Value
 from drumbo.core.toolpath import Toolpath, settings_for
 from drumbo.trials.base import Context, Kind
 from drumbo.trials.pictures import Spread
@@ -20,43 +17,33 @@ from drumbo.trials.plan import TrialPlan
 from drumbo.trials.proof_part import trestle
 from drumbo.trials.readings import Aspect, Measure, Readings, Site, Step, ToRead
 from drumbo.trials.result import Result
+from drumbo.trials.toolkit.checklist import Point, judged, open_points, wanted
 from drumbo.trials.toolkit.roads import on_bed
 
-FINE, PASSABLE = 3, 2
-"""Scores: from which a point counts as good, and below which it fails the whole part."""
 GOOD_PERCENT = 75.0
 SIZES = {"x": trestle.LONG, "y": trestle.BROAD}
 TRUE_MM = 0.15
 """How far a size may be from what was meant."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Point:
-    """One line of the checklist, the group of the profile that it leads back to, and whether it may fail the part."""
-
-    aspect: Aspect
-    group: str
-    must: bool = True
-
-
-CHECKLIST: tuple[_Point, ...] = (
-    _Point(Aspect("bridge", "Bridge", ("hangs in loops", "sags plainly", "sags a little", "almost flat",
+CHECKLIST: tuple[Point, ...] = (
+    Point(Aspect("bridge", "Bridge", ("hangs in loops", "sags plainly", "sags a little", "almost flat",
                                        "flat, no sag"), "The deck's underside between the legs."), "cooling"),
-    _Point(Aspect("overhang", "Overhang", ("collapsed or curled", "rough, droops", "uneven edge", "small flaws",
+    Point(Aspect("overhang", "Overhang", ("collapsed or curled", "rough, droops", "uneven edge", "small flaws",
                                         "clean edge"), "The wing at the right, from below."), "cooling"),
-    _Point(Aspect("tip", "Tips", ("melted blobs", "bent and thick", "soft edges", "almost sharp", "sharp, straight"),
+    Point(Aspect("tip", "Tips", ("melted blobs", "bent and thick", "soft edges", "almost sharp", "sharp, straight"),
                   "The two slim tips on the deck's right end."), "cooling"),
-    _Point(Aspect("strings", "Strings", ("a web", "many threads", "some threads", "a few wisps", "none"),
+    Point(Aspect("strings", "Strings", ("a web", "many threads", "some threads", "a few wisps", "none"),
                   "Between the tips and the tall post."), "retraction"),
-    _Point(Aspect("gaps", "Top closed", ("open lines", "many pin-holes", "some pin-holes", "a few", "closed"),
+    Point(Aspect("gaps", "Top closed", ("open lines", "many pin-holes", "some pin-holes", "a few", "closed"),
                   "The deck's top around the digits: look through it against the light."), "flow"),
-    _Point(Aspect("ridges", "Top flat", ("plough marks", "plain ridges", "felt with a nail", "just felt", "flat"),
+    Point(Aspect("ridges", "Top flat", ("plough marks", "plain ridges", "felt with a nail", "just felt", "flat"),
                   "The deck's top: draw a fingernail over it."), "flow"),
-    _Point(Aspect("corners", "Corners", ("blobs or thin", "bulge plainly", "bulge a little", "just seen", "true"),
+    Point(Aspect("corners", "Corners", ("blobs or thin", "bulge plainly", "bulge a little", "just seen", "true"),
                   "The square corners of plate and legs."), "pressure", must=False),
-    _Point(Aspect("surface", "Walls", ("gaps or burnt", "patchy", "uneven sheen", "even, slightly dull", "even"),
+    Point(Aspect("surface", "Walls", ("gaps or burnt", "patchy", "uneven sheen", "even, slightly dull", "even"),
                   "All plain faces, and the thin wall with its window."), "heat"),
-    _Point(Aspect("bond", "Bond", ("falls apart", "splits at a touch", "splits easily", "holds well", "will not part"),
+    Point(Aspect("bond", "Bond", ("falls apart", "splits at a touch", "splits easily", "holds well", "will not part"),
                   "Bend the thin wall, press the wing down by hand."), "heat"),
 )  # fmt: skip
 
@@ -131,22 +118,14 @@ class Proof(Kind[Plan]):
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Good where nothing fails and nearly all is as it should be; else what to go back to."""
         del plan
-        scores = {point.aspect.key: readings.score(point.aspect.key, 0) for point in CHECKLIST}
-        missing = sum(score is None for score in scores.values())
+        missing = open_points(CHECKLIST, readings)
         if missing:
             return Result("few", says=f"{missing} of {len(CHECKLIST)} points are open.")
-        given = np.array([score for score in scores.values() if score is not None], float)
-        percent = 25 * float(given.mean())
-        error = 25 * math.hypot(LOOK_SD, BIAS_SD) / math.sqrt(len(given))
         wrong = _wrong_sizes(readings)
-        poor = [point for point in CHECKLIST if point.must and (scores[point.aspect.key] or 0) < PASSABLE]
-        good = not poor and not wrong and percent >= GOOD_PERCENT
-        says = "It came out as it should: this profile is proven." if good else _says_why(poor, wrong)
-        weak = [p for p in CHECKLIST if (scores[p.aspect.key] or 0) < FINE]
-        note = _back_to(weak, wrong) if not good else f"Not quite right: {_named(weak)}." if weak else ""
+        part = judged(CHECKLIST, readings, GOOD_PERCENT, wrong, ("size",) if wrong else ())
         return Result(
-            "good" if good else "edge", percent, error, percent, percent, says, (note,) if note else (),
-            spreads=_spreads(readings),
+            "good" if part.good else "edge", part.percent, part.error, part.percent, part.percent, part.says,
+            part.notes, spreads=_spreads(readings),
         )  # fmt: skip
 
     def keeps(self, result: Result) -> bool:
@@ -168,12 +147,7 @@ class Proof(Kind[Plan]):
 
     def wants(self, context: Context) -> str | None:
         """Once the rest is measured or set, or what it proved has changed."""
-        state = {s.group.key: s for s in sectors(context.profile)}
-        if state[self.group].known == Status.MEASURED or self.hindered(context):
-            return None
-        if state[self.group].known == Status.RECHECK:
-            return f"{state[self.group].reason}; print the part once more."
-        return "All that comes before it is known: one small part tells whether it holds together."
+        return None if self.hindered(context) else wanted(context.profile, self.group)
 
     def in_words(self, plan: Plan) -> str:
         """What it is."""
@@ -190,23 +164,6 @@ def _wrong_sizes(readings: Readings) -> list[str]:
                 f"{abs(found - meant):.2f} mm too {'large' if found > meant else 'small'} along {site.upper()}"
             )
     return wrong
-
-
-def _says_why(poor: Sequence[_Point], wrong: Sequence[str]) -> str:
-    if not poor and not wrong:
-        return "Not yet: too much of it is only passable."
-    return f"Not yet: {' and '.join(filter(None, [_named(poor), ', '.join(wrong)]))}."
-
-
-def _named(points: Sequence[_Point]) -> str:
-    return ", ".join(point.aspect.name.lower() for point in points)
-
-
-def _back_to(weak: Sequence[_Point], wrong: Sequence[str]) -> str:
-    """Which trials to go back to, in trial order."""
-    groups = {point.group for point in weak} | ({"size"} if wrong else set())
-    names = [group.name.lower() for group in GROUPS if group.key in groups]
-    return f"Go back to {', then '.join(names)}." if names else ""
 
 
 def _spreads(readings: Readings) -> tuple[Spread, ...]:

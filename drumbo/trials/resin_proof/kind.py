@@ -6,25 +6,21 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-import numpy as np
 from manifold3d import Manifold
 
-from drumbo.core.catalogue import GROUPS
-from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD
 from drumbo.core.light.job import LayerJob, LitSolid, job
 from drumbo.core.light.leaves import Leaves
 from drumbo.core.piece import Piece
-from drumbo.core.profile import Status, Value, sectors
+from drumbo.core.profile import Value
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Aspect, Readings, Step, ToRead
 from drumbo.trials.resin_proof import boathouse
 from drumbo.trials.result import Result
 from drumbo.trials.toolkit import leaves
-from drumbo.trials.toolkit.layered import LayerKind, ResinContext, base_mm, check_room, on_pixels, screen_of
+from drumbo.trials.toolkit.checklist import Point, judged, open_points, wanted
+from drumbo.trials.toolkit.layered import LayerKind, ResinContext, base_mm, check_room, screen_of, snapping
 
-FINE, PASSABLE = 3, 2
-"""Scores: from which a point counts as good, and below which it fails the whole part."""
 GOOD_PERCENT = 70.0
 OFF_PERCENT = 15.0
 """Light that is further off than this spoils what is fine, whether an eye sees it on this part or not."""
@@ -32,30 +28,21 @@ USUAL_TIP_MM = 0.5
 LEAST_BASE_MM, CLEAR_LAYERS = 0.6, 3
 
 
-@dataclass(frozen=True, slots=True)
-class _Point:
-    """One line of the checklist, the group of the profile that it leads back to, and whether it may fail the part."""
-
-    aspect: Aspect
-    group: str
-    must: bool = True
-
-
-CHECKLIST: tuple[_Point, ...] = (
-    _Point(Aspect("stand", "Fences, digits", ("none stand", "the thickest stand", "half of them", "nearly all",
+CHECKLIST: tuple[Point, ...] = (
+    Point(Aspect("stand", "Fences, digits", ("none stand", "the thickest stand", "half of them", "nearly all",
                                               "all stand, sharp"), "Thin walls and raised digits: straight and whole?"),
            "exposure"),
-    _Point(Aspect("open", "Slots, sunk digits", ("all closed", "the widest open", "half of them", "nearly all",
+    Point(Aspect("open", "Slots, sunk digits", ("all closed", "the widest open", "half of them", "nearly all",
                                                  "all open, crisp"), "Hold the slots against the light."), "exposure"),
-    _Point(Aspect("supports", "Slab on tips", ("torn off", "hangs askew", "tips bent", "held, not quite level",
+    Point(Aspect("supports", "Slab on tips", ("torn off", "hangs askew", "tips bent", "held, not quite level",
                                                "held, level"), "The slab at the right: do its tips hold it?"), "lift"),
-    _Point(Aspect("fit", "Plug in its socket", ("will not go in, or falls out", "only by force, or loose",
+    Point(Aspect("fit", "Plug in its socket", ("will not go in, or falls out", "only by force, or loose",
                                                 "tight, or with play", "goes in, holds a little",
                                                 "goes in by hand and holds"), "Break the plug off and press it in."),
            "fit", must=False),
-    _Point(Aspect("sticks", "Held to the plate", ("fell off", "hung by a corner", "came off at a touch", "held",
+    Point(Aspect("sticks", "Held to the plate", ("fell off", "hung by a corner", "came off at a touch", "held",
                                                   "held firmly"), "Before you took it off: all round?"), "bottom"),
-    _Point(Aspect("clean", "Came off clean", ("chisel, and it broke", "chisel, wide flare", "pried off, some flare",
+    Point(Aspect("clean", "Came off clean", ("chisel, and it broke", "chisel, wide flare", "pried off, some flare",
                                               "pried off easily, a trace", "came off, sharp foot"),
                   "The lower edge of the foot."), "bottom", must=False),
 )  # fmt: skip
@@ -109,14 +96,10 @@ class ResinProof(LayerKind[Plan]):
 
     def _made(self, context: ResinContext) -> tuple[Piece, Manifold, Manifold]:
         """With the profile's exposure on it, its tips as wide as the profile knows them to hold."""
-        screen, numbers = screen_of(context), context.profile.numbers()
-
-        def snap(mm: float) -> float:
-            return on_pixels(mm, screen.pixels[0], screen.pixel_mm)
-
+        numbers = context.profile.numbers()
         return boathouse.boathouse(
-            f"{numbers['exposure_s']:.2f}", self._base_mm(context), numbers.get("tip_mm", USUAL_TIP_MM), snap,
-            screen.pixel_mm,
+            f"{numbers['exposure_s']:.2f}", self._base_mm(context), numbers.get("tip_mm", USUAL_TIP_MM),
+            snapping(context), screen_of(context).pixel_mm,
         )  # fmt: skip
 
     def job(self, plan: Plan, context: ResinContext, title: Sequence[str]) -> LayerJob:
@@ -136,8 +119,7 @@ class ResinProof(LayerKind[Plan]):
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Good where nothing fails, nearly all is as it should be and the light is right; else what to go back to."""
-        scores = {point.aspect.key: readings.score(point.aspect.key, 0) for point in CHECKLIST}
-        missing = sum(score is None for score in scores.values())
+        missing = open_points(CHECKLIST, readings)
         if missing:
             return Result("few", says=f"{missing} of {len(CHECKLIST)} points are open.")
         found, told = leaves.wanted(readings, [0.0]), leaves.difference_mm(readings, 0)
@@ -145,21 +127,13 @@ class ResinProof(LayerKind[Plan]):
             return Result("few", says="Measure the leaves and the block.")
         if slip := leaves.slip(readings, self.steps(plan)):
             return Result("few", says=slip)
-        given = np.array([score for score in scores.values() if score is not None], float)
-        percent = 25 * float(given.mean())
-        error = 25 * math.hypot(LOOK_SD, BIAS_SD) / math.sqrt(len(given))
-        poor = [point for point in CHECKLIST if point.must and (scores[point.aspect.key] or 0) < PASSABLE]
-        off = found.beyond(math.log1p(OFF_PERCENT / 100)) > 0.5
-        good = not poor and not off and percent >= GOOD_PERCENT
-        weak = [p for p in CHECKLIST if (scores[p.aspect.key] or 0) < FINE]
-        says = "It came out as it should: this profile is proven." if good else _says_why(poor, found, off)
-        notes = [] if good else _back_to(weak, off)
-        notes += [f"Not quite right: {_named(weak)}."] if good and weak else []
+        wrong = _wrong_light(found)
+        part = judged(CHECKLIST, readings, GOOD_PERCENT, wrong, ("exposure",) if wrong else ())
         spread = Spread("Leaves over block", "µm", 0, (("the leaves", round(1000 * told[0], 1), True),),
                         1000 * told[0], 1000 * leaves.SCATTER_MM)  # fmt: skip
         return Result(
-            "good" if good else "edge", percent, error, percent, percent, says, tuple(notes), spreads=(spread,),
-            also={"leaves_mm": told[0], "wants": found.wants},
+            "good" if part.good else "edge", part.percent, part.error, part.percent, part.percent, part.says,
+            part.notes, spreads=(spread,), also={"leaves_mm": told[0], "wants": found.wants},
         )  # fmt: skip
 
     def keeps(self, result: Result) -> bool:
@@ -184,12 +158,7 @@ class ResinProof(LayerKind[Plan]):
 
     def wants(self, context: ResinContext) -> str | None:
         """Once the rest is measured or set, or what it proved has changed."""
-        state = {s.group.key: s for s in sectors(context.profile)}[self.group]
-        if state.known == Status.MEASURED:
-            return None
-        if state.known == Status.RECHECK:
-            return f"{state.reason}; print the part once more."
-        return "All that comes before it is known: one small part tells whether it holds together."
+        return wanted(context.profile, self.group)
 
     def in_words(self, plan: Plan) -> str:
         """What it is."""
@@ -205,20 +174,9 @@ class ResinProof(LayerKind[Plan]):
         return "Wash and dry it as you do real parts; measure and press the plug in before the cure."
 
 
-def _says_why(poor: Sequence[_Point], found: Leaves, off: bool) -> str:
-    why = [_named(poor)] if poor else []
-    if off:
-        percent = leaves.in_percent(found.wants)
-        why.append(f"the leaves want {abs(percent):.0f} % {'more' if percent > 0 else 'less'} light")
-    return f"Not yet: {' and '.join(why)}." if why else "Not yet: too much of it is only passable."
-
-
-def _named(points: Sequence[_Point]) -> str:
-    return ", ".join(point.aspect.name.lower() for point in points)
-
-
-def _back_to(weak: Sequence[_Point], off: bool) -> list[str]:
-    """Which trials to go back to, in trial order."""
-    groups = {point.group for point in weak} | ({"exposure"} if off else set())
-    names = [group.name.lower() for group in GROUPS if group.key in groups]
-    return [f"Go back to {', then '.join(names)}."] if names else []
+def _wrong_light(found: Leaves) -> list[str]:
+    """What the leaves have against the light; nothing where it is near enough."""
+    if found.beyond(math.log1p(OFF_PERCENT / 100)) <= 0.5:
+        return []
+    percent = leaves.in_percent(found.wants)
+    return [f"the leaves want {abs(percent):.0f} % {'more' if percent > 0 else 'less'} light"]

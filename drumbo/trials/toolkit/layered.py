@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from abc import abstractmethod
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, ClassVar, Protocol
 
@@ -106,6 +106,12 @@ def check_room(context: ResinContext, field: str, wide_mm: float, deep_mm: float
         )
     if high_mm > context.printer.height_mm:
         raise InvalidInput(field, f"{context.printer.name} prints no higher than {context.printer.height_mm:g} mm")
+
+
+def snapping(context: ResinContext) -> Callable[[float], float]:
+    """What brings a place along x, mm, to the nearest border between two pixels."""
+    screen = screen_of(context)
+    return lambda mm: on_pixels(mm, screen.pixels[0], screen.pixel_mm)
 
 
 def on_pixels(mm: float, pixels: int, pixel_mm: float) -> float:

@@ -27,7 +27,7 @@ from drumbo.trials.toolkit.wider import holding
 WIDE, DEEP, STOREY, FLOOR = 24.0, 9.0, 1.2, 0.3
 """Low, for time: every layer is peeled by itself. What stands on a floor is as telling when it is short."""
 WALL, DIGITS_HIGH, STROKE, DIGITS_OUT, COLUMNS = 10.8, 2.3, 0.42, 0.5, 3
-"""Digits are higher than a storey, so they stand in so many columns: each in the middle of its own storey."""
+"""Digits are higher than a level, so they stand in so many columns, each at the height of its own level."""
 PINS = (0.15, 0.2, 0.25, 0.3, 0.35, 0.4, 0.45, 0.5)
 SLITS = (0.14, 0.18, 0.22, 0.26, 0.3, 0.35, 0.4, 0.5)
 PITCH, WALLS = 1.43, 1.03
@@ -37,7 +37,7 @@ HERE = Site("here", "here")
 WHOLE = 0.79
 """A level with fewer than this share of what is whole lower down has lost some to what changes."""
 GENTLE = 0.25
-"""How far off a beginning is for each storey between which one more or less counted moves it."""
+"""So many levels more of error for each level by which one pin more or less would move the beginning."""
 FINER = 3
 """A finer tower is as high as so many steps of the one before."""
 
@@ -62,7 +62,7 @@ class StoreyKind(LayerKind[S]):
     margin: ClassVar[float]
     """What is kept back from where it begins to fail at least, as a share of it; never less than how unsure that is."""
     misread: ClassVar[float]
-    """How far off eyes tell the beginning, in storeys (90 % of them within 1.645 of it; `bench/failing.py`)."""
+    """How far off counts tell the beginning, in levels (90 % of them within 1.645 of it; `bench/failing.py`)."""
     ways: ClassVar[tuple[str, str]]
     """What values further up, and further down, the tower are called."""
 

@@ -1,0 +1,78 @@
+"""A checklist for one part: what it says of the whole profile, and which trials it leads back to. For proofs."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from drumbo.core.catalogue import GROUPS
+from drumbo.core.fit.ordinal import BIAS_SD, LOOK_SD
+from drumbo.core.profile import Profile, Status, sectors
+from drumbo.trials.readings import Aspect, Readings
+
+FINE, PASSABLE = 3, 2
+"""Scores: from which a point counts as good, and below which it fails the whole part."""
+
+
+@dataclass(frozen=True, slots=True)
+class Point:
+    """One line of the checklist, the group of the profile that it leads back to, and whether it may fail the part."""
+
+    aspect: Aspect
+    group: str
+    must: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Judged:
+    """How much of a part came out well, % with its error; whether it is good; and why, in words."""
+
+    percent: float
+    error: float
+    good: bool
+    says: str
+    notes: tuple[str, ...]
+
+
+def open_points(points: Sequence[Point], readings: Readings) -> int:
+    """How many were not scored yet."""
+    return sum(readings.score(point.aspect.key, 0) is None for point in points)
+
+
+def judged(
+    points: Sequence[Point], readings: Readings, least_percent: float, wrong: Sequence[str] = (),
+    wrong_groups: Collection[str] = (),
+) -> Judged:  # fmt: skip
+    """Good where nothing fails and nearly all is as it should be; else what to go back to. `wrong` is what was measured
+    beside the list and is not right, in words, with the groups that it leads back to. All points must be scored.
+    """
+    scores = [(point, readings.score(point.aspect.key, 0) or 0) for point in points]
+    percent = 25 * float(np.mean([score for _, score in scores]))
+    error = 25 * math.hypot(LOOK_SD, BIAS_SD) / math.sqrt(len(scores))
+    poor = [point for point, score in scores if point.must and score < PASSABLE]
+    weak = [point for point, score in scores if score < FINE]
+    if not poor and not wrong and percent >= least_percent:
+        notes = (f"Not quite right: {_named(weak)}.",) if weak else ()
+        return Judged(percent, error, True, "It came out as it should: this profile is proven.", notes)
+    why = " and ".join(filter(None, [_named(poor), ", ".join(wrong)]))
+    says = f"Not yet: {why}." if why else "Not yet: too much of it is only passable."
+    back = {point.group for point in weak} | set(wrong_groups)
+    names = [group.name.lower() for group in GROUPS if group.key in back]
+    return Judged(percent, error, False, says, (f"Go back to {', then '.join(names)}.",) if names else ())
+
+
+def wanted(profile: Profile, group: str) -> str | None:
+    """Why a part should be printed, in a sentence, once nothing before it is left; None where it is proven."""
+    state = next(sector for sector in sectors(profile) if sector.group.key == group)
+    if state.known == Status.MEASURED:
+        return None
+    if state.known == Status.RECHECK:
+        return f"{state.reason}; print the part once more."
+    return "All that comes before it is known: one small part tells whether it holds together."
+
+
+def _named(points: Sequence[Point]) -> str:
+    return ", ".join(point.aspect.name.lower() for point in points)
