@@ -1,7 +1,7 @@
 """Runs one layer package over HTTP: handed over whole, then watched until it is done.
 
     POST <link>/print    the package; 202, or an error with {"error": …}
-    GET  <link>/progress {"state", "layer", "layers", "resin_c", "message"}; state printing, paused, stopping or an end
+    GET  <link>/progress {"state", "layer", "layers", "resin_c", "message"}; printing, paused, done, stopped or failed
     POST <link>/stop
     POST <link>/pause    before the next layer, plate up
     POST <link>/resume

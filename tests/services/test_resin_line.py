@@ -204,6 +204,7 @@ def test_from_a_proof_to_the_next_bottle(house: Workshop, room: PrintManager, li
     assert moved.values["bottle"].origin.trial == check
     assert not moved.values["exposure_s"].recheck
     assert moved.values["bottom_exposure_s"].recheck, "what rests on it waits for its own trials"
+    assert not moved.values["leaves_mm"].recheck, "what leaves came to while the light was right holds for the new one"
     by_hand.undo(house, lit.profile)
 
     # The same bottle again, which is the same.

@@ -25,8 +25,8 @@ from drumbo.trials.toolkit.layered import (
     base_mm,
     check_room,
     check_way,
-    on_pixels,
     screen_of,
+    snapping,
     usual_way,
 )
 
@@ -96,12 +96,7 @@ class BottleCheck(LayerKind[Plan]):
         return base_mm(context, context.profile.number("layer_um"), LEAST_BASE_MM, CLEAR_LAYERS)
 
     def _made(self, plan: Plan, context: ResinContext) -> tuple[Piece, list[Manifold]]:
-        screen = screen_of(context)
-
-        def snap(mm: float) -> float:
-            return on_pixels(mm, screen.pixels[0], screen.pixel_mm)
-
-        return strip.strip(self.steps(plan), self._base_mm(context), snap)
+        return strip.strip(self.steps(plan), self._base_mm(context), snapping(context))
 
     def piece(self, plan: Plan, context: ResinContext) -> Piece:
         """All sets."""
@@ -147,16 +142,24 @@ class BottleCheck(LayerKind[Plan]):
                 new["leaves_mm"] = Value(round(result.also["leaves_mm"], 3), origin, leaves.SCATTER_MM)
         elif not result.also["same"]:
             new["exposure_s"] = self._moved(plan, result, context, trial)
+            if "leaves_mm" in held:
+                # They were measured while the light was right, and it is so again with the new exposure.
+                note = f"holds for the exposure that trial {trial} found"
+                new["leaves_mm"] = replace(held["leaves_mm"], recheck=None, basis={}, still_good=note)
         return new
 
     def _moved(self, plan: Plan, result: Result, context: ResinContext, trial: int) -> Value:
-        """The exposure with the light that is wanted; where the resin is warmer or colder, how it follows that, too."""
+        """The exposure with the light that is wanted; where only the resin is warmer or colder, how it follows that,
+        too: another bottle differs in more than its warmth.
+        """
         assert result.also is not None
         wants, error = result.also["wants"], result.also["wants_error"]
         number = round(plan.exposure_s * math.exp(wants), 2)
-        was_c = context.profile.values["exposure_s"].basis.get("resin_c", context.profile.number("resin_c"))
+        basis = context.profile.values["exposure_s"].basis
+        was_c = basis.get("resin_c", context.profile.number("resin_c"))
+        same_bottle = basis.get("bottle", 1.0) == plan.bottle
         law = None
-        if abs(plan.resin_c - was_c) >= COLDER_C and plan.before_mm is not None:
+        if abs(plan.resin_c - was_c) >= COLDER_C and plan.before_mm is not None and same_bottle:
             low, high = sorted((was_c, plan.resin_c))
             rate = wants / (plan.resin_c - was_c)
             law = Dependency("resin_c", plan.resin_c, number, rate, low, high, f"trial {trial}")

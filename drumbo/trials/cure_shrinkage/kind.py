@@ -10,7 +10,7 @@ import numpy as np
 
 from drumbo.core.fit.callipers import CALLIPER_SD_MM
 from drumbo.core.light.job import LayerJob, LitSolid, job
-from drumbo.core.piece import Jaw, Part, Piece, Place, block, text_shape, union
+from drumbo.core.piece import Jaw, Part, Piece, Place, block, raised_text, union
 from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import TrialPlan, ask
@@ -59,7 +59,7 @@ class CureShrinkage(LayerKind[Plan]):
     def suggest(self, context: ResinContext) -> Plan:
         """As long as the screen allows, up to 80 mm; washed and cured as the profile says."""
         numbers = context.profile.numbers()
-        room = max(context.printer.size_mm) - 2 * MARGIN_MM
+        room = context.printer.size_mm[0] - 2 * MARGIN_MM
         return Plan(
             longest_mm=max([length for length in LENGTHS if length <= room - 1], default=FEWEST_MM),
             wash_min=numbers["wash_min"], cure_min=numbers["cure_min"],
@@ -85,12 +85,16 @@ class CureShrinkage(LayerKind[Plan]):
         y0 = -(len(steps) * WIDE + (len(steps) - 1) * APART) / 2
         for step in steps:
             half, front = step.value / 2, y0 + step.index * (WIDE + APART)
-            rear, across = front + WIDE, front + WIDE / 2
-            digits = text_shape(step.label, DIGITS_HIGH, STROKE).translate((0.0, across))
+            rear, across, top = front + WIDE, front + WIDE / 2, base + TALL
             parts += [
                 Part("foot", block((-half + 1, front + 1, 0), (half - 1, rear - 1, base))),
                 Part("wall", block((-half, front, base), (half, rear, base + TALL))),
-                Part("digits", digits.extrude(DIGITS_TALL + 0.2).translate((0, 0, base + TALL - 0.2))),
+                Part(
+                    "digits",
+                    raised_text(
+                        step.label, (0.0, across), DIGITS_HIGH, STROKE, step.value - 2, top - 0.2, top + DIGITS_TALL
+                    ),
+                ),
             ]
             ends = (-half - JAW_OUT, across), (half + JAW_OUT, across)
             jaws += [Jaw(key, step.index, s.key, *ends, base + TALL / 2, tool)

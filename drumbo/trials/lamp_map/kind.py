@@ -28,7 +28,7 @@ from drumbo.trials.toolkit.wider import holding
 SKIN_WIDE, SKIN_DEEP, CUT = 9.0, 10.0, 1.4
 DIGITS_HIGH, STROKE = 3.2, 0.65
 JAW_MM = 3.0
-SHOWN_MM = 0.3
+SHOWN_MM, SAME_MM = 0.3, 0.02
 OVER = 5.0
 """Skins are lit so many times the exposure of a layer: thick enough to be taken off whole."""
 REACH_ERROR = 0.15
@@ -83,8 +83,11 @@ class LampMapTrial(LayerKind[Plan]):
         )
 
     def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
-        """Refuse what has no room; warn where the depth was not measured."""
+        """Refuse another screen than the printer's, and what has no room; warn where the depth was not measured."""
         wide, deep = context.printer.size_mm
+        for key, typed, real in (("wide_mm", plan.wide_mm, wide), ("deep_mm", plan.deep_mm, deep)):
+            if abs(typed - real) > SAME_MM:
+                raise InvalidInput(key, f"is {real:.2f} mm on {context.printer.name}: the map is of its whole screen")
         for key, count, each, room in (
             ("columns", plan.columns, SKIN_WIDE, wide), ("rows", plan.rows, SKIN_DEEP, deep),
         ):  # fmt: skip

@@ -8,9 +8,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Scalar
 from drumbo.core.fit.ramp import fit_ramp
 from drumbo.core.light.job import LayerJob, LitSolid, job
-from drumbo.core.piece import Part, Piece, Place, block, text_shape, union
+from drumbo.core.piece import Part, Piece, Place, block, raised_text, union
 from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Curve
 from drumbo.trials.plan import TrialPlan, ask
@@ -29,6 +31,7 @@ HELD = 3.0
 """The score that is enough: held level, with a mark or two."""
 SHARE_OF_STEP = 0.25
 FEWEST, MOST = 4, 9
+THICKEST_MM = 1.4
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -64,6 +67,9 @@ class SupportTips(LayerKind[Plan]):
 
     def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
         """Refuse what has no room; warn of tips that are finer than the screen draws."""
+        thickest = self.steps(plan)[-1].value
+        if thickest > THICKEST_MM:
+            raise InvalidInput("step_mm", f"makes tips of {thickest:g} mm; beyond {THICKEST_MM:g} they would touch")
         check_room(context, "tables", plan.tables * PITCH, DEEP, self._base_mm(context) + TALL + tips.THICK)
         pixel = screen_of(context).pixel_mm
         if plan.first_mm < 3 * pixel:
@@ -85,12 +91,12 @@ class SupportTips(LayerKind[Plan]):
         places = []
         for step in steps:
             left = x0 + step.index * PITCH
-            digits = text_shape(step.label, DIGITS_HIGH, STROKE)
-            d0, _, d1, _ = digits.bounds()
-            digits = digits.scale((min(1.0, (PITCH - 1) / (d1 - d0)), 1.0))
-            digits = digits.translate((left + PITCH / 2, front + FRONT / 2))
+            at = (left + PITCH / 2, front + FRONT / 2)
             parts += [
-                Part("digits", digits.extrude(DIGITS_TALL + 0.2).translate((0, 0, base - 0.2))),
+                Part(
+                    "digits",
+                    raised_text(step.label, at, DIGITS_HIGH, STROKE, PITCH - 1, base - 0.2, base + DIGITS_TALL),
+                ),
                 Part("post", tips.table(left + (PITCH - tips.TABLE) / 2, front + FRONT + 1, base, TALL, step.value)),
             ]
             places.append(Place(step.index, step.value, step.label, (left, front, base),
@@ -127,8 +133,11 @@ class SupportTips(LayerKind[Plan]):
         beyond = float(np.mean(places > x[-1])) > 0.5
         curve = Curve.of(x[0] + span * found.x, 25 * found.mean, 25 * found.sd, x, 25 * held)
         if beyond:
-            return Result("edge", says="None of them holds well enough; print thicker ones next, or lift more slowly.",
-                          curve=curve, extend=_thicker(plan), extend_says="Plan thicker ones")  # fmt: skip
+            thicker = _thicker(plan)
+            says = (
+                f"None of them holds well enough; {'print thicker ones next, or ' if thicker else ''}lift more slowly."
+            )
+            return Result("edge", says=says, curve=curve, extend=thicker, extend_says="Plan thicker ones")
         value = max(value, float(x[0]))
         half = half_90(error)
         return Result(
@@ -138,12 +147,15 @@ class SupportTips(LayerKind[Plan]):
         )  # fmt: skip
 
 
-def _thicker(plan: Plan) -> dict[str, float | int | str | None]:
-    return replace(plan, first_mm=round(plan.first_mm + (plan.tables - 2) * plan.step_mm, 2)).to_json()
+def _thicker(plan: Plan) -> dict[str, Scalar] | None:
+    """A plan that goes on where this one ends, overlapping by two tables; None where tips would touch each other."""
+    span = (plan.tables - 1) * plan.step_mm
+    first = round(min(plan.first_mm + span - plan.step_mm, THICKEST_MM - span), 2)
+    return replace(plan, first_mm=first).to_json() if first > plan.first_mm else None
 
 
 def _notes(value: float, readings: Readings, steps: Sequence[Step]) -> tuple[str, ...]:
-    """What it comes to for other areas; what it leaves."""
+    """Tips for other areas, and marks."""
     more, less = value * math.sqrt(2), value / math.sqrt(2)
     notes = [f"For 8 mm² a tip take {more:.2f} mm, for 2 mm² {less:.2f}; on slopes less hangs on each."]
     near = min(steps, key=lambda step: abs(step.value - value))

@@ -1,0 +1,149 @@
+"""What resin trials say of readings whose answer is known, and what they refuse."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import pytest
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.light.match import moved
+from drumbo.core.profile import Origin, OriginKind, Value, changed
+from drumbo.trials import kind
+from drumbo.trials.readings import Readings
+from drumbo.trials.resin_proof.kind import CHECKLIST
+from drumbo.trials.toolkit import leaves
+from tests.conftest import resin_context
+
+CONTEXT = resin_context()
+PROOF, CHECK, LAMP = kind("resin-proof"), kind("bottle-check"), kind("lamp-map")
+TILES, BARS, TIPS = kind("print-through"), kind("cure-shrinkage"), kind("support-tips")
+
+
+def _leaves(readings: Readings, step: int, over_mm: float, second_mm: float = 0.0) -> Readings:
+    """A pile so much thicker than the block; the second reading of the pile by so much more."""
+    for site, more in (("first", 0.0), ("second", second_mm)):
+        readings = readings.with_measure(leaves.STACK, step, site, round(9.6 + over_mm + more, 2))
+        readings = readings.with_measure(leaves.BLOCK, step, site, 9.6)
+    return readings
+
+
+def _over_mm(u: float, bleed: float = 0.026) -> float:
+    return float(2 * (leaves.COUNT - 1) * (bleed * moved(np.array([u]))[0]) + (leaves.COUNT - 1) * 0.003)
+
+
+def _proof(score: int, over_mm: float, **others: int) -> Any:
+    given = Readings({p.aspect.key: {"0": others.get(p.aspect.key, score)} for p in CHECKLIST})
+    return PROOF.evaluate(PROOF.suggest(CONTEXT), _leaves(given, 0, over_mm))
+
+
+@pytest.mark.parametrize(
+    ("result", "state", "says", "back"),
+    [
+        (_proof(4, 0.02), "good", "It came out as it should: this profile is proven.", ""),
+        (_proof(4, _over_mm(0.25)), "edge", "% less light", "Go back to exposure."),
+        (_proof(4, _over_mm(-0.3)), "edge", "% more light", "Go back to exposure."),
+        (_proof(4, 0.02, supports=1), "edge", "Not yet: slab on tips.", "Go back to lift."),
+        (_proof(4, 0.02, clean=0), "good", "proven", "Not quite right: came off clean."),
+        (_proof(2, 0.02), "edge", "only passable", "Go back to exposure, then fit, then bottom, then lift."),
+    ],
+)
+def test_a_proof_says_what_to_go_back_to(result: Any, state: str, says: str, back: str) -> None:
+    assert result.state == state
+    assert says in result.says
+    assert back in " ".join(result.notes)
+    assert (PROOF.changes(PROOF.suggest(CONTEXT), result, CONTEXT, 3) == {}) is (state != "good")
+
+
+def test_a_proof_wants_the_list_and_the_leaves() -> None:
+    plan = PROOF.suggest(CONTEXT)
+    scored = Readings({p.aspect.key: {"0": 4} for p in CHECKLIST})
+    assert PROOF.evaluate(plan, Readings()).says == "6 of 6 points are open."
+    assert PROOF.evaluate(plan, scored).says == "Measure the leaves and the block."
+    slipped = PROOF.evaluate(plan, _leaves(scored, 0, 0.02, second_mm=0.1))
+    assert (slipped.state, slipped.value) == ("few", None)
+    assert slipped.says == "9.62 and 9.72 mm for 8 leaves cannot both be right: measure it once more."
+
+
+def test_a_bottle_that_wants_more_light_moves_the_exposure_and_only_warmth_alone_gives_a_law() -> None:
+    held = {"exposure_s": Value(3.4, Origin(OriginKind.TRIAL, "exposure", 1)),
+            "leaves_mm": Value(0.021, Origin(OriginKind.TRIAL, "proof", 2), 0.012)}  # fmt: skip
+    context = replace(CONTEXT, profile=changed(CONTEXT.profile, held))
+    plan = replace(CHECK.suggest(context), resin_c=15.0)
+    assert plan.before_mm == 0.021
+    readings = Readings()
+    for step, x in enumerate(np.log([s.value / 3.4 for s in CHECK.steps(plan)])):
+        readings = _leaves(readings, step, _over_mm(float(x) - 0.18))
+    result = CHECK.evaluate(plan, readings)
+    assert result.headline == "moved"
+    new = CHECK.changes(plan, result, context, 5)
+    assert new["exposure_s"].number == pytest.approx(3.4 * np.exp(0.18), rel=0.03)
+    law = new["exposure_s"].dependency
+    assert law is not None
+    assert law.of(25.0) == pytest.approx(3.4, rel=0.03), "at the old temperature it is what it was"
+    assert new["leaves_mm"].number == 0.021
+    old = replace(held["exposure_s"], basis={"bottle": 0.0, "resin_c": 25.0})
+    other = replace(context, profile=changed(context.profile, {"exposure_s": old}))
+    other = replace(other, profile=replace(other.profile, values={**other.profile.values, "exposure_s": old}))
+    assert CHECK.changes(plan, result, other, 5)["exposure_s"].dependency is None, "another bottle, not warmth alone"
+    assert CHECK.evaluate(plan, _leaves(Readings(), 0, 0.02)).state == "few", "the profile's own light first"
+
+
+def test_tiles_tell_what_light_adds_and_files_leave_out_layers_of_it() -> None:
+    plan = TILES.suggest(CONTEXT)
+    readings = Readings().with_measure("tile", 0, "reading-1", 1.10)
+    readings = readings.with_measure("pile", 0, "reading-1", 1.10 + 5 * (1.08 + 0.003))
+    result = TILES.evaluate(plan, readings)
+    assert result.value == pytest.approx(-80, abs=0.5)
+    assert "2 of an underside's first layers; −20 µm are left over then" in result.notes[0]
+    far = TILES.evaluate(plan, readings.with_measure("pile", 0, "reading-1", 7.1))
+    assert far.state == "split", "more than light commonly adds"
+    assert TILES.steps(replace(plan, tile_mm=0.98))[0].label == "1.00", "in whole layers"
+
+
+def test_bars_tell_what_the_cure_takes_and_fit_the_screen_along_x() -> None:
+    plan = BARS.suggest(CONTEXT)
+    readings = Readings()
+    for key, lengths in (("green", (40.02, 80.02)), ("cured", (39.82, 79.62))):
+        for step, length in enumerate(lengths):
+            readings = readings.with_measure(key, step, "first", length)
+    assert BARS.evaluate(plan, readings).value == pytest.approx(0.5, abs=1e-3)
+    upright = resin_context(pixels_x=800, pixels_y=1900)
+    BARS.check(BARS.suggest(upright), upright)
+    with pytest.raises(InvalidInput, match="the screen has room for"):
+        BARS.check(replace(plan, longest_mm=150.0), CONTEXT)
+
+
+def test_tips_that_do_not_hold_lead_to_thicker_ones_until_they_would_touch() -> None:
+    plan, seen = TIPS.suggest(CONTEXT), 0
+    while True:
+        torn = Readings({"supports": {str(k): 0 for k in range(plan.tables)}})
+        result = TIPS.evaluate(plan, torn)
+        assert (result.state, result.value) == ("edge", None)
+        if result.extend is None:
+            break
+        plan, seen = TIPS.read_plan(result.extend, CONTEXT), seen + 1
+    assert seen > 1
+    assert TIPS.steps(plan)[-1].value <= 1.4
+    assert result.says == "None of them holds well enough; lift more slowly."
+    with pytest.raises(InvalidInput, match="would touch"):
+        TIPS.check(replace(plan, step_mm=0.2, tables=9), CONTEXT)
+
+
+def test_a_lamp_is_mapped_over_the_screen_that_there_is() -> None:
+    plan = LAMP.suggest(CONTEXT)
+    with pytest.raises(InvalidInput, match=r"95\.00 mm on Gannet Light"):
+        LAMP.check(replace(plan, wide_mm=300.0), CONTEXT)
+    with pytest.raises(InvalidInput, match="have no room"):
+        LAMP.check(replace(plan, rows=7), CONTEXT)
+    middles = np.array(LAMP._middles(plan))  # type: ignore[attr-defined]
+    readings = Readings()
+    for step, (x, _) in enumerate(middles):
+        skin = 0.36 + plan.reach_um / 1000 * np.log1p(0.1 * x / 47.5) - 0.2 * (step == 4)
+        readings = readings.with_measure("skin", step, "once", round(float(skin), 3))
+    result = LAMP.evaluate(plan, readings)
+    assert result.value == pytest.approx(20, abs=5)
+    assert "left: keep fine parts away from there" in result.says
+    assert "it stands apart: 5." in " ".join(result.notes)
