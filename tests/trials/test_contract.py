@@ -232,7 +232,7 @@ def _firm(bottle: Bottle) -> float:
 
 
 def _uneven(seed: int) -> float:
-    """How much more light the brightest place of a lamp gets than the darkest, on a screen twice as wide as deep."""
+    """How much a lamp's light differs over a screen twice as wide as deep, % of the middle's."""
     x, y = (side.ravel() for side in np.meshgrid(np.linspace(-1, 1, 41), np.linspace(-1, 1, 41)))
     return float(np.ptp(draw_lamp(seed, 1.0, VARIED).at(x * 50, y * 25, (100.0, 50.0))))
 

@@ -54,7 +54,7 @@ PARAMETERS: tuple[Parameter, ...] = (
               also_called=("resin temperature", "vat temperature", "heater"),
               start=25.0, may_be_ignored=True),
     Parameter("lamp_uneven_percent", "Unevenness of the lamp", "%", "light", 0, 20, 1, scope="printer",
-              help="How much more light the brightest place of the screen gets than the darkest.",
+              help="How much the light differs from its darkest place to its brightest, in % of the middle's.",
               too_low="Nothing: an even lamp is what is wanted.",
               too_high="Fine parts at the dark places come out weak, at the bright ones fat.",
               also_called=("uniformity", "light distribution", "screen brightness", "vignetting")),

@@ -23,7 +23,7 @@ SLOPE_SD, BOW_SD, HUMP_SD, HUMP_WIDE = 0.06, 0.10, 0.03, 0.5
 MASK_STEP = 1 / 127.5
 """A mask is told in steps of two of 255 greys: half a per cent of light, and pictures stay small."""
 EVEN = 0.06
-"""A lamp that is brighter by less than this at its brightest place than at its darkest is even enough."""
+"""Where light differs by less than this over the screen, as a share of the middle's, it is even enough."""
 FAR = 4.5
 FEWEST = 6
 
@@ -66,7 +66,7 @@ class LampMap:
 
     @property
     def uneven(self) -> float:
-        """How much brighter the brightest place is than the darkest, as a share of the middle's light."""
+        """How far the light of the brightest place and of the darkest lie apart, as a share of the middle's."""
         return max(self.shares) - min(self.shares)
 
     @property

@@ -204,9 +204,9 @@ def _told(plan: Plan, steps: Sequence[Step], at: Any, depth_um: Any, found: Foun
     )
     even = uneven < 100 * EVEN
     says = (
-        f"Even enough: the brightest place gets {uneven:.0f} % more light than the darkest."
+        f"Even enough: over the screen the light differs by {uneven:.0f} % of what the middle gets."
         if even
-        else f"The brightest place gets {uneven:.0f} ± {half_90(error):.0f} % more light than the darkest. "
+        else f"Over the screen the light differs by {uneven:.0f} ± {half_90(error):.0f} % of what the middle gets. "
         f"{found.map.advice}"
     )
     out = [step.label for step, kept in zip(steps, found.kept, strict=True) if not kept]
