@@ -32,6 +32,7 @@ class JournalEntry:
     of the last order that was dealt with, `fed_mm` how much filament was fed in all, `refused` why the last was not
     done, `doing` what is being done. `factors` are changes of speed and flow in the middle of a print: after which line
     of the file, speed and flow, %. `filament` is what a sensor said after the last feed: in, out, or nothing.
+    `goes_on_c` is at what nozzle temperature a file that rests is taken up again, as the file itself said; °C.
     """
 
     state: RunState
@@ -50,6 +51,7 @@ class JournalEntry:
     doing: str = ""
     factors: tuple[tuple[int, float, float], ...] = ()
     filament: str = ""
+    goes_on_c: float = 0.0
 
     @property
     def running(self) -> bool:

@@ -110,6 +110,7 @@ class Sending:
         place = self._taken()
         self._modal.follow(self._lines[k] for k in range(self._followed, place))
         self._followed = place
+        self._journal.note(goes_on_c=self._modal.nozzle)
         self._says = "Lifting the head and moving it aside."
         self._talk.deliver(self._resting.away(self._modal))
         self._orders.done(self._folder)
@@ -127,6 +128,7 @@ class Sending:
         self._wait, self._says = None, "Taking the print up again."
         self._talk.deliver(self._resting.back(self._modal))
         self._says = ""
+        self._journal.note(goes_on_c=0.0)
 
     def _taken_up(self) -> None:
         self._orders.done(self._folder)

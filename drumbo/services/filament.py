@@ -283,8 +283,13 @@ def change(workshop: Workshop, number: int) -> Change:
 
 
 def _goes_on_at(workshop: Workshop, run: str) -> float | None:
-    """What the nozzle was held at before the print paused, °C."""
-    told = [e for e in entries(Runs(workshop.folder).folder(run), BEFORE_BYTES) if e.state is RunState.SENDING]
+    """What the nozzle is held at when the print goes on, °C: its process knows the file, and what the printer said last
+    where the file waits for the printer itself.
+    """
+    folder = Runs(workshop.folder).folder(run)
+    if (last := last_entry(folder)) is not None and last.goes_on_c:
+        return last.goes_on_c
+    told = [e for e in entries(folder, BEFORE_BYTES) if e.state is RunState.SENDING]
     target = (told[-1].heat or {}).get("nozzle_target_c") if told else None
     return float(target) if target else None
 
