@@ -26,7 +26,7 @@ MOST_LINES = 16
 MOST_TRIES = 25
 INSISTS = 3
 """So often asked for, a mark is sent again though it seems to have been taken."""
-CLOSING_MARKS = 2
+OPENING_MARKS = CLOSING_MARKS = 2
 AROUND = len("N1234567 *255\n")
 MARK = "M105"
 
@@ -89,6 +89,11 @@ class Flight:
         return self._next_place
 
     @property
+    def _opens(self) -> bool:
+        """Whether the printer has yet to show that it counts as it should."""
+        return self._proven < OPENING_MARKS
+
+    @property
     def waits(self) -> bool:
         """Whether an answer is due."""
         return bool(self._waiting)
@@ -124,6 +129,8 @@ class Flight:
         if not self._waiting:
             # A closing mark goes out alone, so that its answer is not taken for another's.
             return again or fresh or not self.finished
+        if self._opens:
+            return False
         if self._careful or not (again or fresh) or len(self._waiting) >= MOST_LINES:
             return False
         once_more = self._kept[self._at - self._last - 1][0] if again else ""
@@ -146,7 +153,9 @@ class Flight:
 
     def _fresh(self) -> None:
         """The next line is drawn from the source, or a mark where one is due."""
-        if self._besides:
+        if self._opens:
+            self._keep(MARK)
+        elif self._besides:
             self._keep(self._besides.popleft())
         elif self._next_place >= len(self._source):
             self._ends.append(self._last + 1)
@@ -257,7 +266,7 @@ class Flight:
         self._asked = self._asked + 1 if number == self._asked_for else 1
         self._asked_for = number
         first, stop = number - self._last - 1, self._proven - self._last
-        if self._asked < INSISTS or -first > len(self._kept):
+        if self._asked < INSISTS or -first > len(self._kept) or (number <= OPENING_MARKS and not self._opens):
             return False
         if any(not self._kept[place][0].startswith(MARK) for place in range(first, stop)):
             return False

@@ -11,7 +11,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from drumbo.core.errors import GcodeError
-from drumbo.links.flight import MARK, MOST_LINES, Flight, numbered
+from drumbo.links.flight import MARK, MOST_LINES, OPENING_MARKS, Flight, numbered
 from drumbo.links.lines import FileLines, clean
 from drumbo.links.words import Fact, Said, hear
 
@@ -47,25 +47,47 @@ class Printer:
         return said
 
 
+class Restarting(Printer):
+    """One that restarts as it takes a line, and forgets what it has taken; what came with that line is lost."""
+
+    def __init__(self, after: int, *, ok_after_resend: bool, flushes: bool) -> None:
+        super().__init__(ok_after_resend=ok_after_resend, flushes=flushes)
+        self._after, self.before = after, list[str]()
+
+    def answers(self, lines: list[bytes]) -> list[str]:
+        said: list[str] = []
+        for raw in lines:
+            said += super().answers([raw])
+            if not self.before and len(self.taken) >= self._after:
+                self.before, self.taken, self.expected = self.taken, [], 1
+                return []
+        return said
+
+
 def _converse(source: list[str], printer: Printer, random: Random, worst: int) -> Flight:
     """Send everything, with each line of either side lost, hurt or doubled one time in `worst`."""
     flight = Flight(source)
     for _ in range(20_000):
         if flight.finished:
             return flight
-        out = [line for line in flight.batch().split(b"\n") if line]
-        if not out:
-            if flight.holds:
-                flight.settle()
-            else:
-                out = [flight.probe(plain=random.random() < 0.2).strip()]
-        lines = [line for raw in out for line in _hurt(raw, random, worst)]
-        for told in printer.answers(lines):
-            for line in _hurt(told.encode(), random, worst):
-                for said in hear(line.decode("utf-8", "replace")):
-                    _heed(flight, said)
+        _exchange(flight, printer, random, worst)
         assert not flight.worn_out
     pytest.fail("it never came to an end")
+
+
+def _exchange(flight: Flight, printer: Printer, random: Random, worst: int) -> None:
+    """All that may go out now, and what is answered."""
+    out = [line for line in flight.batch().split(b"\n") if line]
+    if not out:
+        if flight.holds:
+            flight.settle()
+        else:
+            out = [flight.probe(plain=random.random() < 0.2).strip()]
+    lines = [line for raw in out for line in _hurt(raw, random, worst)]
+    for told in printer.answers(lines):
+        for line in _hurt(told.encode(), random, worst):
+            for said in hear(line.decode("utf-8", "replace")):
+                _heed(flight, said)
 
 
 def _hurt(raw: bytes, random: Random, worst: int) -> list[bytes]:
@@ -98,10 +120,37 @@ def test_every_line_arrives_once_and_in_order_whatever_is_lost(
     assert flight.places == count
 
 
+@given(
+    seed=st.integers(0, 10**6), after=st.integers(1, 60), worst=st.sampled_from((3, 5, 20, 100)),
+    ok_after_resend=st.booleans(), flushes=st.booleans(),
+)  # fmt: skip
+@settings(max_examples=400)
+def test_one_that_restarts_without_a_word_gets_no_line_a_second_time(
+    seed: int, after: int, worst: int, ok_after_resend: bool, flushes: bool
+) -> None:
+    source, random = [f"G1 X{n} E0.1" for n in range(70)], Random(seed)
+    printer = Restarting(after, ok_after_resend=ok_after_resend, flushes=flushes)
+    flight = Flight(source)
+    for _ in range(400):
+        _exchange(flight, printer, random, worst)
+    assert printer.before == source[:after]
+    assert printer.taken == []
+
+
+def _opened(source: list[str]) -> Flight:
+    """A flight whose printer has shown that it counts."""
+    flight = Flight(source)
+    for _ in range(OPENING_MARKS):
+        assert flight.batch().count(MARK.encode()) == 1, "each alone"
+        assert not flight.batch()
+        flight.ok(hear(HEAT)[0])
+    return flight
+
+
 def test_only_as_much_is_in_flight_as_a_small_buffer_holds() -> None:
-    flight = Flight([f"G1 X{n}.123 Y{n}.456 E0.12345 F3000" for n in range(50)])
-    assert len(flight.batch()) <= 128
-    roomy = Flight([f"G1 X{n}" for n in range(50)])
+    flight = _opened([f"G1 X{n}.123 Y{n}.456 E0.12345 F3000" for n in range(50)])
+    assert 0 < len(flight.batch()) <= 128
+    roomy = _opened([f"G1 X{n}" for n in range(50)])
     before = roomy.batch().count(b"\n")
     roomy.ok(hear(HEAT + " P0 B16")[0])
     assert roomy.batch().count(b"\n") + before - 1 == MOST_LINES > before, "as many as it says that it has room for"
@@ -122,8 +171,8 @@ def test_requests_that_cannot_be_meant_are_not_followed() -> None:
 
 def test_a_printer_that_insists_is_heard() -> None:
     """An answer that came twice has proven one mark too many."""
-    flight = Flight(["G1 X1"])
-    sent = flight.batch()
+    flight = _opened(["G1 X1"])
+    sent = flight.batch() or flight.probe(plain=False)
     flight.ok(hear(HEAT)[0])
     sent = flight.batch() or flight.probe(plain=False)
     assert sent
