@@ -129,9 +129,7 @@ class Flight:
         if not self._waiting:
             # A closing mark goes out alone, so that its answer is not taken for another's.
             return again or fresh or not self.finished
-        if self._opens:
-            return False
-        if self._careful or not (again or fresh) or len(self._waiting) >= MOST_LINES:
+        if self._opens or self._careful or not (again or fresh) or len(self._waiting) >= MOST_LINES:
             return False
         once_more = self._kept[self._at - self._last - 1][0] if again else ""
         if once_more.startswith(MARK) and any(out.mark for out in self._waiting):
