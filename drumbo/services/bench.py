@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from datetime import datetime
 
-from sqlalchemy import or_, select
-from sqlalchemy.orm import selectinload
+from sqlalchemy import func, or_, select
+from sqlalchemy.orm import Session, selectinload
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.catalogue import find as parameters
@@ -57,6 +58,20 @@ class Waiting:
 
 
 @dataclass(frozen=True, slots=True)
+class AtRest:
+    """A printer that prints nothing: what is in it as far as anybody said, and its last print that came to an end."""
+
+    id: int
+    name: str
+    process: str
+    loaded: str
+    colour_hex: str
+    trial: int | None
+    title: str
+    ended_at: datetime | None
+
+
+@dataclass(frozen=True, slots=True)
 class Bench:
     """All for the first page."""
 
@@ -65,6 +80,7 @@ class Bench:
     waiting: tuple[Waiting, ...]
     queues: tuple[Queue, ...]
     maybe_hot: tuple[MaybeHot, ...]
+    at_rest: tuple[AtRest, ...]
     shelf: tuple[Spine, ...]
     nexts: tuple[Card, ...]
     printers: int
@@ -90,13 +106,47 @@ def bench(workshop: Workshop) -> Bench:
             .limit(12)
         )
         waiting = tuple(_waiting(row) for row in _one_a_job(open_trials, busy))
+        at_rest = _at_rest(session)
         printers = len(session.scalars(select(PrinterRow.id)).all())
         materials = len(session.scalars(select(MaterialRow.id)).all())
     shelf = find(workshop, size=SHELF).spines
     nexts = tuple(card(workshop, spine.id) for spine in shelf[:NEXTS])
     return Bench(
-        troubles, going, waiting, tuple(queues(workshop)), maybe_hot(workshop), shelf, nexts, printers, materials
+        troubles,
+        going,
+        waiting,
+        tuple(queues(workshop)),
+        maybe_hot(workshop),
+        at_rest,
+        shelf,
+        nexts,
+        printers,
+        materials,
     )
+
+
+def _at_rest(session: Session) -> tuple[AtRest, ...]:
+    """Printers that print nothing, the one that was used last first."""
+    ended = func.coalesce(PrintRow.finished_at, PrintRow.started_at)
+    lasts = select(func.max(PrintRow.id)).where(PrintRow.state.not_in(RUNNING)).group_by(PrintRow.printer_id)
+    busy = select(PrintRow.printer_id).where(PrintRow.state.in_(RUNNING))
+    wanted = (
+        select(PrinterRow, MaterialRow, PrintRow, ended)
+        .outerjoin(MaterialRow, PrinterRow.loaded_id == MaterialRow.id)
+        .outerjoin(PrintRow, (PrintRow.printer_id == PrinterRow.id) & PrintRow.id.in_(lasts))
+        .where(PrinterRow.id.not_in(busy))
+        .options(selectinload(PrintRow.trial).selectinload(TrialRow.profile))
+        .order_by(ended.desc().nulls_last(), PrinterRow.name)
+        .limit(MOST)
+    )
+    return tuple(
+        AtRest(
+            printer.id, printer.name, printer.spec.get("process", FILAMENT), inside.name if inside else "",
+            inside.colour_hex if inside else "", last.trial_id if last else None,
+            title_of(last.trial) if last else "", at,
+        )
+        for printer, inside, last, at in session.execute(wanted)
+    )  # fmt: skip
 
 
 def _going(row: PrintRow, workshop: Workshop) -> ActiveRun:

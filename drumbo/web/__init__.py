@@ -42,6 +42,7 @@ from drumbo.web.views import (
     plates,
     printers,
     profiles,
+    settings,
     trials,
 )
 from drumbo.web.views.common import FOR_GOOD, plain_words
@@ -132,6 +133,7 @@ def create_app(
         plates,
         planner,
         guide,
+        settings,
     ):
         app.register_blueprint(blueprint.pages)
     _keep_static(app)
@@ -162,6 +164,7 @@ def _for_templates(app: Flask) -> None:
     app.add_template_filter(outcomes)
     app.add_template_filter(change_lines)
     app.jinja_env.globals.update(drum=drum.draw, version=__version__, navigation=NAVIGATION)
+    app.jinja_env.globals["theme"] = settings.theme
 
 
 def _every_answer(app: Flask) -> None:

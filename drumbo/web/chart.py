@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 
+from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Chart, Series
 
 WIDTH, HEIGHT = 440.0, 250.0
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 62.0, 10.0, 34.0
 MOST_TICKS, FEWEST_LOG_TICKS = 6, 4
 LABEL_PX = 12.0
+LINE_ROWS = 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,7 +31,9 @@ class Dot:
 
 @dataclass(frozen=True, slots=True)
 class ChartPicture:
-    """Paths and places in px. `lines` are (tone, path, name, its x, its y); ticks are (place, text)."""
+    """Paths and places in px. `lines` are (tone, path, name, its x, its y); ticks are (place, text). `head` and `rows`
+    are the same as a table.
+    """
 
     title: str
     x_name: str
@@ -41,6 +46,8 @@ class ChartPicture:
     levels: tuple[tuple[float, str], ...]
     marks: tuple[tuple[float, float, str], ...]
     says: str
+    head: tuple[str, ...]
+    rows: tuple[tuple[str, ...], ...]
 
 
 def chart_picture(chart: Chart) -> ChartPicture:
@@ -80,7 +87,25 @@ def chart_picture(chart: Chart) -> ChartPicture:
         levels=tuple((py(s.y[0]), s.name) for s in chart.series if s.look == "level"),
         marks=tuple((px(s.x[0]), py(s.y[0]), s.name) for s in chart.series if s.look == "mark"),
         says=f"{chart.title}: {chart.y.name} over {chart.x.name.lower()}, {len(dots)} points measured",
+        head=("", f"{chart.x.name}, {chart.x.unit}", f"{chart.y.name}, {chart.y.unit}", "±"),
+        rows=tuple(row for s in chart.series for row in _rows(s)),
     )
+
+
+def _rows(series: Series) -> Iterator[tuple[str, ...]]:
+    """What a series says, a row a place; of a line some places."""
+    if series.look == "points":
+        for x, y, error, kept in zip(series.x, series.y, series.more, series.kept, strict=True):
+            name = series.name if kept else f"{series.name}, left out"
+            yield name, f"{x:.4g}", f"{y:.4g}", f"{half_90(error):.2g}" if error else ""
+    elif series.look == "mark":
+        yield series.name, f"{series.x[0]:.4g}", f"{series.y[0]:.4g}", ""
+    elif series.look == "level":
+        yield series.name, "", f"{series.y[0]:.4g}", ""
+    elif series.look == "line":
+        last = len(series.x) - 1
+        for place in sorted({round(last * k / (LINE_ROWS - 1)) for k in range(LINE_ROWS)}):
+            yield series.name or "line", f"{series.x[place]:.4g}", f"{series.y[place]:.4g}", ""
 
 
 def _ends(series: Series) -> tuple[float, ...]:

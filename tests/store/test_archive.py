@@ -44,7 +44,7 @@ HOSTILE = {
 def test_a_workshop_comes_back_whole(client: FlaskClient, house: Workshop, begun: Begun, tmp_path: Path) -> None:
     by_hand.set_value(house, begun.profile, "flow_ratio", "0.97")
     digest = house.files.put(b"a picture")
-    answer = client.get("/archive.zip")
+    answer = client.get("/settings/backup.zip")
     assert answer.mimetype == "application/zip"
     file = tmp_path / "all.zip"
     file.write_bytes(answer.data)

@@ -65,7 +65,7 @@ def test_answers_of_text_go_out_packed_where_that_is_taken(client: FlaskClient) 
         known = {**asked, "If-None-Match": style.headers["ETag"]}
     with client.get(sheet, headers=known) as same:
         assert same.status_code == 304
-    with client.get("/archive.zip", headers=asked) as whole:
+    with client.get("/settings/backup.zip", headers=asked) as whole:
         assert whole.content_encoding is None, "what is packed already stays as it is"
 
 

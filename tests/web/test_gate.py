@@ -41,7 +41,7 @@ def test_only_names_that_were_told_are_answered(client: FlaskClient) -> None:
     strange = ("evil.example", "localhost.evil.example", "127.0.0.1.evil.example", "10.0.0.7", "a@localhost", "[::1",
                "localhost/x", "evil.example:8765", "x" * 400, "2130706433", "0.0.0.0")  # fmt: skip
     for host in strange:
-        answer = client.get("/archive.zip", headers={"Host": host})
+        answer = client.get("/settings/backup.zip", headers={"Host": host})
         assert answer.status_code == 421, host
         assert answer.mimetype == "text/plain"
         assert len(answer.data) < 300

@@ -15,7 +15,7 @@ from tests.conftest import Begun
 
 NUMBERS = ("1", "0", "99", "9223372036854775808", "1" * 400, "-1", "%00")
 WORDS = ("temperature", "exposure-coupon", "nozzle_c", "exposure_s", "nope", "0" * 64, "..", "%00", "é" * 40, "x" * 300)
-ENDS_NOTHING = frozenset({"trials.start", "bench.archive", "printers.look_for", "printers.try_link"})
+ENDS_NOTHING = frozenset({"trials.start", "settings.backup", "printers.look_for", "printers.try_link"})
 """What would begin real work of many seconds; each has tests of its own."""
 FIELDS = """
     number name step aspect score profile part key take p page q was material_id printer_id layer_um process from to

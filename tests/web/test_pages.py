@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import re
+from dataclasses import asdict
 from pathlib import Path
 from urllib.parse import urljoin
 
@@ -16,13 +17,16 @@ import drumbo.web
 from drumbo.core.catalogue import FILAMENT, of_process
 from drumbo.core.errors import InvalidInput
 from drumbo.core.profile import Origin, OriginKind, Value, changed
+from drumbo.core.workshop import Printer
 from drumbo.exchange.layer_package import package_bytes
-from drumbo.services import profiles, shelf, trials
+from drumbo.services import filament, profiles, shelf, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
-from drumbo.store.models import RevisionRow
+from drumbo.store.models import PrintRow, RevisionRow, now
 from drumbo.trials import kinds_of
+from drumbo.trials.pictures import Axis, Chart, Series
 from drumbo.web import create_app
+from drumbo.web.chart import chart_picture
 from drumbo.web.drum import draw
 from tests.conftest import LABEL, Begun, plain_context, resin_context
 from tests.web.conftest import SMALL
@@ -285,6 +289,39 @@ def test_a_poor_proof_is_not_to_be_adopted(house: Workshop, client: FlaskClient,
     client.post(f"/trials/{number}/adopt")
     assert 'class="closing"' in client.get(f"/profiles/{begun.profile}").text
     assert "<b>proven</b>" in client.get("/").text
+
+
+def test_the_bench_tells_how_each_printer_stands(
+    client: FlaskClient, house: Workshop, begun: Begun, printed: int
+) -> None:
+    filament.set_loaded(house, begun.printer, begun.spool)
+    workshop.save_printer(house, asdict(Printer("Old Skua")))
+    with house.writing() as session:
+        session.add(PrintRow(trial_id=printed, printer_id=begun.printer, state="done", total=1, finished_at=now()))
+    _, *rows = client.get("/").text.split('class="row-line at-rest">')
+    first, second = (" ".join(re.sub(r"<[^>]*>", " ", row.partition("</div>")[0]).split()) for row in rows)
+    assert first.startswith("Petrel One Razorbill PLA, chalk last: temperature tower , today ")
+    assert second == "Old Skua nobody said what is loaded nothing printed yet"
+
+
+def test_a_theme_that_is_not_offered_is_refused_and_the_chosen_one_is_kept(client: FlaskClient) -> None:
+    assert client.post("/settings/theme", data={"theme": "plaid"}).status_code == 422
+    assert 'data-bs-theme="light" >' in client.get("/settings/").text
+    assert client.post("/settings/theme", data={"theme": "dark"}).status_code == 302
+    assert 'data-bs-theme="dark" data-theme="dark"' in client.get("/").text
+    client.post("/settings/theme", data={"theme": ""})
+    assert "data-theme" not in client.get("/").text
+
+
+def test_a_chart_is_a_table_too() -> None:
+    x, y = Axis("Light", "s"), Axis("Thickness", "µm")
+    points = Series("skins", "points", (2.0, 4.0), (55.0, 112.5), (4.0, 0.0), (True, False))
+    line = Series("fit", "line", tuple(map(float, range(21))), tuple(3.0 * k for k in range(21)))
+    found = chart_picture(Chart("Skins", x, y, (points, line, Series("wanted", "level", (0.0,), (100.0,)))))
+    assert found.head == ("", "Light, s", "Thickness, µm", "±")
+    assert found.rows[:2] == (("skins", "2", "55", "6.6"), ("skins, left out", "4", "112.5", ""))
+    assert [row[1:3] for row in found.rows[2:7]] == [("0", "0"), ("5", "15"), ("10", "30"), ("15", "45"), ("20", "60")]
+    assert found.rows[7] == ("wanted", "", "100", "")
 
 
 def test_the_drum_tells_states_by_shape() -> None:

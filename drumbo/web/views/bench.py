@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import tempfile
 from typing import Any
 
-from flask import Blueprint, Response, redirect, render_template, request, send_file, url_for
+from flask import Blueprint, redirect, render_template, request, url_for
 
 from drumbo.core.errors import InvalidInput
 from drumbo.services import bench as service
 from drumbo.services import first
-from drumbo.services.workshop import pack
 from drumbo.web import guide
 from drumbo.web.views.common import room, whole, workshop
 
@@ -77,17 +75,6 @@ def deal(number: int) -> Any:
 def _back() -> Any:
     trial = whole(request.form.get("trial"))
     return redirect(url_for("trials.leaf", number=trial, leaf="print") if trial else url_for("bench.show"))
-
-
-@pages.get("/archive.zip")
-def archive() -> Response:
-    """The whole workshop in one file."""
-    out = tempfile.TemporaryFile()  # noqa: SIM115 - it is closed with the answer
-    pack(workshop(), out)
-    out.seek(0)
-    answer = send_file(out, "application/zip", as_attachment=True, download_name="workshop.drumbo.zip")
-    answer.call_on_close(out.close)
-    return answer
 
 
 @pages.get("/search")

@@ -12,5 +12,11 @@ export const typing = (event) => Boolean(event.target.closest("input, textarea, 
 /** Whether a key came with one that makes it the browser's own. */
 export const held = (event) => event.metaKey || event.ctrlKey || event.altKey;
 
+/** Colours of the page's theme by the names of theirs, for what is drawn on a canvas. */
+export const inks = (names) => {
+  const style = getComputedStyle(document.documentElement);
+  return Object.fromEntries(Object.entries(names).map(([use, name]) => [use, style.getPropertyValue(`--${name}`).trim()]));
+};
+
 /** A number between two ends. */
 export const within = (number, low, high) => Math.max(low, Math.min(high, number));

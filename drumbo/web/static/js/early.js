@@ -1,3 +1,18 @@
+// Light or dark as the system is, unless somebody has chosen; paper is always light.
+(() => {
+  const page = document.documentElement;
+  const dark = matchMedia("(prefers-color-scheme: dark)");
+  const dress = () => {
+    page.dataset.bsTheme = page.dataset.theme || (dark.matches ? "dark" : "light");
+  };
+  dress();
+  dark.addEventListener("change", dress);
+  addEventListener("beforeprint", () => {
+    page.dataset.bsTheme = "light";
+  });
+  addEventListener("afterprint", dress);
+})();
+
 // A button that is pressed while the page is still being read does its work once the page listens. Runs before anything shows.
 (() => {
   let pressed = null;

@@ -1,5 +1,5 @@
 // The whole print from the front and from the side, above the layer that is looked at.
-import { $, $$, within } from "../dom.js";
+import { $, $$, inks, within } from "../dom.js";
 import { columnAt, fitted, HANGS, LOOSE, opened, rowAt, rowOf, valueAt } from "./cells.js";
 import { tone } from "./columns.js";
 
@@ -7,7 +7,7 @@ const ROOM_PX = 18;
 const HEIGHTS = [120, 400];
 const SIGN_PX = 14;
 const SIGNS = { bad: "✕", odd: "△" };
-const INK = { bed: "#2a2530", hangs: "#22303f", loose: "#8b2252", line: "#8b2252", odd: "#9a6a12" };
+const INK = inks({ bed: "ink", hangs: "road-1", loose: "mulberry", line: "mulberry", odd: "ochre" });
 const UNITS = { flow: "mm³/s", speed: "mm/s", width: "mm wide", nozzle: "°C", fan: "% fan" };
 const RAMP = Array.from({ length: 255 }, (_, k) => tone(k / 254));
 

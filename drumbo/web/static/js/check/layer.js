@@ -1,5 +1,5 @@
 // One layer of a checked file, drawn to scale. The server sends columns; what is drawn and pointed at is here.
-import { $, $$ } from "../dom.js";
+import { $, $$, inks } from "../dom.js";
 import { inside, whole, zoomed } from "../frame.js";
 import { box, ends, nearest, rulerLength, shade } from "./columns.js";
 
@@ -11,7 +11,7 @@ const REACH_PX = 9;
 const BEYOND_PX = 40;
 const UNSUPPORTED = 5;
 const STEP = 1.6;
-const INK = { travel: "rgba(90,96,120,.55)", ruler: "#2a2530", mark: "#22303f" };
+const INK = inks({ travel: "ink-3", ruler: "ink", mark: "ink" });
 
 /** Colours and names by number. */
 class Legend {
