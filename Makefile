@@ -35,7 +35,8 @@ browser:
 
 # Four at a time, as tests often wait for a page or a printer, the longest first. What watches the clock on a line comes
 # afterwards and mostly waits, so that more of it fits beside each other.
-LONGEST := tests/e2e/test_start_to_proof.py tests/test_cli.py
+LONGEST := tests/e2e/test_plates.py tests/e2e/test_start_to_proof.py tests/e2e/test_looked_over.py tests/test_cli.py \
+  tests/services/test_plates.py
 ALONE := tests/links
 
 test:

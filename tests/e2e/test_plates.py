@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import contextlib
 import re
 
 import pytest
 from playwright.sync_api import Locator, Page, expect
-from playwright.sync_api import TimeoutError as PlaywrightTimeout
 
 from drumbo.services import plates, profiles, trials, workshop
 from tests.conftest import LABEL, PATIENCE_S
@@ -15,7 +13,6 @@ from tests.e2e.conftest import Site
 
 pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
 WAIT_MS = PATIENCE_S * 1000
-LEADS_MS = 5000
 
 
 def _profile(site: Site, name: str, seed: int) -> int:
@@ -91,11 +88,8 @@ def test_a_way_is_gone_from_answer_to_answer_to_its_proof(page: Page, site: Site
 
 def _onward(page: Page, link: Locator) -> None:
     """Press it, and wait until the page that it leads to is there: what is counted next is counted on that one."""
-    before = page.url
-    link.click()
-    # Some lead to where one is already.
-    with contextlib.suppress(PlaywrightTimeout):
-        page.wait_for_url(lambda url: url != before, timeout=LEADS_MS)
+    with page.expect_navigation(timeout=WAIT_MS):
+        link.click()
 
 
 def _one_step(page: Page, site: Site) -> None:

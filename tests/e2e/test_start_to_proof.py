@@ -1,6 +1,7 @@
 """A whole profile in one go: what the page offers next is planned, printed, read and adopted, until it is proven.
 
-The first trial, the last and the next batch go through the pages; those in between through the services beneath them.
+The first trial, the last and the next batch go through the pages and over the line; those in between through the
+services beneath, and are read as exactly as can be.
 """
 
 from __future__ import annotations
@@ -11,10 +12,13 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from drumbo.core.profile import Status
-from drumbo.services import adopting, profiles, trials, workshop
-from drumbo.services.simulated import simulated_readings
+from drumbo.services import adopting, profiles, reading, trials, workshop
+from drumbo.services.convert import trial_of
+from drumbo.services.trials import get_trial
+from drumbo.trials.base import Context
 from tests.conftest import LABEL
 from tests.e2e.conftest import Site
+from tests.readback import exact_readings
 
 pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
 
@@ -30,13 +34,28 @@ def _beneath(page: Page, site: Site, profile: int) -> str:
     if plan.kind.title == "Proof":
         return ""
     number = trials.create(site.house, profile, slug, plan.plan)
-    site.room.join(site.room.start(number), 120)
-    simulated_readings(site.house, number)
+    trials.printed_by_hand(site.house, number)
+    _read_exactly(site, number)
     sheet = trials.sheet(site.house, number)
     if sheet.result is None or sheet.result.value is None or not sheet.kind.keeps(sheet.result):
         return ""
     adopting.adopt(site.house, number)
     return plan.kind.title
+
+
+def _read_exactly(site: Site, number: int) -> None:
+    with site.house.reading() as session:
+        trial = trial_of(get_trial(session, number))
+    assert isinstance(trial.context, Context)
+    found = exact_readings(trial.kind, trial.plan, trial.context, SPOOL)
+    scores = ((aspect, int(step), score) for aspect, row in found.scores.items() for step, score in row.items())
+    reading.score_all(site.house, number, {(aspect, step): score for aspect, step, score in scores})
+    if found.firsts:
+        reading.first_all(site.house, number, found.firsts)
+    reading.measure_all(site.house, number, {
+        (key, int(step), place): value
+        for key, steps in found.measures.items() for step, row in steps.items() for place, value in row.items()
+    })  # fmt: skip
 
 
 def _print_and_read(page: Page) -> None:

@@ -41,9 +41,9 @@ def test_a_ramp_is_found_again_from_whole_scores(middle: float, softness: float,
     exact = 4 / (1 + np.exp(-(middle - at) / softness))
     found = fit_ramp(x, np.rint(exact), rising=rising, within=0.5)
     truth = float(told_at(np.array([middle]), np.array([softness]), 0.5)[0])
-    assert float(np.median(found.places)) == pytest.approx(1 - truth if rising else truth, abs=0.13)
-    half = float(np.median(found.crossing(2.0)))
-    assert half == pytest.approx(1 - middle if rising else middle, abs=0.14)
+    for told, right, widest in ((found.places, truth, 0.15), (found.crossing(2.0), middle, 0.15)):
+        off = abs(float(np.median(told)) - (1 - right if rising else right))
+        assert off < min(1.7 * float(np.std(told)), widest), "within what it says in nine of ten, and that is not wide"
 
 
 @pytest.mark.parametrize("family", ["pla", "petg"])
