@@ -23,7 +23,7 @@ from drumbo.standins.resin.bottle import draw_bottle
 from drumbo.standins.resin.lamp import draw_lamp
 from drumbo.standins.resin.thing import Cured, cure
 from drumbo.standins.worlds import VARIED
-from drumbo.trials.base import AnyKind, Context
+from drumbo.trials.base import AnyKind, Bound
 from drumbo.trials.readings import Readings
 from drumbo.trials.toolkit.layered import ResinContext
 
@@ -44,7 +44,7 @@ def printed(gcode: str, spool: Spool, bed: Bed = FLAT, **machine: float) -> Prin
 OTHER_SEED = 1
 
 
-def printed_of_two(gcode: str, spool: Spool, context: Context, layers: Sequence[int]) -> PrintedObject:
+def printed_of_two(gcode: str, spool: Spool, context: Bound[Any, Any], layers: Sequence[int]) -> PrintedObject:
     """The same of two spools by turns, changed before each of some layers, from 1 on."""
     assert context.other is not None
     device = Machine()
@@ -71,7 +71,7 @@ def _kept(
 
 
 def exact_readings(
-    trial: AnyKind[Any, Any], plan: Any, context: Context, seed: int, bed: Bed = FLAT, **machine: float
+    trial: AnyKind[Any, Any], plan: Any, context: Bound[Any, Any], seed: int, bed: Bed = FLAT, **machine: float
 ) -> Readings:
     """Scores and numbers as they would be if nobody erred; callipers scatter as they do."""
     spool = draw_spool(context.material.family, seed, context.printer.drive)

@@ -15,7 +15,6 @@ from drumbo.core.profile import Status
 from drumbo.services import adopting, profiles, reading, trials, workshop
 from drumbo.services.convert import trial_of
 from drumbo.services.trials import get_trial
-from drumbo.trials.base import Context
 from tests.conftest import LABEL
 from tests.e2e.conftest import Site
 from tests.readback import exact_readings
@@ -46,7 +45,6 @@ def _beneath(page: Page, site: Site, profile: int) -> str:
 def _read_exactly(site: Site, number: int) -> None:
     with site.house.reading() as session:
         trial = trial_of(get_trial(session, number))
-    assert isinstance(trial.context, Context)
     found = exact_readings(trial.kind, trial.plan, trial.context, SPOOL)
     scores = ((aspect, int(step), score) for aspect, row in found.scores.items() for step, score in row.items())
     reading.score_all(site.house, number, {(aspect, step): score for aspect, step, score in scores})
