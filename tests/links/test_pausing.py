@@ -15,6 +15,8 @@ from drumbo.standins.line.session import LineServer
 from drumbo.standins.line.strict import StrictPrinter
 from tests.conftest import PATIENCE_S
 
+PATIENT = {**TIMING, "silence_s": 20.0}
+"""None of this is about a line that falls silent, and a machine may be slow."""
 RESTING = Resting(aside=(5.0, 215.0), highest_mm=250.0)
 HEAD = ["G21", "G90", "M82", "M140 S60", "M104 S210", "G28", "M190 S60", "M109 S210", "G92 E0"]
 
@@ -34,7 +36,7 @@ def _file(layers: int = 4) -> list[str]:
 def _begin(runs: Runs, folder: Path, server: LineServer, lines: list[str], **more: object) -> str:
     file = folder / "print.gcode"
     file.write_text("\n".join(lines) + "\n")
-    order = RunOrder(PRINT, server.link, file=str(file), timing=TIMING, resting=asdict(RESTING), **more)  # type: ignore[arg-type]
+    order = RunOrder(PRINT, server.link, file=str(file), timing=PATIENT, resting=asdict(RESTING), **more)  # type: ignore[arg-type]
     return runs.begin(order)
 
 
@@ -71,7 +73,7 @@ def test_a_planned_pause_leaves_the_piece_and_takes_it_up_where_it_was(
     time.sleep(0.5)
     assert printer.accepted[stop:] == away, "nothing is sent while nobody comes"
     runs.order(name, GO_ON)
-    ended = runs.wait(name, 20)
+    ended = runs.wait(name, PATIENCE_S)
     assert ended is not None
     assert (ended.state, ended.heaters, ended.sent) == ("done", "off", len(lines))
     back = [
@@ -96,7 +98,7 @@ def test_somebody_pauses_at_the_next_travel_and_no_line_is_lost(
     assert 0 < paused.sent < len(lines)
     assert "E" not in lines[paused.sent], "a travel comes next, not the rest of a wall"
     runs.order(name, GO_ON)
-    ended = runs.wait(name, 30)
+    ended = runs.wait(name, PATIENCE_S)
     assert ended is not None
     assert (ended.state, ended.heaters) == ("done", "off")
     taken = [text for text in printer.accepted if text in set(lines)]
@@ -114,7 +116,7 @@ def test_one_that_waits_too_long_goes_cold_is_read_back_and_heats_again(
     assert entry.heat is not None
     assert entry.heat["nozzle_target_c"] == 0
     runs.order(name, GO_ON)
-    ended = runs.wait(name, 20)
+    ended = runs.wait(name, PATIENCE_S)
     assert ended is not None
     assert ended.state == "done"
     later = printer.accepted[printer.accepted.index("M104 S0") :]
@@ -137,7 +139,7 @@ def test_heated_by_hand_after_it_went_cold_it_goes_cold_again(
     _wait(runs, name, "paused", "heaters are off; the printer confirms it")
     assert not printer.hot
     runs.order(name, STOP)
-    ended = runs.wait(name, 20)
+    ended = runs.wait(name, PATIENCE_S)
     assert ended is not None
     assert ended.heaters == "off"
 
@@ -148,7 +150,7 @@ def test_stopped_while_it_pauses_it_is_switched_off(
     name = _begin(runs, tmp_path, server, _file(), rests=(len(HEAD) + 8,))
     _wait(runs, name, "paused")
     runs.order(name, STOP)
-    ended = runs.wait(name, 20)
+    ended = runs.wait(name, PATIENCE_S)
     assert ended is not None
     assert (ended.state, ended.heaters) == ("stopped", "off")
     assert not printer.hot
@@ -192,7 +194,7 @@ def test_speed_and_flow_are_changed_on_the_way_told_and_set_back(
     _wait(runs, name, "sending")
     _goes_on(printer)
     runs.hand(name, "factors 80 105")
-    ended = runs.wait(name, 30)
+    ended = runs.wait(name, PATIENCE_S)
     assert ended is not None
     assert (ended.state, ended.heaters, ended.refused) == ("done", "off", "")
     ((line, speed, flow),) = ended.factors
@@ -217,7 +219,7 @@ def test_what_is_beyond_reason_or_wants_a_pause_is_refused_while_it_prints(
             time.sleep(0.02)
         assert why in entry.refused
     runs.order(name, STOP)
-    ended = runs.wait(name, 20)
+    ended = runs.wait(name, PATIENCE_S)
     assert ended is not None
     assert not ended.factors
     assert not any(text.startswith(("M220", "M221", "G1 E20")) for text in printer.accepted)
