@@ -6,7 +6,7 @@ UV     ?= uv
 # Every process starts from what the first one compiled: several seconds each, wherever that had been switched off.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: a11y wheel install demo demo-archive test lint bench mutants shots vendor lock clean browser front
+.PHONY: a11y wheel install demo demo-archive test lint bench mutants scores shots vendor lock clean browser front
 
 install: $(VENV)/.ready
 
@@ -81,6 +81,10 @@ wheel: install
 mutants: install
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile --require-hashes -r requirements-mutants.txt
 	$(BIN)/python bench/mutants.py --seed 1 --sample 110 --show
+
+# What each score looks like, printed on the stand-in: where it or a piece has changed.
+scores: install
+	$(BIN)/python docs/make_scores.py
 
 shots: install browser
 	$(BIN)/python docs/make_shots.py

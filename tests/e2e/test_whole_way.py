@@ -103,6 +103,7 @@ def _read_by_keyboard(page: Page) -> None:
     page.wait_for_load_state()
     page.keyboard.type("23344")
     expect(page.locator("[data-cell][data-step='0'][data-aspect='bond']")).to_have_attribute("data-score", "4")
+    expect(page.get_by_role("status").first).to_have_text(re.compile(r"^Bond at .*: 4, "))
     page.keyboard.type("334")
     page.keyboard.press("ArrowLeft")
     with page.expect_response("**/score"):
@@ -115,6 +116,10 @@ def _read_by_keyboard(page: Page) -> None:
     expect(verdict.locator(".big")).to_have_text(re.compile(r"^2[01]\d$"))
     page.reload()
     expect(page.locator("[data-cell][data-score='']")).to_have_count(0)
+    looks = page.locator(".score-looks")
+    looks.locator("summary").press("Enter")
+    expect(looks.locator("img").last).to_be_visible()
+    looks.locator("summary").press("Enter")
     page.keyboard.press("z")
     expect(page.locator("dialog.zoom")).to_be_visible()
     page.keyboard.press("Escape")

@@ -23,6 +23,7 @@ from drumbo.trials.trial import TrialState
 from drumbo.web.chart import chart_picture
 from drumbo.web.figure import fit_picture, piece_picture, spread_picture, tower_room
 from drumbo.web.live import live_picture, live_words, over_words
+from drumbo.web.looks import looks_of
 from drumbo.web.plate import plate_picture
 from drumbo.web.read_page import read_page
 from drumbo.web.views.common import FOR_GOOD, plain_words, room, typed, typed_layer, whole, workshop
@@ -148,6 +149,7 @@ def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
     if leaf in {"read", "adopt"}:
         page["touched"] = live_service.touched(workshop(), sheet.id)
     if leaf == "read":
+        page["looks"] = looks_of(sheet.to_read.aspects)
         page["read"] = read_page(sheet, picture)
         page["unscored"] = bool(left_to_score(sheet.kind, sheet.plan, sheet.readings))
     if leaf == "adopt" and sheet.result is not None and sheet.adopted_revision is None:

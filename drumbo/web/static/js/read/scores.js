@@ -80,6 +80,8 @@ class ScoreSheet {
   score(step, key, score) {
     const before = this.cell(step, key).dataset.score;
     this.paint(step, key, score);
+    // The focus moves on; what was scored is said to those who do not see it.
+    $("#scored").textContent = this.cell(step, key).getAttribute("aria-label");
     this.outbox.put(
       this.root.dataset.url,
       { step, aspect: key, score: score ?? "" },
@@ -167,7 +169,7 @@ class ScoreSheet {
       this.score(step, this.aspects[aspect], Number(key));
       this.at = onward(this.at, this.size);
     } else if (key === "Backspace" || key === "Delete") this.score(step, this.aspects[aspect], null);
-    else if (key === "Enter" && !target.closest("a, button")) {
+    else if (key === "Enter" && !target.closest("a, button, summary")) {
       this.at = { step: Math.min(this.size.steps - 1, step + 1), aspect: 0 };
     } else if (key.toLowerCase() === "p" && $("[data-pick]", this.root)) this.pick(step);
     else return false;
