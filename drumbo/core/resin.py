@@ -64,7 +64,8 @@ class ResinPrinter:
 
     `intensity_mw_cm2` is at the film, at full power; None where nobody has measured it. `ignores` are the catalogue
     keys of settings that it does not honour, with commas between. `lamp_map` is what a trial found of its lamp. What
-    was `found_here` nobody types: editing the printer leaves it as it is. A link is the address of its package service.
+    was `found_here` nobody types: editing the printer leaves it as it is; what of that is `of_machine` a new preset of
+    the same machine has too. A link is the address of its package service.
     """
 
     name: str
@@ -90,7 +91,8 @@ class ResinPrinter:
     lamp_uneven_percent: float | None = None
     lamp_map: Sequence[float] = ()
     process: str = RESIN
-    found_here: ClassVar[tuple[str, ...]] = ("own", "practice", "lamp_uneven_percent", "lamp_map")
+    of_machine: ClassVar[tuple[str, ...]] = ("lamp_uneven_percent", "lamp_map")
+    found_here: ClassVar[tuple[str, ...]] = ("own", "practice", *of_machine)
 
     @property
     def lamp(self) -> LampMap | None:

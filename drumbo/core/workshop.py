@@ -86,7 +86,8 @@ class Printer:
     upload_url: str = ""
     upload_user: str = ""
     upload_token: str = ""
-    found_here: ClassVar[tuple[str, ...]] = ("own", "practice")
+    of_machine: ClassVar[tuple[str, ...]] = ()
+    found_here: ClassVar[tuple[str, ...]] = ("own", "practice", *of_machine)
 
     @property
     def says(self) -> str:

@@ -112,6 +112,17 @@ def _with_found(made: Any, before: Any) -> Any:
     return replace(made, **{key: getattr(before, key) for key in made.found_here})
 
 
+def _of_machine(session: Session, made: Any) -> Any:
+    """A new preset of a machine that is here already, with what was found of that machine."""
+    if not made.machine or not made.of_machine:
+        return made
+    others = (printer_of(row) for row in session.scalars(select(PrinterRow).order_by(PrinterRow.id)))
+    for other in others:
+        if type(other) is type(made) and made.machine == (other.machine or other.name):
+            return replace(made, **{key: getattr(other, key) for key in made.of_machine})
+    return made
+
+
 def of_process(facts: Mapping[str, Any]) -> Process:
     """The process that typed or kept facts are of; filament where they do not say."""
     return process(str(facts.get("process") or FILAMENT))
@@ -124,8 +135,7 @@ def save_printer(workshop: Workshop, typed: Typed, number: int | None = None) ->
             row = PrinterRow() if number is None else _get(session, PrinterRow, number, "printer")
             made = of_process(typed if number is None else row.spec).read_printer(typed)
             before = None if number is None else printer_of(row)
-            if before is not None:
-                made = _with_found(made, before)
+            made = _of_machine(session, made) if before is None else _with_found(made, before)
             row.name, row.spec = made.name, asdict(made)
             session.add(row)
             session.flush()

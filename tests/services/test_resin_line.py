@@ -259,6 +259,11 @@ def test_a_lamp_is_mapped_for_the_printer_and_the_map_is_used(house: Workshop, r
     assert machine.lamp.at(x, y) == pytest.approx(true, abs=0.04)
     workshop.save_printer(house, {**asdict(machine), "notes": "wiped"}, lit.printer)
     assert workshop.printer(house, lit.printer).lamp == machine.lamp, "what was found stays when a page is edited"
+    typed = workshop.as_typed(house, lit.printer)
+    again = workshop.save_printer(house, {**typed, "machine": machine.name, "name": "The same, other film"})
+    other = workshop.save_printer(house, {**typed, "machine": "Another", "name": "Another"})
+    assert workshop.printer(house, again).lamp == machine.lamp, "of one machine"
+    assert workshop.printer(house, other).lamp is None
     adopting.take_back(house, trial)
     assert workshop.printer(house, lit.printer).lamp is None
 
