@@ -11,6 +11,7 @@ from drumbo.demo.run import ARCHIVE
 from drumbo.services.prints import PrintManager
 from drumbo.store.archive import unpack
 from drumbo.store.database import Workshop
+from tests.conftest import PATIENCE_S
 from tests.e2e.conftest import Site, served
 
 RULES = Path(__file__).parents[1] / "vendor" / "axe.min.js"
@@ -52,7 +53,7 @@ def _wrong(page: Page, address: str, width: int) -> list[str]:
     answer = page.goto(address)
     if answer is None or answer.status >= 500:
         return [f"it cannot be shown: {answer and answer.status}"]
-    page.wait_for_load_state("networkidle")
+    page.wait_for_load_state("networkidle", timeout=PATIENCE_S * 1000)
     page.evaluate(RULES.read_text())
     found = list(page.evaluate(ASK))
     for letters in ("100%", "200%") if width > WIDE else ("100%",):
