@@ -3,7 +3,8 @@
 Every line has a number and a checksum, so a printer never takes a wrong, doubled or missing one: it asks for the one
 that it expects. What may go wrong is only how many are in flight, as an `ok` may be lost or doubled. Therefore a mark,
 a numbered `M105`, goes out among the lines every now and then. Its answer alone tells temperatures, so it is known for
-what it is, and all that went before it has been dealt with.
+what it is, and all that went before it has been dealt with. Two of them go first, each alone, and nothing else until
+both are answered: a printer that asks for one of those numbers later has restarted.
 """
 
 from __future__ import annotations
