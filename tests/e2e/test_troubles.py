@@ -57,6 +57,8 @@ def test_a_lost_line_stays_on_the_bench_until_somebody_has_dealt_with_it(page: P
         page.goto(f"{site.base}/trials/{trial}/print")
         page.get_by_role("button", name="Print it").click()
         expect(page.get_by_text("The printer has stopped itself: Printer halted")).to_be_visible(timeout=40_000)
+        # The page loads itself anew once the print is over, whoever was about to leave it.
+        expect(page.get_by_text("Go and look now")).to_be_visible(timeout=60_000)
         page.get_by_role("link", name="Bench", exact=True).click()
         band = page.locator(".trouble", has_text="Fulmar Two")
         expect(band).to_contain_text("kill() called")
