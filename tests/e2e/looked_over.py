@@ -39,12 +39,14 @@ def wrong_on(browser: object, site: Site, path: str, widths: Sequence[int]) -> d
     """
     # The page's own policy would keep the rules out.
     context = browser.new_context(bypass_csp=True)  # type: ignore[attr-defined]
-    page = context.new_page()
     found = {}
     for width in widths:
+        # A new one each time: what an earlier page had asked for when it was left would never come to rest.
+        page = context.new_page()
         page.set_viewport_size({"width": width, "height": 800})
         page.emulate_media(color_scheme="light" if width > WIDE else "dark")
         found[width] = _wrong(page, f"{site.base}{path}", width)
+        page.close()
     context.close()
     return {width: wrong for width, wrong in found.items() if wrong}
 
