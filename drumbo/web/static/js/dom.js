@@ -15,7 +15,9 @@ export const held = (event) => event.metaKey || event.ctrlKey || event.altKey;
 /** Colours of the page's theme by the names of theirs, for what is drawn on a canvas. */
 export const inks = (names) => {
   const style = getComputedStyle(document.documentElement);
-  return Object.fromEntries(Object.entries(names).map(([use, name]) => [use, style.getPropertyValue(`--${name}`).trim()]));
+  return Object.fromEntries(
+    Object.entries(names).map(([use, name]) => [use, style.getPropertyValue(`--${name}`).trim()]),
+  );
 };
 
 /** A number between two ends. */
