@@ -27,7 +27,10 @@ FLAGS = (
     "--disable-component-update --disable-sync"
 ).split()
 
-expect.set_options(timeout=30_000)
+PATIENCE_MS = 90_000
+"""How long a page is waited for: until what is wanted is there, and a loaded machine may need long for it."""
+
+expect.set_options(timeout=PATIENCE_MS)
 
 
 @dataclass
@@ -110,7 +113,7 @@ def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestR
 def page(browser: object) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800})  # type: ignore[attr-defined]
     made = context.new_page()
-    made.set_default_timeout(30_000)
+    made.set_default_timeout(PATIENCE_MS)
     problems: list[str] = []
     made.on("pageerror", lambda error: problems.append(str(error)))
     made.on("console", lambda said: problems.append(said.text) if said.type == "error" and _speaks(said.text) else None)

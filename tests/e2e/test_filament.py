@@ -35,23 +35,23 @@ def _status(camera: str) -> dict[str, Any]:
 def _go_through(page: Page, camera: str, pull: str) -> None:
     """All steps, looking at what comes out as a person would."""
     step = page.locator(".swap-steps .now")
-    page.get_by_role("button", name=pull).click(timeout=60_000)
+    page.get_by_role("button", name=pull).click()
     if pull != "It is hot":
         expect(step).to_have_text("Pull out")
-        page.get_by_role("button", name="It is out").click(timeout=30_000)
-    page.get_by_role("button", name="It is in: feed it").click(timeout=30_000)
+        page.get_by_role("button", name="It is out").click()
+    page.get_by_role("button", name="It is in: feed it").click()
     expect(step).to_have_text("Feed")
-    page.get_by_role("button", name="It comes out").click(timeout=30_000)
+    page.get_by_role("button", name="It comes out").click()
     expect(step).to_have_text("Clean")
     for _ in range(8):
-        expect(page.get_by_role("button", name="The colour is clean")).to_be_enabled(timeout=30_000)
+        expect(page.get_by_role("button", name="The colour is clean")).to_be_enabled()
         if _status(camera)["old_share"] < 0.02:
             break
         page.get_by_role("button", name="Feed 20 mm more").click()
         expect(page.get_by_role("button", name="The colour is clean")).to_be_visible()
     assert _status(camera)["old_share"] < 0.02
-    page.get_by_role("button", name="The colour is clean").click(timeout=30_000)
-    page.get_by_role("button", name="Done").click(timeout=30_000)
+    page.get_by_role("button", name="The colour is clean").click()
+    page.get_by_role("button", name="Done").click()
 
 
 def test_changed_before_a_print_and_again_at_a_pause(page: Page, site: Site) -> None:
@@ -78,7 +78,7 @@ def test_changed_before_a_print_and_again_at_a_pause(page: Page, site: Site) -> 
         page.get_by_role("button", name="Change to it, step by step").click()
         expect(page.locator(".swap-do")).to_contain_text("The nozzle heats to 210 °C")
         _go_through(page, device.camera_url, "Pull the old filament out")
-        expect(page.get_by_role("heading", name="Auk PLA, chalk is loaded")).to_be_visible(timeout=30_000)
+        expect(page.get_by_role("heading", name="Auk PLA, chalk is loaded")).to_be_visible()
         went = float(re.search(r"(\d+) mm went through", page.inner_text("main")).group(1))
         assert 120 <= went <= 240
         left = workshop.material(site.house, white).spool_g
@@ -87,16 +87,16 @@ def test_changed_before_a_print_and_again_at_a_pause(page: Page, site: Site) -> 
 
         page.goto(f"{site.base}/trials/{trial}/print")
         page.get_by_label("Pause before layer").fill("60")
-        page.get_by_role("button", name="Print it", exact=True).click(timeout=60_000)
-        expect(page.get_by_role("link", name="Change filament")).to_be_visible(timeout=60_000)
+        page.get_by_role("button", name="Print it", exact=True).click()
+        expect(page.get_by_role("link", name="Change filament")).to_be_visible()
         page.get_by_role("link", name="Change filament").click()
         page.get_by_label("Spool").select_option(str(blue))
         page.get_by_role("button", name="Change to it, step by step").click()
         expect(page.locator(".swap-spool").last).to_contain_text("deep blue")
         _go_through(page, device.camera_url, "Pull the old filament out")
-        page.get_by_role("link", name="Back to the print").click(timeout=30_000)
+        page.get_by_role("link", name="Back to the print").click()
         page.get_by_role("button", name="Continue").click()
-        expect(page.get_by_text("It can be read now")).to_be_visible(timeout=90_000)
+        expect(page.get_by_text("It can be read now")).to_be_visible()
 
         with urllib.request.urlopen(f"{device.camera_url}/front.png?scale=6", timeout=30) as answer:
             frame = json.loads(answer.headers["X-Frame"])

@@ -48,7 +48,7 @@ def test_three_steps_lead_to_a_printed_trial(page: Page, site: Site) -> None:
     expect(page.get_by_role("heading", name="Temperature tower")).to_be_visible()
     page.get_by_role("button", name="Make the file").click()
     page.get_by_role("button", name="Print it").click()
-    page.get_by_role("link", name="Read it").click(timeout=90_000)
+    page.get_by_role("link", name="Read it").click()
     page.goto(site.base)
     expect(page.get_by_role("heading", name="Bench")).to_be_visible()
     expect(page.locator(".steps")).to_have_count(0)

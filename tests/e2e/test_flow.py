@@ -35,7 +35,7 @@ def _plan(page: Page, site: Site, profile: int, plan: str, **typed: str) -> None
 
 def _print(page: Page) -> None:
     page.get_by_role("button", name="Print it").click()
-    page.get_by_role("link", name="Read it").click(timeout=60_000)
+    page.get_by_role("link", name="Read it").click()
 
 
 def _print_elsewhere(page: Page) -> None:

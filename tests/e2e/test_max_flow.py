@@ -21,7 +21,7 @@ def profile(site: Site) -> int:
 def _print_it(page: Page) -> None:
     page.get_by_role("button", name="Make the file").click()
     page.get_by_role("button", name="Print it").click()
-    expect(page.get_by_role("link", name="Read it")).to_be_visible(timeout=90_000)
+    expect(page.get_by_role("link", name="Read it")).to_be_visible()
     page.get_by_role("link", name="Read it").click()
 
 

@@ -21,17 +21,17 @@ TPU: dict[str, str | float | None] = {
 
 def _change(page: Page, after_layer: int) -> None:
     """At a pause: the spool that is to come is chosen; every step, and no purge."""
-    expect(page.locator('[data-live="layers"]')).to_have_text(str(after_layer), timeout=60_000)
-    page.get_by_role("link", name="Change filament").click(timeout=60_000)
+    expect(page.locator('[data-live="layers"]')).to_have_text(str(after_layer))
+    page.get_by_role("link", name="Change filament").click()
     page.get_by_role("button", name="Change to it, step by step").click()
-    page.get_by_role("button", name="Pull the old filament out").click(timeout=60_000)
-    page.get_by_role("button", name="It is out").click(timeout=30_000)
-    page.get_by_role("button", name="It is in: feed it").click(timeout=30_000)
+    page.get_by_role("button", name="Pull the old filament out").click()
+    page.get_by_role("button", name="It is out").click()
+    page.get_by_role("button", name="It is in: feed it").click()
     expect(page.locator(".swap-do")).to_contain_text("As soon as it comes out, go on")
     expect(page.locator(".swap-steps")).not_to_contain_text("Clean")
-    page.get_by_role("button", name="It comes out").click(timeout=30_000)
-    page.get_by_role("button", name="Done").click(timeout=30_000)
-    page.get_by_role("link", name="Back to the print").click(timeout=30_000)
+    page.get_by_role("button", name="It comes out").click()
+    page.get_by_role("button", name="Done").click()
+    page.get_by_role("link", name="Back to the print").click()
     page.get_by_role("button", name="Continue").click()
 
 
@@ -60,7 +60,7 @@ def test_from_two_profiles_to_what_a_change_takes(page: Page, site: Site) -> Non
     page.get_by_role("button", name="Print it").click()
     _change(page, after_layer=1)
     _change(page, after_layer=2)
-    page.get_by_role("link", name="Read it").click(timeout=60_000)
+    page.get_by_role("link", name="Read it").click()
     expect(page.get_by_text(re.compile("First is Razorbill PLA, chalk, second Puffin TPU, red"))).to_be_visible()
     fields = page.locator("[data-measure]")
     for k, number in enumerate(("48", "61")):

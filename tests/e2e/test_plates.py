@@ -8,11 +8,10 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from drumbo.services import plates, profiles, trials, workshop
-from tests.conftest import LABEL, PATIENCE_S
+from tests.conftest import LABEL
 from tests.e2e.conftest import Site
 
 pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
-WAIT_MS = PATIENCE_S * 1000
 
 
 def _profile(site: Site, name: str, seed: int) -> int:
@@ -47,7 +46,7 @@ def test_a_plate_of_three_pieces_one_adopted_another_put_off(page: Page, site: S
     page.get_by_role("button", name="Make the file").click()
     page.get_by_role("link", name="Print the plate").click()
     page.get_by_role("button", name="Print it").click()
-    page.get_by_role("link", name="Read it").click(timeout=WAIT_MS)
+    page.get_by_role("link", name="Read it").click()
     page.get_by_role("button", name="What would a practised eye say?").click()
     page.get_by_role("link", name="Adopt…").click()
     page.get_by_role("button", name="Adopt").first.click()
@@ -67,7 +66,7 @@ def test_a_way_is_gone_from_answer_to_answer_to_its_proof(page: Page, site: Site
     page.goto(f"{site.base}/profiles/{profile}")
     page.get_by_role("link", name="All of it in a few prints…").click()
     quick = page.locator(".job-way").first
-    expect(quick.get_by_text("g", exact=True).or_(quick.locator(".facts b")).first).to_be_visible(timeout=WAIT_MS)
+    expect(quick.get_by_text("g", exact=True).or_(quick.locator(".facts b")).first).to_be_visible()
     prints = quick.locator("ol > li").count()
     assert prints <= 6
     _onward(page, quick.get_by_role("button", name="Go this way"))
@@ -88,7 +87,7 @@ def test_a_way_is_gone_from_answer_to_answer_to_its_proof(page: Page, site: Site
 
 def _onward(page: Page, link: Locator) -> None:
     """Press it, and wait until the page that it leads to is there: what is counted next is counted on that one."""
-    with page.expect_navigation(timeout=WAIT_MS):
+    with page.expect_navigation():
         link.click()
 
 
@@ -101,12 +100,12 @@ def _one_step(page: Page, site: Site) -> None:
     print_it = page.get_by_role("button", name=re.compile("Print it$|It is loaded now: print it"))
     if print_it.count():
         print_it.click()
-        expect(page.get_by_role("link", name="Read it")).to_be_visible(timeout=WAIT_MS)
+        expect(page.get_by_role("link", name="Read it")).to_be_visible()
         return
     number = int(re.search(r"/trials/(\d+)/", page.url)[1])
     if page.url.endswith("/read"):
         page.get_by_role("button", name=re.compile("What would a practised")).click()
-        expect(page.locator("#verdict").get_by_role("link").first).to_be_visible(timeout=WAIT_MS)
+        expect(page.locator("#verdict").get_by_role("link").first).to_be_visible()
     further = page.get_by_role("link", name="Plan the next range")
     if trials.sheet(site.house, number).result.state == "edge" and further.count():
         _onward(page, further)

@@ -104,7 +104,7 @@ def test_a_tower_of_lifts_leads_to_a_finer_one_and_feet_to_a_bottom(
     page.goto(f"{site.base}/profiles/{profile}/trials/new/lift-speed")
     page.get_by_role("button", name="Make the file").click()
     page.get_by_role("button", name="Print it").click()
-    page.get_by_role("link", name="Read it").click(timeout=60_000)
+    page.get_by_role("link", name="Read it").click()
     expect(page.get_by_text("Count the pins that stand on each level")).to_be_visible()
     lowest = page.get_by_label("Pins standing, 40 mm/min")
     expect(lowest).to_be_focused()

@@ -13,11 +13,9 @@ from drumbo.core.resin import ResinPrinter
 from drumbo.links.practice import SimulatedPrinter, running, start_resin
 from drumbo.services import by_hand, profiles, workshop
 from drumbo.standins.resin.bottle import draw_bottle, true_exposure_s
-from tests.conftest import PATIENCE_S
 from tests.e2e.conftest import Site
 
 SEED = 1
-WAIT_MS = 1000 * PATIENCE_S
 BOTTLE = {
     "process": "resin", "family": "resin-standard", "maker": "Saltmarsh Resins", "product": "Eider Standard",
     "colour": "fog grey", "colour_hex": "#8b8f96", "exposure_s": "2.4", "exposure_layer_um": "50",
@@ -55,7 +53,7 @@ def _print_and_read(page: Page) -> None:
     page.get_by_role(
         "button", name=re.compile("Print it$|It is poured now: print it|It is loaded now: print it")
     ).click()
-    page.get_by_role("link", name="Read it").click(timeout=WAIT_MS)
+    page.get_by_role("link", name="Read it").click()
     page.get_by_role("button", name=re.compile("What would a practised")).click()
 
 
@@ -75,7 +73,7 @@ def test_from_a_proof_to_the_next_bottle(page: Page, site: Site, vat: SimulatedP
     page.locator(".plan-another").get_by_role("link", name="proof", exact=True).click()
     expect(page.get_by_text("Leaves that are laid together")).to_be_visible()
     _print_and_read(page)
-    expect(page.locator("#verdict")).to_contain_text("this profile is proven", timeout=WAIT_MS)
+    expect(page.locator("#verdict")).to_contain_text("this profile is proven")
     page.get_by_role("link", name="Adopt…").click()
     page.get_by_role("button", name="Adopt as revision").click()
     expect(page.get_by_text("proven").first).to_be_visible()
@@ -85,7 +83,7 @@ def test_from_a_proof_to_the_next_bottle(page: Page, site: Site, vat: SimulatedP
     expect(page.get_by_text("Bottle 2 is in use.")).to_be_visible()
     page.locator(".plan-another").get_by_role("link", name="bottle check").click()
     _print_and_read(page)
-    expect(page.locator("#verdict")).to_contain_text("It takes the same light", timeout=WAIT_MS)
+    expect(page.locator("#verdict")).to_contain_text("It takes the same light")
     page.get_by_role("link", name="Adopt…").click()
     page.get_by_role("button", name="Adopt as revision").click()
     expect(page.get_by_text("Adopted as revision")).to_be_visible()
@@ -98,7 +96,7 @@ def test_a_lamp_map_is_read_and_stands_on_the_printers_page(page: Page, site: Si
     expect(page.locator("svg.lamp")).to_have_count(0)
     page.get_by_role("button", name="Lamp map").click()
     _print_and_read(page)
-    expect(page.locator("#verdict")).to_contain_text("Over the screen the light differs by", timeout=WAIT_MS)
+    expect(page.locator("#verdict")).to_contain_text("Over the screen the light differs by")
     page.get_by_role("link", name="Adopt…").click()
     page.get_by_role("button", name="Adopt for Gannet Two").click()
     page.get_by_role("link", name="its page").click()

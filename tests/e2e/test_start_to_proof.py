@@ -59,7 +59,7 @@ def _read_exactly(site: Site, number: int) -> None:
 def _print_and_read(page: Page) -> None:
     page.get_by_role("button", name="Make the file").click()
     page.get_by_role("button", name="Print it").click()
-    page.get_by_role("link", name="Read it").click(timeout=60_000)
+    page.get_by_role("link", name="Read it").click()
     page.get_by_role("button", name=re.compile("What would a practised")).click()
     expect(page.locator("#verdict .big")).to_be_visible()
 

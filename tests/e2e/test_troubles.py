@@ -38,9 +38,9 @@ def test_a_lost_line_stays_on_the_bench_until_somebody_has_dealt_with_it(page: P
         page.goto(f"{site.base}/trials/{trial}/print")
         page.get_by_role("button", name="Print it").click()
         expect(page.get_by_role("button", name="Stop the print")).to_be_visible()
-        expect(page.get_by_text("has said nothing for")).to_be_visible(timeout=40_000)
+        expect(page.get_by_text("has said nothing for")).to_be_visible()
         page.get_by_role("button", name="Stop the print").click()
-        expect(page.get_by_text("the printer does not confirm it")).to_be_visible(timeout=60_000)
+        expect(page.get_by_text("the printer does not confirm it")).to_be_visible()
 
         page.goto(site.base)
         band = page.locator(".trouble", has_text="Fulmar Two")
@@ -51,14 +51,14 @@ def test_a_lost_line_stays_on_the_bench_until_somebody_has_dealt_with_it(page: P
         spec = {**spec, "link_url": device.link_url, "camera_url": device.camera_url}
         workshop.save_printer(site.house, spec, printer)
         band.get_by_role("button", name="Ask the printer, heaters off").click()
-        expect(page.locator(".trouble")).to_have_count(0, timeout=20_000)
+        expect(page.locator(".trouble")).to_have_count(0)
 
         _beside(device.camera_url, "/fault", name="kill", at=300)
         page.goto(f"{site.base}/trials/{trial}/print")
         page.get_by_role("button", name="Print it").click()
-        expect(page.get_by_text("The printer has stopped itself: Printer halted")).to_be_visible(timeout=40_000)
+        expect(page.get_by_text("The printer has stopped itself: Printer halted")).to_be_visible()
         # The page loads itself anew once the print is over, whoever was about to leave it.
-        expect(page.get_by_text("Go and look now")).to_be_visible(timeout=60_000)
+        expect(page.get_by_text("Go and look now")).to_be_visible()
         page.get_by_role("link", name="Bench", exact=True).click()
         band = page.locator(".trouble", has_text="Fulmar Two")
         expect(band).to_contain_text("kill() called")

@@ -65,7 +65,7 @@ def test_from_label_to_adopted_value(page: Page, site: Site, tmp_path: Path) -> 
         page.get_by_role("link", name="G-code").click()
     assert "M104 S205" in Path(download.value.path()).read_text()
     page.get_by_role("button", name="Print it").click()
-    expect(page.get_by_role("link", name="Read it")).to_be_visible(timeout=60_000)
+    expect(page.get_by_role("link", name="Read it")).to_be_visible()
     page.get_by_role("link", name="Read it").click()
 
     _read_by_keyboard(page)
