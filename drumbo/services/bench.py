@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session, selectinload
@@ -26,7 +27,7 @@ from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PrinterRow, PrintRow, ProfileRow, TrialRow
 from drumbo.trials.trial import TrialState, all_read
 
-SHELF, NEXTS, MOST = 12, 3, 6
+SHELF, NEXTS, MOST, RECENT = 12, 3, 6, 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,7 +60,7 @@ class Waiting:
 
 @dataclass(frozen=True, slots=True)
 class AtRest:
-    """A printer that prints nothing: what is in it as far as anybody said, and its last print that came to an end."""
+    """A printer that prints nothing: what is in it as far as anybody said, and its last print, with how that ended."""
 
     id: int
     name: str
@@ -68,6 +69,7 @@ class AtRest:
     colour_hex: str
     trial: int | None
     title: str
+    state: str
     ended_at: datetime | None
 
 
@@ -126,10 +128,14 @@ def bench(workshop: Workshop) -> Bench:
 
 
 def _at_rest(session: Session) -> tuple[AtRest, ...]:
-    """Printers that print nothing, the one that was used last first."""
+    """Printers that print nothing, the one that was used last first; no other presets of a machine that prints."""
     ended = func.coalesce(PrintRow.finished_at, PrintRow.started_at)
     lasts = select(func.max(PrintRow.id)).where(PrintRow.state.not_in(RUNNING)).group_by(PrintRow.printer_id)
-    busy = select(PrintRow.printer_id).where(PrintRow.state.in_(RUNNING))
+    at_work = select(PrintRow.printer_id).where(PrintRow.state.in_(RUNNING))
+    every = session.scalars(select(PrinterRow)).all()
+    printing = set(session.scalars(at_work))
+    taken = {sign for row in every if row.id in printing for sign in _signs(row)}
+    busy = [row.id for row in every if taken & _signs(row)]
     wanted = (
         select(PrinterRow, MaterialRow, PrintRow, ended)
         .outerjoin(MaterialRow, PrinterRow.loaded_id == MaterialRow.id)
@@ -143,10 +149,16 @@ def _at_rest(session: Session) -> tuple[AtRest, ...]:
         AtRest(
             printer.id, printer.name, printer.spec.get("process", FILAMENT), inside.name if inside else "",
             inside.colour_hex if inside else "", last.trial_id if last else None,
-            title_of(last.trial) if last else "", at,
+            title_of(last.trial) if last else "", last.state if last else "", at,
         )
         for printer, inside, last, at in session.execute(wanted)
     )  # fmt: skip
+
+
+def _signs(row: PrinterRow) -> set[tuple[str, str]]:
+    """What tells a machine: presets that share any of it are of the same one."""
+    told = {key: str(row.spec.get(key) or "") for key in ("machine", "link_url")}
+    return {("id", str(row.id)), *((key, sign) for key, sign in told.items() if sign)}
 
 
 def _going(row: PrintRow, workshop: Workshop) -> ActiveRun:
@@ -175,6 +187,20 @@ def _waiting(row: TrialRow) -> Waiting:
     return Waiting(row.id, title, row.profile.name, leaf, readings.count())
 
 
+_LAST: dict[str, tuple[Any, ...]] = {
+    "profile": (ProfileRow.changed_at.desc(), ProfileRow.id.desc()),
+    "material": (
+        select(func.max(ProfileRow.changed_at)).where(ProfileRow.material_id == MaterialRow.id)
+        .scalar_subquery().desc().nulls_last(), MaterialRow.id.desc(),
+    ),
+    "printer": (
+        select(func.max(PrintRow.started_at)).where(PrintRow.printer_id == PrinterRow.id)
+        .scalar_subquery().desc().nulls_last(), PrinterRow.id.desc(),
+    ),
+}  # fmt: skip
+"""What was used last comes first."""
+
+
 @dataclass(frozen=True, slots=True)
 class Hit:
     """Something the search found: what it is, its name, and where it is; of a value its key too."""
@@ -185,9 +211,16 @@ class Hit:
     key: str = ""
 
 
+def recent(workshop: Workshop) -> list[Hit]:
+    """The profiles that were changed last."""
+    with workshop.reading() as session:
+        wanted = select(ProfileRow.id, ProfileRow.name).order_by(*_LAST["profile"]).limit(RECENT)
+        return [Hit("profile", name, number) for number, name in session.execute(wanted)]
+
+
 def search(workshop: Workshop, text: str) -> list[Hit]:
-    """Profiles, materials and printers whose name holds every word of `text`, and values that go by these words, in the
-    profile that was changed last; at most 12.
+    """Profiles, materials and printers whose name holds every word of `text`, the last used first, and values that go
+    by these words, in the profile that was changed last; at most 12.
     """
     words = text.split()[:6]
     if not words:
@@ -201,7 +234,8 @@ def search(workshop: Workshop, text: str) -> list[Hit]:
                 if table is MaterialRow:
                     columns.append(MaterialRow.spec["maker"].as_string().icontains(word, autoescape=True))
                 wanted = wanted.where(or_(*columns))
-            hits += [Hit(what, name, number) for number, name in session.execute(wanted.limit(6))]
+            found = session.execute(wanted.order_by(*_LAST[what]).limit(6))
+            hits += [Hit(what, name, number) for number, name in found]
         newest = session.execute(
             select(ProfileRow.id, MaterialRow.family).join(ProfileRow.material).order_by(ProfileRow.changed_at.desc())
         ).first()

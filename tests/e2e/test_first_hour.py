@@ -68,6 +68,25 @@ def test_one_that_is_gone_is_started_anew_and_still_knows_what_it_printed(page: 
     expect(page.locator("#verdict .big")).to_be_visible()
 
 
+def test_the_search_goes_by_key(page: Page, site: Site) -> None:
+    page.goto(f"{site.base}/printers/")
+    page.keyboard.press("/")
+    hits = page.locator("#hits a")
+    expect(hits.first).to_contain_text("Razorbill PLA, slate blue")
+    page.keyboard.type("backup")
+    expect(hits.first).to_contain_text("Download a backup")
+    page.keyboard.press("ArrowDown")
+    expect(hits.first).to_be_focused()
+    page.keyboard.press("ArrowUp")
+    expect(page.locator("#find")).to_be_focused()
+    page.keyboard.press("Escape")
+    expect(hits).to_have_count(0)
+    page.keyboard.type("/slate")
+    expect(hits.first).to_contain_text("Razorbill PLA, slate blue")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Razorbill PLA, slate blue")).to_be_visible()
+
+
 def test_a_usual_printer_needs_three_choices(page: Page, site: Site) -> None:
     empty = Workshop(site.house.folder / "another")
     other = served(empty, PrintManager(empty))

@@ -27,6 +27,7 @@ from drumbo.trials import kinds_of
 from drumbo.trials.pictures import Axis, Chart, Series
 from drumbo.web import create_app
 from drumbo.web.chart import chart_picture
+from drumbo.web.commands import COMMANDS
 from drumbo.web.drum import draw
 from tests.conftest import LABEL, Begun, plain_context, resin_context
 from tests.web.conftest import SMALL
@@ -302,6 +303,36 @@ def test_the_bench_tells_how_each_printer_stands(
     first, second = (" ".join(re.sub(r"<[^>]*>", " ", row.partition("</div>")[0]).split()) for row in rows)
     assert first.startswith("Petrel One Razorbill PLA, chalk last: temperature tower , today ")
     assert second == "Old Skua nobody said what is loaded nothing printed yet"
+    skua = workshop.printer(house, 2)
+    workshop.save_printer(house, {**asdict(skua), "machine": "Skua"}, 2)
+    workshop.save_printer(house, asdict(Printer("Old Skua, 0.6", machine="Skua")))
+    with house.writing() as session:
+        session.add(PrintRow(trial_id=printed, printer_id=2, state="stopped", total=1, finished_at=now()))
+    assert ", was stopped" in " ".join(client.get("/").text.split())
+    with house.writing() as session:
+        session.scalars(select(PrintRow).where(PrintRow.printer_id == 2)).one().state = "paused"
+    names = re.findall(r'at-rest">\s*<a[^>]*><b>([^<]*)', client.get("/").text)
+    assert names == ["Petrel One"], "another preset of a machine that prints does not rest"
+
+
+def test_the_search_finds_what_to_do_and_what_was_changed_last(
+    client: FlaskClient, house: Workshop, begun: Begun
+) -> None:
+    def found(text: str) -> list[tuple[str, str]]:
+        shown = client.get("/search", query_string={"q": text}).text
+        return re.findall(r"<span>([^<]*)</span><span\s+class=\"dim small\">([^<]*)", shown)
+
+    profiles.create(house, begun.spool, begun.printer, "Razorbill PLA, again")
+    assert found("") == [("Razorbill PLA, again", "profile"), ("Razorbill PLA, chalk on Petrel One", "profile")]
+    assert found("razorbill")[0] == ("Razorbill PLA, again", "profile")
+    assert ("Add a spool", "go there") in found("add spool")
+    assert ("Download a backup", "go there") in found("backup")
+    assert found("xyzzy") == []
+    with client.application.test_request_context():
+        addresses = [command.address for command in COMMANDS]
+    for address in addresses:
+        with client.get(address) as answer:
+            assert answer.status_code == 200, address
 
 
 def test_a_theme_that_is_not_offered_is_refused_and_the_chosen_one_is_kept(client: FlaskClient) -> None:

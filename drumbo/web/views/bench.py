@@ -9,7 +9,7 @@ from flask import Blueprint, redirect, render_template, request, url_for
 from drumbo.core.errors import InvalidInput
 from drumbo.services import bench as service
 from drumbo.services import first
-from drumbo.web import guide
+from drumbo.web import commands, guide
 from drumbo.web.views.common import room, whole, workshop
 
 pages = Blueprint("bench", __name__)
@@ -79,7 +79,10 @@ def _back() -> Any:
 
 @pages.get("/search")
 def search() -> str:
-    text = request.args.get("q", "")[:100]
+    text = request.args.get("q", "")[:100].strip()
+    if not text:
+        return render_template("bench/_hits.html", hits=service.recent(workshop()), text="")
     return render_template(
-        "bench/_hits.html", hits=service.search(workshop(), text), told=guide.find(text), text=text.strip()
-    )
+        "bench/_hits.html", hits=service.search(workshop(), text), commands=commands.find(text), told=guide.find(text),
+        text=text,
+    )  # fmt: skip
