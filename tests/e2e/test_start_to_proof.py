@@ -12,12 +12,10 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from drumbo.core.profile import Status
-from drumbo.services import adopting, profiles, reading, trials, workshop
-from drumbo.services.convert import trial_of
-from drumbo.services.trials import get_trial
+from drumbo.services import adopting, profiles, trials, workshop
 from tests.conftest import LABEL
+from tests.e2e.beneath import print_and_read
 from tests.e2e.conftest import Site
-from tests.readback import exact_readings
 
 pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
 
@@ -33,27 +31,12 @@ def _beneath(page: Page, site: Site, profile: int) -> str:
     if plan.kind.title == "Proof":
         return ""
     number = trials.create(site.house, profile, slug, plan.plan)
-    trials.printed_by_hand(site.house, number)
-    _read_exactly(site, number)
+    print_and_read(site.house, number, SPOOL)
     sheet = trials.sheet(site.house, number)
     if sheet.result is None or sheet.result.value is None or not sheet.kind.keeps(sheet.result):
         return ""
     adopting.adopt(site.house, number)
     return plan.kind.title
-
-
-def _read_exactly(site: Site, number: int) -> None:
-    with site.house.reading() as session:
-        trial = trial_of(get_trial(session, number))
-    found = exact_readings(trial.kind, trial.plan, trial.context, SPOOL)
-    scores = ((aspect, int(step), score) for aspect, row in found.scores.items() for step, score in row.items())
-    reading.score_all(site.house, number, {(aspect, step): score for aspect, step, score in scores})
-    if found.firsts:
-        reading.first_all(site.house, number, found.firsts)
-    reading.measure_all(site.house, number, {
-        (key, int(step), place): value
-        for key, steps in found.measures.items() for step, row in steps.items() for place, value in row.items()
-    })  # fmt: skip
 
 
 def _print_and_read(page: Page) -> None:
