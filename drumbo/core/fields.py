@@ -47,7 +47,7 @@ class Field:
             text = text.strip()
         if text is None or text == "":
             if self.required:
-                raise InvalidInput(self.key, f"{self.label} is needed")
+                raise InvalidInput(self.key, "is needed")
             return None
         if self.kind == "number":
             return self._number(text)
@@ -67,9 +67,9 @@ class Field:
     def _words(self, text: str) -> str:
         text = text.replace("\r\n", "\n")
         if self.kind == "choice" and text not in dict(self.choices):
-            raise InvalidInput(self.key, "pick one of: " + ", ".join(label for _, label in self.choices))
+            raise InvalidInput(self.key, "must be one of: " + ", ".join(label for _, label in self.choices))
         if self.kind == "colour" and not re.fullmatch(r"#[0-9a-fA-F]{6}", text):
-            raise InvalidInput(self.key, "write the colour as # and six hex digits, like #8b2252")
+            raise InvalidInput(self.key, "must be # and six hex digits, like #8b2252")
         limit = 20_000 if self.kind == "lines" else self.longest
         if len(text) > limit:
             raise InvalidInput(self.key, f"is longer than {limit} characters")

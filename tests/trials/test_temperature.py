@@ -26,7 +26,7 @@ PLAN = Plan(hot_c=230.0, cold_c=190.0, step_c=5.0, step_mm=10.0, first_c=215.0, 
         ({"hot_c": "200", "cold_c": "196"}, "step_c", "a curve needs 3"),
         ({"step_c": "2"}, "step_c", "15 steps of 10 mm fit: a step of 3 °C"),
         ({"step_mm": "20"}, "step_mm", "above 12"),
-        ({"aim": "beauty"}, "aim", "pick one of"),
+        ({"aim": "beauty"}, "aim", "must be one of"),
         ({"hot_c": ""}, "hot_c", "needed"),
     ],
 )
