@@ -22,7 +22,7 @@ from drumbo.core.profile import Origin, OriginKind, Profile, Status, Value, sect
 from drumbo.core.toolpath import Toolpath, path_motion
 from drumbo.core.workshop import Material, Printer
 from drumbo.trials.plan import Bounds, TrialPlan
-from drumbo.trials.readings import Readings, Step, ToRead
+from drumbo.trials.readings import Aspect, Readings, Step, ToRead
 from drumbo.trials.result import Result
 
 D = TypeVar("D")
@@ -87,6 +87,8 @@ class AnyKind(ABC, Generic[C, P]):
     """Whether it is only for those who ask for it: nobody is told to print it."""
     few: ClassVar[str] = "Score what you see at each step; a curve needs three."
     """What to do first, while there is no result."""
+    aspects: ClassVar[tuple[Aspect, ...]] = ()
+    """All that it may ask a score of: the guide shows what each looks like."""
     group: ClassVar[str]
     """The drum's sector that this kind measures."""
     about: ClassVar[str]

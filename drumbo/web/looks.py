@@ -7,7 +7,9 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
+from drumbo.trials import kinds
 from drumbo.trials.readings import Aspect
+from drumbo.web.guide import section_for
 
 FOLDER = Path(__file__).parent / "static" / "scores"
 
@@ -34,3 +36,10 @@ def looks_of(aspects: Iterable[Aspect]) -> tuple[Looks, ...]:
             files = [f"scores/{name}.webp" if name in _files() else None for name in names]
             found.append(Looks(aspect.name, tuple(zip(range(len(names)), aspect.words, files, strict=True))))
     return tuple(found)
+
+
+@cache
+def looks_in(slug: str) -> tuple[Looks, ...]:
+    """Those of all that is scored in the trials that a section of the guide is about."""
+    told = [kind for kind in kinds().values() if section_for(None, kind.title) == slug]
+    return looks_of(dict.fromkeys(aspect for kind in told for aspect in kind.aspects))

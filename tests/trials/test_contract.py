@@ -55,6 +55,7 @@ def test_a_kind_says_what_it_is(trial: AnyKind[Any, Any]) -> None:
     assert set(trial.sets) <= set(BY_KEY)
     assert re.fullmatch(r"[a-z][a-z-]*", trial.slug)
     assert trial.about.endswith(".")
+    assert set(trial.readings(trial.suggest(usual(trial))).aspects) <= set(trial.aspects)
 
 
 RESIN_CONTEXTS = [

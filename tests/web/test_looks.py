@@ -40,3 +40,10 @@ def test_what_is_scored_is_shown_with_its_words_worst_first(client: FlaskClient,
         with client.get(file) as answer:
             assert answer.mimetype == "image/webp"
     assert looks_of([]) == ()
+
+
+def test_the_guide_shows_them_where_it_tells_of_a_trial(client: FlaskClient) -> None:
+    side = client.get("/guide/temperature-tower", headers={"HX-Request": "true"}).text
+    assert re.findall(r"<h3>(.*?)</h3>", side) == ["Bridge", "Overhang", "Strings", "Surface"]
+    assert re.findall(r"<h3>(.*?)</h3>", client.get("/guide/flow-by-surface").text) == ["Gaps", "Ridges"]
+    assert "score-looks" not in client.get("/guide/file-check").text

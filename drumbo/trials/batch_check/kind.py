@@ -45,6 +45,7 @@ class BatchCheck(Kind[Plan]):
     plan_type = Plan
     title = "Batch check"
     sets = ("batch", *CHECKED, PROOF_KEY)
+    aspects = ASPECTS
     group = "heat"
     step_unit = "°C"
     about = (
@@ -125,7 +126,7 @@ class BatchCheck(Kind[Plan]):
     def readings(self, plan: Plan) -> ToRead:
         """Six aspects of three stairs."""
         del plan
-        return ToRead(aspects=ASPECTS)
+        return ToRead(aspects=self.aspects)
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """What is the same as before; see `verdict`."""

@@ -55,6 +55,7 @@ class BondOfTwo(KindOfTwo[Plan]):
     plan_type = Plan
     title = "Bond of two"
     sets = ("joint_c",)
+    aspects = ASPECTS
     group = "heat"
     asks_at = "hot_c"
     called = "pegs"
@@ -138,7 +139,7 @@ class BondOfTwo(KindOfTwo[Plan]):
     def readings(self, plan: Plan) -> ToRead:
         """How each came off."""
         del plan
-        return ToRead(aspects=ASPECTS)
+        return ToRead(aspects=self.aspects)
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """From all pegs together to where the material breaks before the joint."""

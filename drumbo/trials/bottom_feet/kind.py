@@ -61,6 +61,7 @@ class BottomFeet(LayerKind[Plan]):
     plan_type = Plan
     title = "Bottom exposure"
     sets = ("bottom_exposure_s",)
+    aspects = ASPECTS
     group = "bottom"
     about = (
         "Low feet side by side, their bottom layers each lit for a time of its own. Too little and it falls off, too "
@@ -109,7 +110,7 @@ class BottomFeet(LayerKind[Plan]):
     def readings(self, plan: Plan) -> ToRead:
         """How it holds, and how it comes off."""
         del plan
-        return ToRead(aspects=ASPECTS, pick="the best foot")
+        return ToRead(aspects=self.aspects, pick="the best foot")
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """The middle between falling off and wanting a chisel."""

@@ -61,6 +61,7 @@ class Clearance(Kind[Plan]):
     plan_type = Plan
     title = "Clearance"
     sets = ("clearance_turn_mm", "clearance_press_mm")
+    aspects = ASPECTS
     group = "size"
     called = "gaps"
     ends = ("at the left", "at the right")
@@ -121,7 +122,7 @@ class Clearance(Kind[Plan]):
     def readings(self, plan: Plan) -> ToRead:
         """How each pin fits."""
         del plan
-        return ToRead(aspects=ASPECTS)
+        return ToRead(aspects=self.aspects)
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Where pins begin to turn and to go in, from all of them together."""

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Scalar
 from drumbo.core.fit.callipers import CALLIPER_SD_MM
 from drumbo.core.fit.sizes import SizeFit, Sizes, Square, fit_height, fit_sizes, fit_square
 from drumbo.core.piece import Piece
@@ -28,15 +29,26 @@ WIDE_MM = 0.08
 APART, PLAINLY = 3.0, 2.5
 """Standard errors from which on axes differ, and from which on three heights tell anything."""
 SIDES = {"outside": 1.0, "gap": -1.0}
+ALL, LENGTHS = "all", "lengths"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Plan(TrialPlan):
-    """The three sizes."""
+    """The three sizes, and whether there is more to measure."""
 
     short_mm: float = ask("Short", "mm", low=16, high=60, step=5)
     middle_mm: float = ask("Middle", "mm", low=30, high=120, step=10)
     long_mm: float = ask("Long", "mm", low=50, step=10, help="The longer, the better it tells shrinkage.")
+    tells: str = ask(
+        "It tells",
+        kind="choice",
+        choices=((ALL, "lengths, heights and squareness"), (LENGTHS, "lengths only: lower and quicker")),
+    )
+
+    @property
+    def made(self) -> rake.Rake:
+        """Its piece's measures."""
+        return rake.Rake((self.short_mm, self.middle_mm, self.long_mm), slim=self.tells == LENGTHS)
 
 
 class Dimensions(Kind[Plan]):
@@ -44,6 +56,7 @@ class Dimensions(Kind[Plan]):
 
     slug = "dimensions"
     plan_type = Plan
+    version = 2
     title = "Dimensions"
     sets = ("shrinkage_percent", "offset_mm")
     group = "size"
@@ -65,11 +78,11 @@ class Dimensions(Kind[Plan]):
         """20, 50 and 100 mm, or what the bed has room for."""
         room = min(context.printer.bed_x_mm, context.printer.bed_y_mm) - 30
         long = float(min(100, room // 5 * 5))
-        return Plan(short_mm=20.0, middle_mm=50.0 if long >= 80 else 40.0, long_mm=long)
+        return Plan(short_mm=20.0, middle_mm=50.0 if long >= 80 else 40.0, long_mm=long, tells=ALL)
 
     def quick(self, context: Context) -> Plan:
-        """20, 45 and 80 mm, where that is shorter: it leaves room for others on the bed."""
-        usual = self.suggest(context)
+        """20, 45 and 80 mm, where that is shorter, and lengths only: it leaves room for others on the bed."""
+        usual = replace(self.suggest(context), tells=LENGTHS)
         return replace(usual, middle_mm=45.0, long_mm=80.0) if usual.long_mm > 80 else usual
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
@@ -80,7 +93,7 @@ class Dimensions(Kind[Plan]):
                 raise InvalidInput(
                     field, f"must be {before + rake.TOOTH_WIDE + 6:g} mm or more, for a gap before its tooth"
                 )
-        printer, side = context.printer, long + rake.TOOTH_LONG
+        printer, side = context.printer, long + plan.made.tooth_long
         check_bed("long_mm", printer, side + 10, side + 14, "needs")
         return {} if long >= 80 else {"long_mm": "is short; shrinkage is told poorly"}
 
@@ -94,7 +107,7 @@ class Dimensions(Kind[Plan]):
     def piece(self, plan: Plan, context: Context) -> Piece:
         """Both rakes."""
         del context
-        return rake.rakes(rake.Rake(self._sizes(plan)), self.steps(plan))
+        return rake.rakes(plan.made, self.steps(plan))
 
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """As the profile prints."""
@@ -107,19 +120,28 @@ class Dimensions(Kind[Plan]):
             purge=(5, 2),
         )
 
+    def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
+        """Up to version 1 every piece had heights and diagonals."""
+        return {"tells": ALL, **plan} if version < 2 else plan
+
     def readings(self, plan: Plan) -> ToRead:
-        """Outside sizes, gaps and heights."""
-        made = rake.Rake(self._sizes(plan))
+        """Outside sizes and gaps; where the piece has them, diagonals and heights."""
+        made = plan.made
         gaps = ", ".join(f"{made.gap(i):g}" for i in range(3))
-        across = ", ".join(f"{made.diagonal(i):.2f}" for i in range(3))
-        highs = ", ".join(f"{made.high(i):g}" for i in range(3))
         sites = (Site("x", "along X"), Site("y", "along Y"))
         most = 1.1 * self._sizes(plan)[-1]
-        return ToRead(measures=(
+        lengths = (
             Measure("outside", "Outside", "mm", sites, 1, most, 2, "calliper",
                     "From the outer face of the first tooth to the outer face of the tooth named."),
             Measure("gap", "Gap", "mm", sites, 1, most, 2, "inside",
                     f"With the small jaws: the gap before that tooth, meant to be {gaps} mm."),
+        )  # fmt: skip
+        if made.slim:
+            return ToRead(measures=lengths)
+        across = ", ".join(f"{made.diagonal(i):.2f}" for i in range(3))
+        highs = ", ".join(f"{made.high(i):g}" for i in range(3))
+        return ToRead(measures=(
+            *lengths,
             Measure("diagonal", "Diagonal", "mm", (Site("d", "from lug to lug"),), 1, 1.5 * most, 2, "inside",
                     f"In the corner between the bars, from face to face: meant to be {across} mm. Tells whether X and "
                     "Y are square to each other; leave it out if your jaws do not reach."),
@@ -129,7 +151,7 @@ class Dimensions(Kind[Plan]):
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """A line through error against size: its slope is shrinkage, what it starts with is the offset."""
-        made = rake.Rake(self._sizes(plan))
+        made = plan.made
         taken = [
             (size, reading, site, key)
             for step in self.steps(plan)
@@ -178,10 +200,8 @@ class Dimensions(Kind[Plan]):
     def in_words(self, plan: Plan) -> str:
         """The sizes."""
         short, middle, long = (step.label for step in self.steps(plan))
-        return (
-            f"Outside sizes of {short}, {middle} and {long} mm along X and Y, the gaps between, and three "
-            "diagonals and heights."
-        )
+        more = "and the gaps between" if plan.made.slim else "the gaps between, and three diagonals and heights"
+        return f"Outside sizes of {short}, {middle} and {long} mm along X and Y, {more}."
 
     def overrides(self, plan: Plan) -> dict[str, str]:
         """Nothing of the profile."""

@@ -35,6 +35,15 @@ LEAST_BASE_MM = 0.8
 CLEAR_LAYERS = 4
 """Layers between the last that is lit longer and the first that is read."""
 
+ASPECTS = (
+    Aspect("stand", "Pins and fins", ("none stand", "the thickest stand", "half of them", "nearly all",
+                                      "all stand, sharp"), "Pins: how many stand straight and whole?"),
+    Aspect("open", "Holes, sunk digits", ("all closed", "the widest open", "half of them", "nearly all",
+                                          "all open, crisp"), "Holes: how many does light come through?"),
+    Aspect("supports", "Slab on posts", ("torn off", "hangs askew", "posts bent", "held, a mark or two",
+                                         "held, posts straight"), "Posts: do they hold the slab level?"),
+)  # fmt: skip
+
 
 class ExposureCoupon(LayerKind[Plan]):
     """Normal exposure from matched blades and slits."""
@@ -43,6 +52,7 @@ class ExposureCoupon(LayerKind[Plan]):
     plan_type = Plan
     title = "Exposure"
     sets = ("exposure_s", "xy_mm")
+    aspects = ASPECTS
     group = "exposure"
     about = (
         "Small coupons, each lit for a time of its own that stands on it in digits. Too little light leaves blades "
@@ -116,14 +126,7 @@ class ExposureCoupon(LayerKind[Plan]):
         sites = (Site("narrow", narrow), Site("wide", wide))
         return ToRead(
             measures_lead=True,
-            aspects=(
-                Aspect("stand", "Pins and fins", ("none stand", "the thickest stand", "half of them", "nearly all",
-                                                  "all stand, sharp"), "Pins: how many stand straight and whole?"),
-                Aspect("open", "Holes, sunk digits", ("all closed", "the widest open", "half of them", "nearly all",
-                                                      "all open, crisp"), "Holes: how many does light come through?"),
-                Aspect("supports", "Slab on posts", ("torn off", "hangs askew", "posts bent", "held, a mark or two",
-                                                     "held, posts straight"), "Posts: do they hold the slab level?"),
-            ),
+            aspects=self.aspects,
             measures=(
                 Measure("blade", "Blade", "mm", sites, 0.2, 5.0, 2, "calliper",
                         "Close the jaws on it, clear of the foot."),

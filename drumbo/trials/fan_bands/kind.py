@@ -47,6 +47,7 @@ class Cooling(Kind[Plan]):
     sets = (
         "fan_percent", "fan_short_percent", "fan_bridge_percent", "fan_overhang_percent", "layer_time_min_s",
     )  # fmt: skip
+    aspects = ASPECTS
     group = "cooling"
     about = (
         "A light gantry whose bands are printed with ever more fan. Each has two bridges, three overhangs, a slim tip "
@@ -67,7 +68,7 @@ class Cooling(Kind[Plan]):
 
     def quick(self, context: Context) -> Plan:
         """Five bands, as low as they may be."""
-        return replace(self.suggest(context), step_percent=25.0, step_mm=7.5)
+        return replace(self.suggest(context), step_percent=25.0, step_mm=6.5)
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what makes no curve or does not fit."""
@@ -131,7 +132,7 @@ class Cooling(Kind[Plan]):
     def readings(self, plan: Plan) -> ToRead:
         """Bridges, slopes, tip, bond."""
         del plan
-        return ToRead(aspects=ASPECTS)
+        return ToRead(aspects=self.aspects)
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """The best fan for the aim, and what bridges, slopes and short layers need; see `verdict`."""

@@ -13,13 +13,13 @@ from drumbo.core.sure import half_90
 from drumbo.core.toolpath import PrintSettings, Toolpath, Zone
 from drumbo.trials.base import Context, Kind
 from drumbo.trials.flow_surface import strip
-from drumbo.trials.flow_surface.plan import FEWEST_PADS, MOST_PADS, USUAL_PADS, Plan
+from drumbo.trials.flow_surface.plan import FEWEST_PADS, MOST_PADS, QUICK_BENEATH, USUAL_BENEATH, USUAL_PADS, Plan
 from drumbo.trials.flow_surface.verdict import COARSE_ERROR, fine_plan, verdict
 from drumbo.trials.plan import Bounds
 from drumbo.trials.readings import Aspect, Readings, Step, ToRead
 from drumbo.trials.result import Result, check_known
 from drumbo.trials.toolkit.looks import usual_looks, with_looks
-from drumbo.trials.toolkit.roads import on_bed, usual_settings
+from drumbo.trials.toolkit.roads import foot_mm, on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import around, even_steps
 
 COARSE_REACH = 0.10
@@ -39,9 +39,10 @@ class FlowSurface(Kind[Plan]):
 
     slug = "flow-surface"
     plan_type = Plan
-    version = 2
+    version = 3
     title = "Flow by surface"
     sets = ("flow_ratio",)
+    aspects = ASPECTS
     group = "flow"
     called = "pads"
     ends = ("at the left", "at the right")
@@ -78,14 +79,15 @@ class FlowSurface(Kind[Plan]):
             low_ratio=round(middle - pads // 2 * step, 4),
             step_ratio=round(step, 4),
             pads=pads,
+            beneath=USUAL_BENEATH,
             known_ratio=None,
             known_error=None,
             looks=usual_looks(context.material),
         )
 
     def quick(self, context: Context) -> Plan:
-        """One strip; of fewer pads where earlier spools say about where to look."""
-        plan = self.suggest(context)
+        """One strip on a thinner foot; of fewer pads where earlier spools say about where to look."""
+        plan = replace(self.suggest(context), beneath=QUICK_BENEATH)
         known = around(context.before.get("flow_ratio"), QUICK_STEP, FEWEST_QUICK, plan.pads)
         if known is None or plan.known_ratio is not None:
             return plan
@@ -132,7 +134,7 @@ class FlowSurface(Kind[Plan]):
         nearest = min(steps, key=lambda step: abs(step.value - now))
         reach = plan.step_ratio / 2 + 1e-9
         notched = nearest.index if abs(nearest.value - now) <= reach else None
-        base = settings.first_layer_mm + 2 * settings.layer_mm
+        base = foot_mm(settings, plan.beneath)
         return strip.strip([s.value for s in steps], [s.label for s in steps], base, settings.layer_mm, notched)
 
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
@@ -149,13 +151,14 @@ class FlowSurface(Kind[Plan]):
         )
 
     def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
-        """Version 1 took every plastic for one that shows its faults."""
-        return with_looks(plan) if version < 2 else plan
+        """Version 1 took every plastic for one that shows its faults; up to version 2 three layers were beneath."""
+        lifted = with_looks(plan) if version < 2 else plan
+        return {"beneath": USUAL_BENEATH, **lifted} if version < 3 else lifted
 
     def readings(self, plan: Plan) -> ToRead:
         """Gaps and ridges; or the smoothest pad."""
         del plan
-        return ToRead(aspects=ASPECTS, pick="the smoothest pad")
+        return ToRead(aspects=self.aspects, pick="the smoothest pad")
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Where the surface just closes; see `verdict`."""

@@ -48,6 +48,7 @@ class PressureAdvance(Kind[Plan]):
     version = 2
     title = "Pressure advance"
     sets = ("pressure_advance_s",)
+    aspects = ASPECTS
     group = "pressure"
     called = "lines"
     ends = ("at the left", "at the right")
@@ -174,7 +175,7 @@ class PressureAdvance(Kind[Plan]):
     def readings(self, plan: Plan) -> ToRead:
         """Bulges and thinning; or the most even road; or widths, from a photo or under a magnifier."""
         del plan
-        return ToRead(aspects=ASPECTS, measures=(WIDTH,), pick="the most even line")
+        return ToRead(aspects=self.aspects, measures=(WIDTH,), pick="the most even line")
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Where neither bulges nor thinning is left; see `verdict`."""

@@ -60,6 +60,7 @@ class Proof(Kind[Plan]):
     plan_type = Plan
     title = "Proof"
     sets = ("proof_percent",)
+    aspects = tuple(point.aspect for point in CHECKLIST)
     group = "proof"
     step_unit = ""
     about = (
@@ -113,7 +114,7 @@ class Proof(Kind[Plan]):
         del plan
         sites = (Site("x", f"along X, meant {SIZES['x']:g}"), Site("y", f"along Y, meant {SIZES['y']:g}"))
         size = Measure("size", "Size", "mm", sites, 10, 60, 2, "calliper", "Of the plate, at its square end.")
-        return ToRead(aspects=tuple(point.aspect for point in CHECKLIST), measures=(size,))
+        return ToRead(aspects=self.aspects, measures=(size,))
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Good where nothing fails and nearly all is as it should be; else what to go back to."""

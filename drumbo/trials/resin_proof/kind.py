@@ -60,6 +60,7 @@ class ResinProof(LayerKind[Plan]):
     plan_type = Plan
     title = "Proof"
     sets = ("proof_resin_percent", "leaves_mm")
+    aspects = tuple(point.aspect for point in CHECKLIST)
     group = "proof-resin"
     step_unit = ""
     about = (
@@ -115,7 +116,7 @@ class ResinProof(LayerKind[Plan]):
     def readings(self, plan: Plan) -> ToRead:
         """The checklist, and the leaves."""
         del plan
-        return ToRead(aspects=tuple(point.aspect for point in CHECKLIST), measures=leaves.MEASURES)
+        return ToRead(aspects=self.aspects, measures=leaves.MEASURES)
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Good where nothing fails, nearly all is as it should be and the light is right; else what to go back to."""

@@ -34,6 +34,7 @@ class RetractionLength(Kind[Plan]):
     plan_type = Plan
     title = "Retraction length"
     sets = ("retraction_mm",)
+    aspects = ASPECTS
     group = "retraction"
     about = (
         "A mast and two posts a long travel apart. Each step retracts by the length that stands on the mast, the "
@@ -102,7 +103,7 @@ class RetractionLength(Kind[Plan]):
     def readings(self, plan: Plan) -> ToRead:
         """Strings and restarts; or the first clean step."""
         del plan
-        return ToRead(aspects=ASPECTS, pick="the first clean step")
+        return ToRead(aspects=self.aspects, pick="the first clean step")
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """The shortest length that is clean enough; see `verdict`."""

@@ -63,6 +63,7 @@ class RetractionRestart(Kind[Plan]):
     plan_type = Plan
     title = "Restart and coasting"
     sets = ("restart_extra_mm", "coasting_mm")
+    aspects = STARTS + ENDS
     group = "retraction"
     on_demand = True
     about = (

@@ -43,6 +43,7 @@ class RetractionSpeed(Kind[Plan]):
     plan_type = Plan
     title = "Retraction speed"
     sets = ("retraction_speed_mm_s",)
+    aspects = ASPECTS
     group = "retraction"
     on_demand = True
     about = (
@@ -95,7 +96,7 @@ class RetractionSpeed(Kind[Plan]):
     def readings(self, plan: Plan) -> ToRead:
         """Strings alone."""
         del plan
-        return ToRead(aspects=ASPECTS)
+        return ToRead(aspects=self.aspects)
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """The middle of what is as clean as the cleanest."""

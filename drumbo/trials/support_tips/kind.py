@@ -34,6 +34,14 @@ FEWEST, MOST = 4, 9
 THICKEST_MM = 1.4
 
 
+ASPECTS = (
+    Aspect("supports", "Held", ("torn off", "hangs askew", "tips bent", "held, not quite level", "held, level"),
+           "Before you break it off: do all six tips hold the table level?"),
+    Aspect("marks", "Marks", ("craters", "deep marks", "plain marks", "pin-pricks", "hardly seen"),
+           "Broken off: what is left on the table's underside?"),
+)  # fmt: skip
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Plan(TrialPlan):
     """The sweep."""
@@ -50,6 +58,7 @@ class SupportTips(LayerKind[Plan]):
     plan_type = Plan
     title = "Support tips"
     sets = ("tip_mm",)
+    aspects = ASPECTS
     group = "lift"
     called = "tables"
     ends = ("at the left", "at the right")
@@ -112,12 +121,7 @@ class SupportTips(LayerKind[Plan]):
     def readings(self, plan: Plan) -> ToRead:
         """How tables were held, and what tips leave."""
         del plan
-        return ToRead(aspects=(
-            Aspect("supports", "Held", ("torn off", "hangs askew", "tips bent", "held, not quite level", "held, level"),
-                   "Before you break it off: do all six tips hold the table level?"),
-            Aspect("marks", "Marks", ("craters", "deep marks", "plain marks", "pin-pricks", "hardly seen"),
-                   "Broken off: what is left on the table's underside?"),
-        ))  # fmt: skip
+        return ToRead(aspects=self.aspects)
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Where tables begin to be held level."""

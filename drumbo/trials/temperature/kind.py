@@ -45,6 +45,7 @@ class Temperature(Kind[Plan]):
     plan_type = Plan
     title = "Temperature tower"
     sets = ("nozzle_c", "nozzle_first_c")
+    aspects = ASPECTS
     group = "heat"
     about = (
         "One ladder, printed hottest at the bottom and cooler with every step. Each step has a bridge, overhangs, "
@@ -82,7 +83,7 @@ class Temperature(Kind[Plan]):
         hot = min(round(middle) + steps // 2 * QUICK_STEP_C, math.floor(context.printer.nozzle_max_c))
         cold = max(hot - (steps - 1) * QUICK_STEP_C, 150)
         return replace(
-            self.suggest(context), hot_c=float(hot), cold_c=float(cold), step_c=float(QUICK_STEP_C), step_mm=8.0
+            self.suggest(context), hot_c=float(hot), cold_c=float(cold), step_c=float(QUICK_STEP_C), step_mm=7.0
         )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
@@ -150,7 +151,7 @@ class Temperature(Kind[Plan]):
     def readings(self, plan: Plan) -> ToRead:
         """The five aspects."""
         del plan
-        return ToRead(aspects=ASPECTS)
+        return ToRead(aspects=self.aspects)
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Best temperature with its error; see `verdict`."""

@@ -6,6 +6,7 @@ from flask import Blueprint, render_template, request
 
 from drumbo.core.errors import NotFound
 from drumbo.web.guide import sections
+from drumbo.web.looks import looks_in
 
 pages = Blueprint("guide", __name__, url_prefix="/guide")
 
@@ -24,5 +25,5 @@ def show(slug: str) -> str:
     except KeyError:
         raise NotFound("the guide has no such section") from None
     if request.headers.get("HX-Request"):
-        return render_template("guide/_side.html", section=section)
-    return render_template("guide/show.html", sections=list(sections().values()), one=section)
+        return render_template("guide/_side.html", section=section, looks=looks_in(slug))
+    return render_template("guide/show.html", sections=list(sections().values()), one=section, looks=looks_in(slug))
