@@ -32,7 +32,7 @@ SLUGS = {**KINDS, "shrinkage_percent": "dimensions"}
 Design = Callable[[Any, Any], Any]
 
 
-def _with(**values: float) -> Design:
+def _with(**values: float | str) -> Design:
     return lambda kind, context: replace(kind.suggest(context), **values)
 
 
@@ -80,7 +80,7 @@ CANDIDATES: Mapping[str, Mapping[str, Design]] = {
     },
     "flow_ratio": {
         "11 of 1.25 %": _strip(11, 0.0125), "9 of 1.5 %": _strip(9, 0.015), "11 of 1.5 %": _strip(11, 0.015),
-        "9 of 2.5 %": _strip(9, 0.025), "7 of 2 %": _strip(7, 0.02),
+        "9 of 2.5 %": _strip(9, 0.025), "7 of 2 %": _strip(7, 0.02), "on 2 layers": _with(beneath=2),
     },
     "pressure_advance_s": {"9": _sheet(9), "11": _sheet(11), "13": _sheet(13)},
     "retraction_mm": {
@@ -88,9 +88,12 @@ CANDIDATES: Mapping[str, Mapping[str, Design]] = {
         "every second, 4 mm": _posts(2, 4.0),
     },
     "max_flow_mm3_s": {"3 mm": _with(band_mm=3.0)},
-    "fan_percent": {"25 %": _with(step_percent=25.0, step_mm=7.5), "20 %, 7.5": _with(step_mm=7.5)},
+    "fan_percent": {
+        "25 %": _with(step_percent=25.0, step_mm=7.5), "20 %, 7.5": _with(step_mm=7.5), "20 %, 6.5": _with(step_mm=6.5),
+    },
     "shrinkage_percent": {
         "20 45 80": _with(middle_mm=45.0, long_mm=80.0), "20 40 60": _with(middle_mm=40.0, long_mm=60.0),
+        "slim": _with(tells="lengths"),
     },
 }  # fmt: skip
 
@@ -142,8 +145,8 @@ def main(only: tuple[str, ...], spools: int, seed: int, world: str, fixed: bool,
 
 def _widths(tally: Tally, key: str) -> dict[str, float]:
     """Half of the interval at the median, by drive where that decides; in shares it does not."""
-    widths, drives = np.array(tally.width), np.array(tally.drives)
-    if key in UNITS or len(widths) != len(drives) or not drives.astype(bool).all():
+    widths, drives = np.array(tally.width), np.array(tally.drives)[~np.array(tally.failed)]
+    if key in UNITS or not drives.astype(bool).all():
         return {"any": round(float(np.median(widths)), 4)}
     return {str(drive): round(float(np.median(widths[drives == drive])), 4) for drive in np.unique(drives)}
 

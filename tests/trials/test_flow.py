@@ -17,7 +17,9 @@ from drumbo.trials.result import weighed
 from tests.conftest import plain_context
 
 SURFACE, WALL, STEPS = kind("flow-surface"), kind("flow-wall"), kind("extruder-steps")
-COARSE = SURFACE.plan_type(low_ratio=0.9, step_ratio=0.025, pads=9, known_ratio=None, known_error=None, looks="plain")
+COARSE = SURFACE.plan_type(
+    low_ratio=0.9, step_ratio=0.025, pads=9, beneath=3, known_ratio=None, known_error=None, looks="plain"
+)
 
 
 def _strip(gaps: str, ridges: str, picked: int | None = None) -> Readings:

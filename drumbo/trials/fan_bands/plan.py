@@ -38,5 +38,5 @@ class Plan(TrialPlan):
         step=1,
         help="No layer of the piece is quicker. What comes out clean becomes the minimum layer time.",
     )
-    step_mm: float = ask("Height of a band", "mm", low=7.5, high=12, step=0.5)
+    step_mm: float = ask("Height of a band", "mm", low=6.5, high=12, step=0.5)
     aim: str = ask("Judged for", kind="choice", choices=tuple((a.key, a.name) for a in AIMS), late=True)

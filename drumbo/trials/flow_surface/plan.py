@@ -8,6 +8,7 @@ from drumbo.trials.plan import TrialPlan, ask
 from drumbo.trials.toolkit.looks import ask_looks
 
 FEWEST_PADS, MOST_PADS, USUAL_PADS = 5, 13, 9
+USUAL_BENEATH, QUICK_BENEATH = 3, 2
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -23,6 +24,9 @@ class Plan(TrialPlan):
         help="0.025 is coarse, 0.005 fine. Each pad differs by so much from the last.",
     )
     pads: int = ask("Pads", low=FEWEST_PADS, whole=True)
+    beneath: int = ask(
+        "Layers beneath the pads", low=2, high=6, whole=True, help="3 even out a poor first layer; 2 are quicker."
+    )
     known_ratio: float | None = ask(
         "Known from before",
         low=0.6,

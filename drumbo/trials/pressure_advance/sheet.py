@@ -2,15 +2,18 @@
 
 On a thin plate, which evens out a poor first layer, lies one drawn road a value: up slowly, fast, slowly; around a
 sharp gable at full speed; and down again slowly, fast, slowly. Where the head brakes and where it pulls away is at the
-same height for all of them, between fine ticks of the plate's edge. Below each lies its value in raised digits.
+same height for all of them, between fine ticks of the plate's edge. Below each lies its value in raised digits. Between
+roads it is open: a whole plate would take longer than all else.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
+from manifold3d import Manifold
 from numpy.typing import NDArray
 
 from drumbo.core.piece import Jaw, Part, Piece, Place, block, raised_text, ribbon, union
@@ -22,6 +25,8 @@ PITCH, APART = 14.0, 6.0
 SLOW, FAST, GABLE = 10.0, 28.0, 6.0
 MARGIN, SHELF = 3.5, 8.0
 DEPTH = 2 * SLOW + FAST + GABLE + SHELF + 2 * MARGIN
+BAR, WHOLE = 2.6, 3.0
+"""Width of what carries a road where the plate is open beside it, and how far before the braking it is whole, mm."""
 DIGITS_HIGH, STROKE = 4.2, 0.9
 TICK = 1.6
 JAW_REACH = 1.2
@@ -75,7 +80,7 @@ def legs(index: int, count: int) -> tuple[Leg, ...]:
 def plate(steps: Sequence[Step], base_mm: float, layer_mm: float) -> list[Part]:
     """The plate, its ticks and digits: all that is printed as a solid."""
     wide = width_mm(len(steps))
-    parts = [Part("foot", block((-wide / 2, -DEPTH / 2, 0), (wide / 2, DEPTH / 2, base_mm)))]
+    parts = [Part("foot", _grate(len(steps), base_mm))]
     for step in steps:
         at = (_middle(step.index, len(steps)), -DEPTH / 2 + MARGIN + SHELF / 2 - 1)
         low, high = base_mm - layer_mm / 2, base_mm + layer_mm
@@ -88,6 +93,14 @@ def plate(steps: Sequence[Step], base_mm: float, layer_mm: float) -> list[Part]:
                 Part("rung", block((x0, level - 0.6, base_mm - layer_mm / 2), (x1, level + 0.6, base_mm + layer_mm)))
             )
     return parts
+
+
+def _grate(count: int, high: float) -> Manifold:
+    """What roads and digits lie on: a plate that is open between fast stretches, whole where widths are read."""
+    wide, (y0, _, y2, _) = width_mm(count), levels()
+    whole = block((-wide / 2, -DEPTH / 2, 0), (wide / 2, DEPTH / 2, high))
+    runs = sorted(_middle(i, count) + side * APART / 2 for i in range(count) for side in (-1, 1))
+    return whole - union(block((a + BAR / 2, y0, -1), (b - BAR / 2, y2 - WHOLE, high + 1)) for a, b in pairwise(runs))
 
 
 def sheet(steps: Sequence[Step], base_mm: float, layer_mm: float, road_mm: float) -> Piece:

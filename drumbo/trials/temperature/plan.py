@@ -39,7 +39,7 @@ class Plan(TrialPlan):
     hot_c: float = ask("Hottest, at the bottom", "°C", low=150, step=5, whole=True)
     cold_c: float = ask("Coolest, at the top", "°C", low=150, step=5, whole=True)
     step_c: float = ask("Step", "°C", low=1, high=10, step=1, whole=True, help="5 is usual.")
-    step_mm: float = ask("Height of a step", "mm", low=8, high=12, step=0.5)
+    step_mm: float = ask("Height of a step", "mm", low=7, high=12, step=0.5)
     first_c: float = ask(
         "First layer", "°C", low=150, step=5, whole=True, help="Held for the plate's first layer only."
     )
