@@ -7,7 +7,7 @@ from dataclasses import asdict
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Route, expect
+from playwright.sync_api import Browser, Page, Route, expect
 
 from drumbo.core.workshop import Printer
 from drumbo.links.practice import running, start_standin
@@ -18,6 +18,17 @@ from tests.e2e.conftest import Site
 pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
 
 SMALL: dict[str, Any] = {"hot_c": 220, "cold_c": 200, "step_c": 10, "step_mm": 8, "first_c": 215, "aim": "balanced"}
+
+
+def _hold_while_it_pauses(page: Page, site: Site, trial: int) -> None:
+    """The page comes anew only after the button is let go, so that the press is not lost."""
+    page.get_by_role("button", name="Stop the print").hover()
+    page.mouse.down()
+    site.room.pause(trials.sheet(site.house, trial).run.id)
+    while trials.sheet(site.house, trial).run.state != "paused":
+        page.wait_for_timeout(100)
+    page.wait_for_timeout(3_000)
+    expect(page.get_by_role("button", name="Pause")).to_be_visible()
 
 
 def test_a_print_is_followed_and_paused_on_a_phone(browser: Browser, site: Site) -> None:
@@ -67,7 +78,11 @@ def test_a_print_is_followed_and_paused_on_a_phone(browser: Browser, site: Site)
         expect(home.get_by_role("button", name="Pause")).to_be_visible()
         home.get_by_role("button", name="Pause").click()
         expect(home.locator('[data-live="message"]')).to_contain_text("Paused.")
-        home.get_by_role("button", name="Stop the print").click()
+        home.get_by_role("button", name="Continue").click()
+        expect(home.get_by_role("button", name="Pause")).to_be_visible()
+
+        _hold_while_it_pauses(page, site, trial)
+        page.mouse.up()
         expect(page.get_by_text("Heaters are off; the printer confirms it.")).to_be_visible()
         expect(page).to_have_title(re.compile("^Stopped"))
     page.close()

@@ -1,5 +1,6 @@
 // The Print leaf while its print goes on: asks every two seconds, and draws what it is told.
 import { $, $$ } from "../dom.js";
+import { underWay } from "../press.js";
 import { split, whole } from "./course.js";
 import { frame, path, recent, SIZE, spanSays } from "./strip.js";
 import { listen, tell } from "./tell.js";
@@ -156,7 +157,8 @@ async function ask() {
   asking = false;
   if (!next) return;
   if (next.state !== told.state) {
-    turned(next);
+    // Another question soon follows.
+    if (!underWay()) turned(next);
     return;
   }
   told = next;
