@@ -10,7 +10,7 @@ from typing import Any
 
 from cachetools import LRUCache, cached
 from sqlalchemy import select
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm import Session, joinedload, selectinload
 
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Scalar
@@ -229,11 +229,11 @@ def get_trial(session: Session, number: int) -> TrialRow:
         wanted.options(
             selectinload(TrialRow.prints),
             selectinload(TrialRow.pictures),
-            selectinload(TrialRow.plate).selectinload(PlateRow.trials).selectinload(TrialRow.prints),
-            selectinload(TrialRow.profile).options(
+            joinedload(TrialRow.plate).selectinload(PlateRow.trials).selectinload(TrialRow.prints),
+            joinedload(TrialRow.profile).options(
                 selectinload(ProfileRow.revisions),
-                selectinload(ProfileRow.printer),
-                selectinload(ProfileRow.material),
+                joinedload(ProfileRow.printer),
+                joinedload(ProfileRow.material),
             ),
         )
     ).first()

@@ -10,7 +10,7 @@ import threading
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from flask import Flask
+from flask import Flask, request
 from waitress.channel import HTTPChannel
 from waitress.parser import HTTPRequestParser
 from waitress.server import TcpWSGIServer, create_server
@@ -28,6 +28,8 @@ ANSWERS_END_S = 10.0
 SECRET_LENGTH = 64
 THREADS, MOST_CONNECTIONS, HEAD_S = 8, 1000, 30
 WARMING_ENDS_S = 8.0
+LIGHT = ("bench", "guide", "settings")
+"""Pages after which nobody has to be expected to print or read."""
 
 Say = Callable[[str], object]
 
@@ -76,8 +78,9 @@ def _run(
     room = PrintManager(workshop)
     app = create_app(workshop, room, secret=secret, access=access, names=HostNames(names, wide=wide))
     server = make_server(app, listener, access)
-    stop = threading.Event()
-    warming = threading.Thread(target=_warm, args=(app, stop), name="warm", daemon=True)
+    stop, wanted = threading.Event(), threading.Event()
+    app.before_request(lambda: _want(wanted))
+    warming = threading.Thread(target=_warm, args=(app, wanted, stop), name="warm", daemon=True)
     try:
         if ready is not None:
             ready(workshop, room)
@@ -91,6 +94,7 @@ def _run(
         pass
     finally:
         stop.set()
+        wanted.set()
         if stop_prints:
             say("Stopping prints, if any …")
         for line in room.close(stop_prints=stop_prints):
@@ -104,8 +108,15 @@ def _run(
             warming.join(WARMING_ENDS_S)
 
 
-def _warm(app: Flask, stop: threading.Event) -> None:
+def _want(wanted: threading.Event) -> None:
+    """Whoever goes on from the first page will want what fits and files need; nobody else has it loaded."""
+    if request.blueprint not in {None, *LIGHT}:
+        wanted.set()
+
+
+def _warm(app: Flask, wanted: threading.Event, stop: threading.Event) -> None:
     """Make ready what the first maker would wait for: templates, then what fits and files need."""
+    wanted.wait()
     for name in app.jinja_env.list_templates():
         if stop.is_set():
             return

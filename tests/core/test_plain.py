@@ -1,4 +1,4 @@
-"""Loops that stay plain Python say the same as compiled ones, to the last role of the last move."""
+"""Loops that stay plain Python say the same as compiled ones, to the last role of the last move; these wake late."""
 
 from __future__ import annotations
 
@@ -55,3 +55,24 @@ def test_plain_loops_say_the_same(tmp_path: Path) -> None:
         assert remarks == [[r.rule, r.line, r.text] for r in found.remarks]
         odd += len(remarks)
     assert odd > 2
+
+
+LAZY = """
+import sys
+from drumbo.core.gcode.reader import read
+import drumbo.core.motion as motion
+assert "numba" not in sys.modules, "nothing was called yet"
+program = read(b"G28\\nG1 X5 Y5 E1 F600\\nG1 X9 Y5 E2\\n")
+assert "numba" in sys.modules
+assert type(motion._plan).__module__.startswith("numba"), "all wake together"
+import drumbo.core.toolpath.hatch as late
+found = [value for value in vars(late).values() if type(value).__name__ == "_Sleeper"]
+assert not found, "what is imported later is awake"
+print(len(program))
+"""
+
+
+def test_the_compiler_is_loaded_at_the_first_loop_that_is_called() -> None:
+    out = subprocess.run([sys.executable, "-c", LAZY], capture_output=True, text=True, check=False)
+    assert out.returncode == 0, out.stderr
+    assert int(out.stdout) >= 2

@@ -8,10 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from drumbo.core.light.job import Layer
 from drumbo.core.remark import BAD, ODD, Remark
@@ -25,6 +25,13 @@ BOTTOM = 1.8
 MOST_PULL_MM3_S = 4000.0
 """Lit area times lift speed, mm² · mm/s, beyond which large areas tear off; with a profile its own speed counts."""
 MOST_TOLD = 3
+
+
+def _ndimage() -> Any:
+    """Loaded where a package is looked at: no other page waits for it."""
+    from scipy import ndimage  # noqa: PLC0415
+
+    return ndimage
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,8 +116,8 @@ def _loose(here: Mask, before: Mask, area: float) -> bool:
         return False
     box = _box(here)
     here, before = here[box], before[box]
-    parts, count = ndimage.label(here, np.ones((3, 3)))
-    near = ndimage.binary_dilation(before, np.ones((3, 3)))
+    parts, count = _ndimage().label(here, np.ones((3, 3)))
+    near = _ndimage().binary_dilation(before, np.ones((3, 3)))
     sizes = np.bincount(parts.ravel(), minlength=count + 1)
     held = np.unique(parts[near & here])
     sizes[held] = 0
@@ -132,13 +139,13 @@ def _grown_on(here: Mask, closed: Mask) -> Mask:
     box = _box(here)
     inside = here[box]
     if inside.size:
-        out[box] = _sealed(ndimage.binary_fill_holes(inside) & ~inside, closed[box])
+        out[box] = _sealed(_ndimage().binary_fill_holes(inside) & ~inside, closed[box])
     return out
 
 
 def _sealed(hollow: Mask, closed: Mask) -> Mask:
     """The hollows that grew from what was closed as a whole."""
-    parts, count = ndimage.label(hollow)
+    parts, count = _ndimage().label(hollow)
     if not count:
         return np.zeros_like(hollow)
     vented = np.unique(parts[hollow & ~closed])
@@ -153,7 +160,7 @@ def _keep_cups(
 ) -> None:
     """Note cups that are large and tall by now, under the layer on which they begin; `above` is how high this one is
     over each."""
-    parts, count = ndimage.label(now)
+    parts, count = _ndimage().label(now)
     for part in range(1, count + 1):
         mine = parts == part
         first = int(began[mine].min())

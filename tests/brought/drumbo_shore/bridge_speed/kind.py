@@ -42,6 +42,7 @@ class BridgeSpeed(Kind[Plan]):
     plan_type = Plan
     title = "Bridge speed"
     sets = ("bridge_speed_mm_s",)
+    aspects = ASPECTS
     group = "cooling"
     on_demand = True
     about = "A gate whose lintels are laid at speeds that stand beside them; the flattest tells the speed."
@@ -77,7 +78,7 @@ class BridgeSpeed(Kind[Plan]):
 
     def readings(self, plan: Plan) -> ToRead:
         """The lintels."""
-        return ToRead(aspects=ASPECTS)
+        return ToRead(aspects=self.aspects)
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """The best of them, by all together."""
