@@ -92,12 +92,14 @@ def _against(folder: Path, profile: str | None, dialect: str, *, resin: bool = F
         return Against(dialect=dialect)
     from dataclasses import replace  # noqa: PLC0415
 
-    from drumbo.services.check import against, resin_numbers  # noqa: PLC0415
+    from drumbo.services.check import against  # noqa: PLC0415
     from drumbo.services.shelf import named  # noqa: PLC0415
 
     with closing(open_workshop(folder)) as workshop:
         if resin:
-            return Against(numbers=resin_numbers(workshop, named(workshop, profile)))
+            from drumbo.services.packages import numbers_of  # noqa: PLC0415 - layers take as long to load as G-code
+
+            return Against(numbers=numbers_of(workshop, named(workshop, profile)))
         return replace(against(workshop, named(workshop, profile)), dialect=dialect)
 
 

@@ -9,10 +9,10 @@ import io
 import json
 import struct
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from hashlib import blake2b
 from typing import IO, Any
 
@@ -61,11 +61,24 @@ def write(job: LayerJob, out: IO[bytes]) -> int:
                 name = seen[digest] = f"layers/{len(seen) + 1:05d}.png"
                 bundle.writestr(zipfile.ZipInfo(name, _EPOCH), drawn)
             names.append(name)
-        text = json.dumps(_manifest(job, names), separators=(",", ":"), allow_nan=False)
-        about = zipfile.ZipInfo(MANIFEST, _EPOCH)
-        about.compress_type = zipfile.ZIP_DEFLATED
-        bundle.writestr(about, text)
+        _write_manifest(bundle, job, names)
     return len(seen)
+
+
+def write_with(package: Package, layers: Sequence[Layer], title: Sequence[str], out: IO[bytes]) -> None:
+    """Write a package's pictures, as they are, with other `layers`: of the same pictures, lit and lifted otherwise."""
+    names = [f"layers/{number:05d}.png" for number in range(1, len(package.images) + 1)]
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as bundle:
+        for number, name in enumerate(names):
+            bundle.writestr(zipfile.ZipInfo(name, _EPOCH), package.picture(number))
+        _write_manifest(bundle, replace(package, title=tuple(title), layers=tuple(layers)), names)
+
+
+def _write_manifest(bundle: zipfile.ZipFile, of: LayerJob | Package, names: Sequence[str]) -> None:
+    text = json.dumps(_manifest(of, names), separators=(",", ":"), allow_nan=False)
+    about = zipfile.ZipInfo(MANIFEST, _EPOCH)
+    about.compress_type = zipfile.ZIP_DEFLATED
+    bundle.writestr(about, text)
 
 
 def package_bytes(job: LayerJob) -> bytes:
@@ -87,14 +100,14 @@ def _in_order(job: LayerJob) -> Iterator[bytes]:
             yield one.result()
 
 
-def _manifest(job: LayerJob, names: list[str]) -> dict[str, Any]:
+def _manifest(of: LayerJob | Package, names: Sequence[str]) -> dict[str, Any]:
     return {
         "format": FORMAT,
         "version": VERSION,
-        "title": list(job.title),
-        "pixels": list(job.screen.pixels),
-        "pixel_um": job.screen.pixel_um,
-        "on_glass": job.on_glass,
+        "title": list(of.title),
+        "pixels": list(of.screen.pixels),
+        "pixel_um": of.screen.pixel_um,
+        "on_glass": of.on_glass,
         "layers": [
             {
                 "height_um": layer.height_um,
@@ -106,7 +119,7 @@ def _manifest(job: LayerJob, names: list[str]) -> dict[str, Any]:
                 "rest_after_s": layer.rest_after_s,
                 "lift": asdict(layer.lift),
             }
-            for layer in job.layers
+            for layer in of.layers
         ],
     }
 
@@ -128,6 +141,19 @@ class Package:
         """How long it takes in all."""
         return sum(layer.seconds for layer in self.layers)
 
+    def picture(self, number: int) -> bytes:
+        """A picture as it is stored; InvalidInput where the package is broken."""
+        try:
+            return self._bundle().read(self.images[number])
+        except (zipfile.BadZipFile, OSError, ValueError) as error:
+            raise _wrong(f"holds a picture that is broken: {self.images[number]}") from error
+
+    def _bundle(self) -> zipfile.ZipFile:
+        """Opened once: a package's list of names is as long as it has pictures."""
+        if not self._bundles:
+            self._bundles.append(zipfile.ZipFile(io.BytesIO(self._data)))
+        return self._bundles[0]
+
     def image(self, number: int) -> NDArray[np.uint8]:
         """(rows, columns) of a picture, 0..255; InvalidInput where it is broken."""
         with self._opened(number) as found:
@@ -145,10 +171,7 @@ class Package:
     def _opened(self, number: int) -> Iterator[Image.Image]:
         name = self.images[number]
         try:
-            if not self._bundles:
-                # Opened once: a package's list of names is as long as it has pictures.
-                self._bundles.append(zipfile.ZipFile(io.BytesIO(self._data)))
-            with Image.open(io.BytesIO(self._bundles[0].read(name))) as found:
+            with Image.open(io.BytesIO(self._bundle().read(name))) as found:
                 found.load()
                 yield found
         except (zipfile.BadZipFile, UnidentifiedImageError, OSError, SyntaxError, ValueError) as error:

@@ -9,6 +9,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from hashlib import sha256
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -56,6 +57,12 @@ def bring(workshop: Workshop, data: bytes) -> str:
     data = unpacked(data)
     digest = sha256(data).hexdigest()
     _program(digest, Against(), lambda: data)
+    keep(workshop, digest, data)
+    return digest
+
+
+def keep(workshop: Workshop, digest: str, data: bytes) -> None:
+    """Keep what was brought, and let go of what was brought longest ago."""
     folder = workshop.folder / KEPT_IN
     folder.mkdir(exist_ok=True)
     there = folder / digest
@@ -64,7 +71,16 @@ def bring(workshop: Workshop, data: bytes) -> str:
     there.touch()
     for old in sorted(folder.iterdir(), key=lambda file: file.stat().st_mtime, reverse=True)[MOST_KEPT:]:
         old.unlink(missing_ok=True)
-    return digest
+
+
+def kept(workshop: Workshop, digest: str) -> Path:
+    """Where a file that was brought lies. NotFound once it is gone."""
+    if not (len(digest) == 64 and set(digest) <= set("0123456789abcdef")):
+        raise NotFound("there is no such file")
+    there = workshop.folder / KEPT_IN / digest
+    if not there.is_file():
+        raise NotFound("this file is not kept any more; bring it again")
+    return there
 
 
 _PROGRAMS: OrderedDict[tuple[str, str], Program] = OrderedDict()
@@ -92,14 +108,8 @@ def look(workshop: Workshop, digest: str, profile_id: int | None = None, dialect
 
 def look_against(workshop: Workshop, digest: str, held: Against) -> AnalysedFile:
     """The same, against what is given."""
-    if not (len(digest) == 64 and set(digest) <= set("0123456789abcdef")):
-        raise NotFound("there is no such file")
-    there = workshop.folder / KEPT_IN / digest
-    key = (digest, repr(held))
-    try:
-        size = there.stat().st_size
-    except FileNotFoundError as error:
-        raise NotFound("this file is not kept any more; bring it again") from error
+    there = kept(workshop, digest)
+    key, size = (digest, repr(held)), there.stat().st_size
     with _LOCK:
         if key not in _LOOKED:
             case, found = held.look(_program(digest, held, there.read_bytes))
@@ -114,17 +124,6 @@ def _forget(held: OrderedDict[Any, Any], moves: Callable[[Any], int]) -> None:
     """Let go of what was looked at longest ago."""
     while len(held) > 1 and (len(held) > MOST_READ or sum(map(moves, held.values())) > MOST_MOVES):
         held.popitem(last=False)
-
-
-def resin_numbers(workshop: Workshop, profile_id: int | None) -> dict[str, float]:
-    """What a layer package is held against: a profile's numbers, if any. InvalidInput for one of a filament."""
-    if profile_id is None:
-        return {}
-    with workshop.reading() as session:
-        numbers = context_of(get_row(session, profile_id)).profile.numbers()
-    if "exposure_s" not in numbers:
-        raise InvalidInput("profile", "is one of a filament; a layer package is held against one of a resin")
-    return dict(numbers)
 
 
 def against(workshop: Workshop, profile_id: int | None) -> Against:

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 from drumbo.core.gcode.beside import Pair
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.gcode.inspect import HeatBand, Inspection, RoleSummary, Wait
+from drumbo.core.light.job import Layer
 from drumbo.core.remark import Remark
 from drumbo.exchange.package_check import LitLayers
 from drumbo.services.check import AnalysedFile
+from drumbo.services.packages import Retiming
 from drumbo.web.filters import duration, grams, money, plain
 
 MOST_TEMPERATURES, MOST_WAITS, MOST_LIGHTS = 4, 3, 30
@@ -214,6 +216,34 @@ def package_page(lit: LitLayers) -> PackagePage:
         max(len(lights) - MOST_LIGHTS, 0),
         _pull(lit.pulls),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class RetimeRows:
+    """What a profile would change of a package: (name, as it is, as the profile has it); `problem` where it cannot."""
+
+    profile: str
+    rows: tuple[tuple[str, str, str], ...]
+    problem: str
+
+
+def retime_rows(change: Retiming) -> RetimeRows:
+    """In words."""
+    if change.problem:
+        return RetimeRows(change.profile, (), change.problem)
+    told: list[tuple[str, Callable[[Sequence[Layer]], str]]] = [
+        ("Light of the first layer", lambda layers: f"{plain(_first_s(layers[0]))} s"),
+        ("Light of the last layer", lambda layers: f"{plain(_first_s(layers[-1]))} s"),
+        ("Rest before light", lambda layers: f"{plain(layers[-1].rest_before_s)} s"),
+        ("Lift", lambda layers: f"{plain(layers[-1].lift.mm)} mm at {plain(layers[-1].lift.mm_min)} mm/min"),
+        ("Time", lambda layers: duration(sum(layer.seconds for layer in layers))),
+    ]
+    return RetimeRows(change.profile, tuple((name, says(change.before), says(change.after)) for name, says in told), "")
+
+
+def _first_s(layer: Layer) -> float:
+    """How long all of a layer is lit."""
+    return round(layer.lights[0].seconds, 3) if layer.lights else 0.0
 
 
 @dataclass(frozen=True, slots=True)

@@ -112,7 +112,7 @@ def test_a_package_is_checked_like_any_file(house: Workshop, lit: Lit, client: F
     data = client.get(f"/trials/{trial}/file.zip").data
     assert client.get(f"/trials/{trial}/file.gcode").status_code == 404
     assert read_part(client.get(f"/trials/{trial}/piece.3mf").data).volume() > 1000
-    page = client.post("/check/", data={"file": (io.BytesIO(data), "coupons.zip")}).text
+    page = client.post("/check/", data={"file": (io.BytesIO(data), "coupons.zip")}, follow_redirects=True).text
     assert "1900 × 800 pixels of 50 µm" in page
     assert "layer 1 to 5" in page
     assert "28 s" in page

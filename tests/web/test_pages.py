@@ -456,7 +456,8 @@ def test_a_layer_package_is_looked_into(client: FlaskClient, begun: Begun) -> No
 
     def post(profile: object, what: bytes = data, name: str = "feet.zip") -> str:
         form = {"file": (io.BytesIO(what), name), "profile": profile}
-        return client.post("/check/", data=form, content_type="multipart/form-data").text
+        sent = client.post("/check/", data=form, content_type="multipart/form-data", follow_redirects=True)
+        return sent.text
 
     assert "Every layer lies on the one before" in post("")
     assert "The profile is one of a filament; a layer package is held against one of a resin" in post(begun.profile)

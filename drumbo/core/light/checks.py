@@ -25,6 +25,7 @@ BOTTOM = 1.8
 MOST_PULL_MM3_S = 4000.0
 """Lit area times lift speed, mm² · mm/s, beyond which large areas tear off; with a profile its own speed counts."""
 MOST_TOLD = 3
+OR_COPY = "or make a copy with it (File check, with a profile's times)"
 
 
 def _ndimage() -> Any:
@@ -207,7 +208,7 @@ def light_steps(stack: Stack) -> Iterator[Remark]:
     wanted = stack.numbers.get("exposure_s")
     if wanted and abs(usual / wanted - 1) > FAR_SHARE:
         yield Remark(BAD, 0, f"lights most layers for {usual:g} s; the profile says {wanted:g} s", bottoms + 1, 1.0,
-                     "Slice it again with the profile's exposure.")  # fmt: skip
+                     f"Slice it again with the profile's exposure, {OR_COPY}.")  # fmt: skip
 
 
 def bottoms(stack: Stack) -> Iterator[Remark]:
@@ -228,7 +229,7 @@ def bottoms(stack: Stack) -> Iterator[Remark]:
                      "Three to ten are common.")  # fmt: skip
     elif wanted and count != round(wanted):
         yield Remark(ODD, 0, f"has {count} bottom layers; the profile says {wanted:g}", 1, 0.0,
-                     "Slice it again with the profile's bottom layers.")  # fmt: skip
+                     f"Slice it again with the profile's bottom layers, {OR_COPY}.")  # fmt: skip
 
 
 def pulls_mm3_s(stack: Stack) -> list[float]:
@@ -245,7 +246,7 @@ def lifts(stack: Stack) -> Iterator[Remark]:
         quick = wanted and layer.lift.mm > 0 and layer.lift.mm_min > 1.1 * wanted
         if quick and k > stack.numbers.get("bottom_layers", 0):
             yield Remark(ODD, 0, f"lifts at {layer.lift.mm_min:g} mm/min; the profile says {wanted:g}", k + 1, 0.0,
-                         "Slice it again with the profile's lift speed.")  # fmt: skip
+                         f"Slice it again with the profile's lift speed, {OR_COPY}.")  # fmt: skip
             return
     pulls = pulls_mm3_s(stack)
     at = max(range(len(pulls)), key=pulls.__getitem__)

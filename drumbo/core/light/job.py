@@ -193,8 +193,7 @@ def job(
         if key not in known:
             known[key] = _lights(slices, wanted, keep, power)
         lights = known[key]
-        lift = lift_of(numbers, bottom=number < bottoms)
-        rest_s = numbers["rest_bottom_s"] if number < bottoms else numbers["rest_before_s"]
+        lift, rest_s = lift_of(numbers, bottom=number < bottoms), rest_of(numbers, bottom=number < bottoms)
         if number >= bottoms:
             lift = lifting(middle_mm, lift) if lifting else lift
             rest_s = resting(middle_mm, rest_s) if resting else rest_s
@@ -303,6 +302,11 @@ def lift_of(numbers: Mapping[str, float], *, bottom: bool) -> Lift:
         return Lift(mm, mm, speed, speed, numbers["retract_mm_min"])
     return Lift(mm, min(slow, mm) if slow > 0 else mm, numbers["lift_speed_mm_min"], numbers["lift_fast_mm_min"],
                 numbers["retract_mm_min"])  # fmt: skip
+
+
+def rest_of(numbers: Mapping[str, float], *, bottom: bool) -> float:
+    """The rest before light of a resin profile's layers, s."""
+    return numbers["rest_bottom_s"] if bottom else numbers["rest_before_s"]
 
 
 def _check_fits(boxes: NDArray[np.float64], screen: Screen) -> None:

@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
 from typing import Any
 
-from flask import Blueprint, redirect, render_template, request, url_for
+from flask import Blueprint, Response, redirect, render_template, request, send_file, url_for
 
-from drumbo.core.catalogue import FILAMENT
-from drumbo.core.errors import GcodeError, InvalidInput
+from drumbo.core.catalogue import FILAMENT, RESIN
+from drumbo.core.errors import GcodeError, InvalidInput, NotFound
 from drumbo.core.fields import number
 from drumbo.core.gcode.dialects import DIALECTS
 from drumbo.core.gcode.roles import NAMES as NAMES_OF
 from drumbo.core.gcode.roles import ROADS
+from drumbo.core.light.retime import Stretch
 from drumbo.exchange.incoming import is_package
-from drumbo.exchange.package_check import check_package
 from drumbo.services import check as service
-from drumbo.services import shelf
-from drumbo.web.file_page import file_page, package_page, pair_rows
+from drumbo.services import packages, shelf
+from drumbo.web.file_page import file_page, package_page, pair_rows, retime_rows
 from drumbo.web.tracks import bars, strips
 from drumbo.web.views.common import typed, whole, workshop
 
@@ -27,33 +29,34 @@ NAMES = {"name": "The file", "other_name": "The other file"}
 
 @pages.route("/", methods=["GET", "POST"])
 def show() -> Any:
-    page: dict[str, Any] = {"problem": None, "package": None, "name": ""}
+    page: dict[str, Any] = {"problem": None}
     page["chosen"] = whole(request.values.get("profile")) or None
     if request.method == "POST":
         file = request.files.get("file")
         try:
             if file is None or not file.filename:
                 raise InvalidInput("file", "choose a G-code file first")
-            page["name"], data = file.filename, file.read()
+            data = file.read()
             if is_package(data):
-                page["package"] = package_page(check_package(data, service.resin_numbers(workshop(), page["chosen"])))
+                if page["chosen"]:
+                    packages.numbers_of(workshop(), page["chosen"])
+                digest = packages.bring(workshop(), data)
             else:
                 service.against(workshop(), page["chosen"])
                 digest = service.bring(workshop(), data)
-                asked = {"profile": page["chosen"], "name": file.filename[:80]}
-                return redirect(url_for("check.file", digest=digest, **{k: v for k, v in asked.items() if v}))
+            asked = {"profile": page["chosen"], "name": file.filename[:80]}
+            return redirect(url_for("check.file", digest=digest, **{k: v for k, v in asked.items() if v}))
         except InvalidInput as error:
             key, says = next(iter(error.problems.items()))
             page["problem"] = f"The {'profile' if key == 'profile' else 'file'} {says}"
         except GcodeError as error:
             page["problem"] = f"The file {error}"
-    teaches = not page["package"] and not page["problem"]
-    return _page("check/show.html", teaches=teaches, **page), 422 if page["problem"] else 200
+    return _page("check/show.html", teaches=not page["problem"], **page), 422 if page["problem"] else 200
 
 
 def _page(template: str, **page: Any) -> str:
-    of_filament, every = shelf.names(workshop(), FILAMENT), shelf.names(workshop())
-    return render_template(template, cards=of_filament, every=every, **page)
+    cards = shelf.names(workshop(), page.pop("process", FILAMENT))
+    return render_template(template, cards=cards, every=shelf.names(workshop()), **page)
 
 
 def _looked(digest: str) -> tuple[service.AnalysedFile, int | None]:
@@ -64,7 +67,59 @@ def _looked(digest: str) -> tuple[service.AnalysedFile, int | None]:
 @pages.get("/<digest>")
 def file(digest: str) -> str:
     """What the file will do."""
+    if packages.is_one(workshop(), digest):
+        return _package_page(digest)
     return _file_page(digest)
+
+
+def _package_page(digest: str, problems: Mapping[str, str] | None = None) -> str:
+    chosen, name = whole(request.values.get("profile")) or None, request.values.get("name", "")[:80]
+    found = packages.look(workshop(), digest, chosen)
+    change = None if chosen is None else retime_rows(packages.retiming(workshop(), digest, chosen))
+    return _page(
+        "check/package.html", page=package_page(found), digest=digest, chosen=chosen, name=name or "The package",
+        change=change, problems=problems or {}, typed=request.form, stretches=packages.MOST_STRETCHES, process=RESIN,
+        layers=found.layers,
+    )  # fmt: skip
+
+
+@pages.post("/<digest>/retime")
+def retime(digest: str) -> Any:
+    """A copy with a profile's light, rests and lifts; some layers with a light of their own."""
+    chosen, name = whole(request.form.get("profile")), request.form.get("name", "")[:80]
+    try:
+        copy = packages.retime(workshop(), digest, chosen, _typed_stretches())
+    except InvalidInput as error:
+        return _package_page(digest, error.problems), 422
+    named = f"{name.removesuffix('.zip') or 'package'}, retimed.zip"
+    return redirect(url_for("check.file", digest=copy, profile=chosen, name=named))
+
+
+def _typed_stretches() -> list[Stretch]:
+    found: list[Stretch] = []
+    for k in range(1, packages.MOST_STRETCHES + 1):
+        texts = [request.form.get(f"{key}_{k}", "").strip()[:20] for key in ("from", "to", "light")]
+        if not any(texts):
+            continue
+        if not all(texts):
+            raise InvalidInput(f"stretch_{k}", "needs its first layer, its last one and its seconds, or none of them")
+        try:
+            first, last, seconds = (number(f"stretch_{k}", text) for text in texts)
+        except InvalidInput:
+            raise InvalidInput(f"stretch_{k}", "must be numbers") from None
+        if first != int(first) or last != int(last):
+            raise InvalidInput(f"stretch_{k}", "must begin and end at whole layers")
+        found.append(Stretch(int(first), int(last), seconds, k))
+    return found
+
+
+@pages.get("/<digest>/package.zip")
+def package(digest: str) -> Response:
+    """A package that was brought or made, to take along."""
+    if not packages.is_one(workshop(), digest):
+        raise NotFound("this is no layer package")
+    name = re.sub(r"[^\w .,()-]", "", request.args.get("name", ""))[:80] or "package.zip"
+    return send_file(service.kept(workshop(), digest), "application/zip", as_attachment=True, download_name=name)
 
 
 def _file_page(digest: str, beside_problem: str = "") -> str:

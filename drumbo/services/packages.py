@@ -1,0 +1,130 @@
+"""Layer packages that were brought: what they will do, and copies of them with a profile's light, rests and lifts."""
+
+from __future__ import annotations
+
+import io
+import threading
+from collections import OrderedDict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from hashlib import sha256
+
+from drumbo.core.errors import InvalidInput
+from drumbo.core.light.job import Layer
+from drumbo.core.light.retime import Stretch, retimed
+from drumbo.core.resin import ResinPrinter
+from drumbo.exchange.incoming import is_package
+from drumbo.exchange.layer_package import Package, read_package, write_with
+from drumbo.exchange.package_check import LitLayers, check_package
+from drumbo.services.check import keep, kept
+from drumbo.services.convert import context_of
+from drumbo.services.profiles import get_row
+from drumbo.store.database import Workshop
+
+MOST_LOOKED = 8
+MOST_STRETCHES = 3
+"""Of layers with a light of their own, in one copy."""
+PIXEL_UM = 0.05
+"""Screens whose pixels differ by less are alike."""
+
+_LOOKED: OrderedDict[tuple[str, str], LitLayers] = OrderedDict()
+_LOCK = threading.Lock()
+
+
+@dataclass(frozen=True, slots=True)
+class Retiming:
+    """A package's layers as they are, and as a profile has them; `problem` says why it cannot have them."""
+
+    profile: str
+    before: tuple[Layer, ...]
+    after: tuple[Layer, ...] = ()
+    problem: str = ""
+
+
+def bring(workshop: Workshop, data: bytes) -> str:
+    """Keep a package that was brought, once it can be read; returns its digest. InvalidInput says where it is wrong."""
+    read_package(data)
+    digest = sha256(data).hexdigest()
+    keep(workshop, digest, data)
+    return digest
+
+
+def is_one(workshop: Workshop, digest: str) -> bool:
+    """Whether what was brought is a package. NotFound once it is gone."""
+    with kept(workshop, digest).open("rb") as file:
+        return is_package(file.read(4))
+
+
+def numbers_of(workshop: Workshop, profile_id: int) -> dict[str, float]:
+    """What a package is held against: a profile's numbers. InvalidInput for one of a filament."""
+    return _profile(workshop, profile_id)[1]
+
+
+def look(workshop: Workshop, digest: str, profile_id: int | None) -> LitLayers:
+    """What it will do, against a profile's numbers if one is given. NotFound once it is gone, InvalidInput for a
+    profile of a filament.
+    """
+    numbers = {} if profile_id is None else numbers_of(workshop, profile_id)
+    key = (digest, repr(sorted(numbers.items())))
+    there = kept(workshop, digest)
+    with _LOCK:
+        if key in _LOOKED:
+            _LOOKED.move_to_end(key)
+            return _LOOKED[key]
+    found = check_package(there.read_bytes(), numbers)
+    with _LOCK:
+        _LOOKED[key] = found
+        while len(_LOOKED) > MOST_LOOKED:
+            _LOOKED.popitem(last=False)
+    return found
+
+
+def retiming(workshop: Workshop, digest: str, profile_id: int) -> Retiming:
+    """What a profile would change of it."""
+    package = read_package(kept(workshop, digest).read_bytes())
+    name, numbers, printer = _profile(workshop, profile_id)
+    try:
+        return Retiming(name, package.layers, tuple(_retimed(package, numbers, printer, ())))
+    except InvalidInput as error:
+        return Retiming(name, package.layers, problem=next(iter(error.problems.values())))
+
+
+def retime(workshop: Workshop, digest: str, profile_id: int, stretches: Sequence[Stretch]) -> str:
+    """Make a copy with a profile's light, rests and lifts, and keep it; returns its digest. InvalidInput under
+    "profile" or "stretch_1" and so on where that cannot be.
+    """
+    package = read_package(kept(workshop, digest).read_bytes())
+    name, numbers, printer = _profile(workshop, profile_id)
+    layers = _retimed(package, numbers, printer, stretches)
+    out = io.BytesIO()
+    write_with(package, layers, [*package.title, f"times of {name}"], out)
+    data = out.getvalue()
+    copy = sha256(data).hexdigest()
+    keep(workshop, copy, data)
+    return copy
+
+
+def _profile(workshop: Workshop, profile_id: int) -> tuple[str, dict[str, float], ResinPrinter]:
+    with workshop.reading() as session:
+        row = get_row(session, profile_id)
+        name, context = row.name, context_of(row)
+    if not isinstance(context.printer, ResinPrinter):
+        raise InvalidInput("profile", "is one of a filament; a layer package is held against one of a resin")
+    return name, dict(context.profile.numbers()), context.printer
+
+
+def _retimed(
+    package: Package, numbers: Mapping[str, float], printer: ResinPrinter, stretches: Sequence[Stretch]
+) -> list[Layer]:
+    """InvalidInput where the profile's printer has another screen, or the package is lit on glass."""
+    if package.on_glass:
+        raise InvalidInput("profile", "has nothing to say here: this package cures skins on a pane of glass")
+    pixels = (int(printer.pixels_x), int(printer.pixels_y))
+    if package.screen.pixels != pixels or abs(package.screen.pixel_um - printer.pixel_um) > PIXEL_UM:
+        mine, its = f"{pixels[0]} × {pixels[1]} of {printer.pixel_um:g} µm", package.screen
+        raise InvalidInput(
+            "profile",
+            f"is of {printer.name} with {mine}, but the package is drawn for {its.pixels[0]} × {its.pixels[1]} pixels "
+            f"of {its.pixel_um:g} µm; slice it for this printer",
+        )
+    return retimed(package.layers, numbers, stretches)
