@@ -20,6 +20,7 @@ from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.gcode.against import Against
 from drumbo.core.gcode.course import Course, Spot, course
 from drumbo.core.gcode.inspect import analyse
+from drumbo.core.plate import PIECE
 from drumbo.core.run import RunState
 from drumbo.links.journal import LONGEST, JournalEntry, entries
 from drumbo.links.runs import Runs
@@ -34,6 +35,7 @@ KEPT = 6
 PACE_BYTES, STRIP_BYTES = 20 * LONGEST, 60 * LONGEST
 """How much of a journal's end is read: some four minutes to learn the pace from, ten or more for temperatures."""
 STRIP_S = 600.0
+NOTE = f"; {PIECE} ".encode()
 TELLS_S = 20.0
 """So much of the plan must be done before the pace of a print is believed, s."""
 
@@ -41,19 +43,21 @@ TELLS_S = 20.0
 @dataclass(frozen=True)
 class Way:
     """What does not change: the file's course, and what the steps of the piece are called; where its middle is on the
-    bed, mm.
+    bed, mm; and of several pieces in one file the lines with which they begin.
     """
 
     course: Course
     labels: tuple[str, ...]
     middle: tuple[float, float]
+    pieces: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Live:
     """A print that goes on. `spot` and labels are None for a process without G-code; `line` is the one of the file that
     was taken last; `left_s` and `next_in_s` are in seconds of the clock; `box` is what the piece takes up, left, front,
-    right and back of the middle of the bed, mm.
+    right and back of the middle of the bed, mm. Of several pieces in one job `turn` is the one that is being made, from
+    1 on; 0 before the first, and where there is but one.
     """
 
     run: Run
@@ -65,6 +69,7 @@ class Live:
     next_step: str | None = None
     next_in_s: float = 0.0
     box: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
+    turn: int = 0
 
     @property
     def share(self) -> float:
@@ -106,7 +111,8 @@ def live(workshop: Workshop, trial_id: int) -> Live | None:
     left_s = max(spot.total_s - spot.done_s, 0.0) * pace
     (x0, y0, x1, y1), (x, y) = way.course.box, way.middle
     box = (x0 - x, y0 - y, x1 - x, y1 - y)
-    return Live(run, spot, line, way.course.layers, left_s, step, after, spot.next_in_s * pace, box)
+    turn = sum(begins <= line for begins in way.pieces)
+    return Live(run, spot, line, way.course.layers, left_s, step, after, spot.next_in_s * pace, box, turn)
 
 
 def layer_lines(workshop: Workshop, trial_id: int, number: int) -> dict[str, Any]:
@@ -224,16 +230,23 @@ def _way(which: tuple[str, int], fetch_trials: Callable[[], list[Trial]], fetch_
     trials = fetch_trials()
     context = trials[0].context
     held = Against(context.printer, context.material, context.profile.numbers())
-    case = analyse(held.read(fetch_file()), printer=context.printer, filament_mm=held.filament_mm)
+    file = fetch_file()
+    case = analyse(held.read(file), printer=context.printer, filament_mm=held.filament_mm)
     boxes, labels = [], []
     for trial in trials:
         x, y = trial.stands.middle
-        name = "" if trial is trials[0] else f"{trial.kind.title.lower()} "
+        of = "" if trial is trials[0] else f" of {trial.kind.title.lower()}"
         for p in sorted(trial.piece.places, key=lambda place: place.index):
             boxes.append(((p.low[0] + x, p.low[1] + y, p.low[2]), (p.high[0] + x, p.high[1] + y, p.high[2])))
-            labels.append(f"{name}{p.label} {trial.kind.unit}".strip())
+            labels.append(f"{p.label} {trial.kind.unit}".strip() + of)
     x, y = trials[0].stands.middle
-    return Way(course(case, boxes), tuple(labels), (float(x), float(y)))
+    return Way(course(case, boxes), tuple(labels), (float(x), float(y)), _begins(file) if len(trials) > 1 else ())
+
+
+def _begins(file: bytes) -> tuple[int, ...]:
+    """Lines with which the pieces of a plate begin, from 1 on: a note stands before each."""
+    lines = file.split(b"\n")
+    return tuple(number for number, line in enumerate(lines, start=1) if line.startswith(NOTE))
 
 
 def _pace(told: Sequence[JournalEntry], way: Course) -> float:

@@ -7,9 +7,11 @@ from dataclasses import dataclass
 from typing import Any
 
 from drumbo.core.run import Heaters, RunState
+from drumbo.services import plates
 from drumbo.services.live import Heat, Live, live, temperatures
 from drumbo.services.trials import Run, TrialSheet
 from drumbo.store.database import Workshop
+from drumbo.web.bed_page import BedPicture, bed_picture
 from drumbo.web.figure import PiecePicture
 from drumbo.web.filters import duration
 
@@ -24,12 +26,15 @@ class LivePicture:
     """What the Print leaf is drawn from when it opens; from then on `told` comes anew every second.
 
     `box` is the view box of a layer seen from above, mm; it is empty where the piece itself is seen so. `heats` are
-    temperatures of the last minutes, rows of (s, nozzle, target, bed, target).
+    temperatures of the last minutes, rows of (s, nozzle, target, bed, target). Of several pieces in one job `bed` shows
+    all, and layers lie on it `at` so many mm.
     """
 
     told: dict[str, Any]
     box: str
     heats: Sequence[tuple[float | None, ...]]
+    bed: BedPicture | None = None
+    at: tuple[float, float] = (0.0, 0.0)
 
 
 def live_picture(workshop: Workshop, sheet: TrialSheet, picture: PiecePicture) -> LivePicture | None:
@@ -40,6 +45,11 @@ def live_picture(workshop: Workshop, sheet: TrialSheet, picture: PiecePicture) -
     heats: Sequence[Heat] = temperatures(workshop, found.run.name) if found.run.name else ()
     thinned = heats[:: max(1, len(heats) // MOST_POINTS)]
     rows = [(round(h.at_s, 1), h.nozzle, h.nozzle_target, h.bed, h.bed_target) for h in thinned]
+    if sheet.plate_id is not None:
+        plate = plates.sheet(workshop, sheet.plate_id)
+        x, y = sheet.stands.middle
+        bed = bed_picture(plate.spots, sheet.card.printer)
+        return LivePicture(live_words(found), "", rows, bed, (round(x, 2), round(-y, 2)))
     return LivePicture(live_words(found), "" if picture.lies or found.spot is None else _box(found), rows)
 
 
@@ -73,6 +83,8 @@ def live_words(found: Live) -> dict[str, Any]:
                  "height": round(spot.height_mm, 2), "fan": round(spot.fan * 100), "flow": round(spot.flow_mm3_s, 1),
                  "step": -1 if spot.step is None else spot.step}  # fmt: skip
         told["says"] = _says(found)
+        if found.turn:
+            told["turn"] = found.turn
     return told
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 from dataclasses import asdict
 
@@ -12,7 +13,7 @@ from drumbo.core.errors import InvalidInput, NotFound, NotNow
 from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.core.workshop import Printer
 from drumbo.links.runs import Runs
-from drumbo.services import adopting, plates, profiles, queue, reading, simulated, trials, ways, workshop
+from drumbo.services import adopting, live, plates, profiles, queue, reading, simulated, trials, ways, workshop
 from drumbo.services.convert import latest, profile_of
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
@@ -68,7 +69,7 @@ def test_one_print_makes_three_trials_that_are_read_and_adopted_one_by_one(
 
 
 def test_a_plate_that_breaks_off_keeps_what_came_out_whole(
-    house: Workshop, begun: Begun, room: PrintManager, standin: Standin
+    house: Workshop, begun: Begun, room: PrintManager, standin: Standin, client: FlaskClient
 ) -> None:
     plate = _plate(house, begun)
     first, second, third = plate.trials
@@ -81,6 +82,11 @@ def test_a_plate_that_breaks_off_keeps_what_came_out_whole(
     while (entry := Runs(house.folder).look(name.name)[0]) is None or entry.line < last:
         assert time.monotonic() < until
         time.sleep(0.02)
+    going = live.live(house, first.id)
+    assert going is not None
+    assert going.turn >= 2, "the second piece at least"
+    page = client.get(f"/trials/{first.id}/print").text
+    assert re.findall(r'data-turn="(\d)"', page) == ["1", "2", "3"], "all that is on the bed is drawn"
     room.stop(run, PATIENCE_S)
     states = [trial.state for trial in plates.sheet(house, plate.id).trials]
     assert states[:2] == [TrialState.PRINTED, TrialState.PRINTED]

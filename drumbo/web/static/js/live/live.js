@@ -63,6 +63,11 @@ function fill() {
   const veil = $("#to-come", home);
   const line = $("#front-line", home);
   for (const band of $$(".piece .band", home)) band.classList.toggle("now", Number(band.dataset.step) === told.step);
+  for (const piece of $$("[data-turn]", home)) {
+    const turn = Number(piece.dataset.turn);
+    piece.classList.toggle("printed", turn < (told.turn ?? 0));
+    piece.classList.toggle("to-come", turn > (told.turn ?? 0));
+  }
   if (!line) return;
   const top = Number(veil.getAttribute("y"));
   const high = told.height ?? (-top * (told.layer ?? 0)) / (told.layers || 1);
