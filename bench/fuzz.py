@@ -40,13 +40,14 @@ from bench.layers import job_of, plate
 from drumbo.core.errors import DrumboError
 from drumbo.core.gcode.inspect import analyse, summary
 from drumbo.core.gcode.reader import read
+from drumbo.core.light.retime import retimed
 from drumbo.core.piece import stl_bytes
 from drumbo.core.planner import reference_part
 from drumbo.core.profile import start
-from drumbo.core.resin import ResinPrinter
+from drumbo.core.resin import Resin, ResinPrinter
 from drumbo.core.workshop import Material, Printer
 from drumbo.exchange.incoming import unpacked
-from drumbo.exchange.layer_package import package_bytes
+from drumbo.exchange.layer_package import package_bytes, read_package, write_with
 from drumbo.exchange.meshes import read_part, threemf_bytes
 from drumbo.exchange.package_check import check_package
 from drumbo.exchange.photos import upright
@@ -312,12 +313,16 @@ def table(_rig: Rig) -> Cases:
 
 
 def layer_package(_rig: Rig) -> Cases:
-    """A package of layer pictures."""
+    """A package of layer pictures: looked into, and a copy with other times made of it."""
     good = package_bytes(job_of(plate(2)))
+    resin = Resin("", "", "resin-standard", "", "#808080")
+    numbers = start("", resin, ResinPrinter("")).numbers()
 
     def look(data: bytes) -> None:
-        found = check_package(data)
-        _ = found.runs
+        _ = check_package(data).runs
+        package = read_package(data)
+        heights = {**numbers, "layer_um": package.layers[0].height_um}
+        write_with(package, retimed(package.layers, heights), package.title, io.BytesIO())
 
     return _reading(lambda rng: respoilt(rng, good), look)
 

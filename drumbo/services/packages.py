@@ -8,6 +8,9 @@ from collections import OrderedDict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
+from pathlib import Path
+
+from cachetools import LRUCache, cached
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.light.job import Layer
@@ -21,7 +24,7 @@ from drumbo.services.convert import context_of
 from drumbo.services.profiles import get_row
 from drumbo.store.database import Workshop
 
-MOST_LOOKED = 8
+MOST_LOOKED, MOST_HELD = 8, 3
 MOST_STRETCHES = 3
 """Of layers with a light of their own, in one copy."""
 PIXEL_UM = 0.05
@@ -81,7 +84,7 @@ def look(workshop: Workshop, digest: str, profile_id: int | None) -> LitLayers:
 
 def retiming(workshop: Workshop, digest: str, profile_id: int) -> Retiming:
     """What a profile would change of it."""
-    package = read_package(kept(workshop, digest).read_bytes())
+    package = _without_pictures(kept(workshop, digest))
     name, numbers, printer = _profile(workshop, profile_id)
     try:
         return Retiming(name, package.layers, tuple(_retimed(package, numbers, printer, ())))
@@ -102,6 +105,12 @@ def retime(workshop: Workshop, digest: str, profile_id: int, stretches: Sequence
     copy = sha256(data).hexdigest()
     keep(workshop, copy, data)
     return copy
+
+
+@cached(LRUCache(MOST_HELD), key=lambda there: there.name, lock=threading.Lock())
+def _without_pictures(there: Path) -> Package:
+    """A package's layers alone: it may be hundreds of megabytes, and each look at its page wants them."""
+    return read_package(there.read_bytes()).without_pictures()
 
 
 def _profile(workshop: Workshop, profile_id: int) -> tuple[str, dict[str, float], ResinPrinter]:
