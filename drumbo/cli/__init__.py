@@ -17,6 +17,7 @@ from drumbo.cli.doctor import doctor
 from drumbo.cli.exchange import export
 from drumbo.cli.pieces import kinds, make_piece
 from drumbo.cli.prints import print_file, stop
+from drumbo.cli.retiming import retime
 from drumbo.cli.standins import standin
 
 
@@ -114,5 +115,5 @@ def unpack(folder: Path, archive: Path) -> None:
     click.echo(f"{folder}: the workshop with {count} file{'s' if count != 1 else ''}; start it with drumbo serve")
 
 
-for command in (standin, kinds, make_piece, check, export, print_file, stop, doctor):
+for command in (standin, kinds, make_piece, check, retime, export, print_file, stop, doctor):
     main.add_command(command)

@@ -96,15 +96,19 @@ def retime(workshop: Workshop, digest: str, profile_id: int, stretches: Sequence
     """Make a copy with a profile's light, rests and lifts, and keep it; returns its digest. InvalidInput under
     "profile" or "stretch_1" and so on where that cannot be.
     """
-    package = read_package(kept(workshop, digest).read_bytes())
-    name, numbers, printer = _profile(workshop, profile_id)
-    layers = _retimed(package, numbers, printer, stretches)
-    out = io.BytesIO()
-    write_with(package, layers, [*package.title, f"times of {name}"], out)
-    data = out.getvalue()
+    data = with_times_of(workshop, profile_id, kept(workshop, digest).read_bytes(), stretches)
     copy = sha256(data).hexdigest()
     keep(workshop, copy, data)
     return copy
+
+
+def with_times_of(workshop: Workshop, profile_id: int, data: bytes, stretches: Sequence[Stretch]) -> bytes:
+    """A package's copy with a profile's light, rests and lifts; InvalidInput as `retime` has it."""
+    package = read_package(data)
+    name, numbers, printer = _profile(workshop, profile_id)
+    out = io.BytesIO()
+    write_with(package, _retimed(package, numbers, printer, stretches), [*package.title, f"times of {name}"], out)
+    return out.getvalue()
 
 
 @cached(LRUCache(MOST_HELD), key=lambda there: there.name, lock=threading.Lock())

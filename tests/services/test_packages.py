@@ -5,11 +5,14 @@ from __future__ import annotations
 import io
 import re
 from dataclasses import asdict
+from pathlib import Path
 
 import numpy as np
 import pytest
+from click.testing import CliRunner
 from flask.testing import FlaskClient
 
+from drumbo.cli import main
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.light.job import Layer, LitSolid, exposures, job, lift_of
 from drumbo.core.light.retime import Stretch, retimed
@@ -117,3 +120,16 @@ def test_the_page_shows_what_would_change_and_makes_the_copy(
     with client.get(link[1].replace("&amp;", "&")) as answer:
         assert read_package(answer.data).layers[14].lights[0].seconds == 1.5
         assert "block, retimed.zip" in answer.headers["Content-Disposition"]
+
+
+def test_a_copy_is_made_by_command_too(house: Workshop, profile: int, tmp_path: Path) -> None:
+    del profile
+    block_zip, out = tmp_path / "block.zip", tmp_path / "copy.zip"
+    block_zip.write_bytes(_sliced())
+    at = ["--data", str(house.folder), "retime", str(block_zip), "--out", str(out), "--profile"]
+    done = CliRunner().invoke(main, [*at, "Auk Grey on Gannet Light", "--stretch", "15-16:1.5"])
+    assert done.exit_code == 0, done.output
+    assert read_package(out.read_bytes()).layers[15].lights[0].seconds == 1.5
+    assert CliRunner().invoke(main, [*at, "Auk Grey on Gannet Light", "--stretch", "15"]).exit_code == 2
+    refused = CliRunner().invoke(main, [*at, "Auk Grey on Gannet Light", "--stretch", "15-99:2"])
+    assert (refused.exit_code, "between layer 1 and 20" in refused.output) == (1, True)
