@@ -288,6 +288,7 @@ def run_of(row: PrintRow, workshop: Workshop) -> Run:
     run = Run(
         row.id, RunState(row.state), row.sent, row.total, row.message, row.heat, row.started_at, row.finished_at,
         Heaters(row.heaters), row.elapsed_s or 0.0, row.dealt_at is not None, name=row.run,
+        factors=tuple((int(line), float(speed), float(flow)) for line, speed, flow in row.factors or ()),
     )  # fmt: skip
     if run.running and row.run:
         entry = last_entry(runs.folder(row.run))

@@ -147,7 +147,8 @@ def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
             # It has ended between two looks, so that what was seen first is no longer so.
             return _page(service.sheet(workshop(), sheet.id), leaf)
     if leaf in {"read", "adopt"}:
-        page["touched"] = live_service.touched(workshop(), sheet.id)
+        changed = sheet.run is not None and bool(sheet.run.factors)
+        page["touched"] = live_service.touched(workshop(), sheet.id) if changed else ()
     if leaf == "read":
         page["looks"] = looks_of(sheet.to_read.aspects)
         page["read"] = read_page(sheet, picture)

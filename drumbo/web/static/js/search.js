@@ -3,7 +3,7 @@ import { $, typing } from "./dom.js";
 
 const hits = () => [...document.querySelectorAll("#hits a")];
 
-/** Away from the search, with nothing of it left. */
+/** Away from the search, with nothing of it left; an answer that comes later finds nobody there. */
 function leave() {
   $("#find").value = "";
   $("#hits").replaceChildren();
@@ -34,6 +34,13 @@ export function listen() {
       event.preventDefault();
       walk(event.key === "ArrowDown" ? 1 : -1);
     }
+  });
+  // Whoever comes without a word in mind sees what was changed last.
+  $("#find").addEventListener("focus", ({ target }) => {
+    if (!target.value) target.dispatchEvent(new Event("recent"));
+  });
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    if (event.detail.target.id === "hits" && !search.contains(document.activeElement)) event.detail.shouldSwap = false;
   });
   // Some browsers do not give a link that is pressed the focus, and the next lines would take it away unclicked.
   $("#hits").addEventListener("mousedown", (event) => event.preventDefault());

@@ -160,10 +160,10 @@ async function ask() {
   asking = true;
   const next = await answered();
   asking = false;
-  if (!next) return;
+  // Nothing moves away from under a finger; another question soon follows.
+  if (!next || underWay()) return;
   if (next.state !== told.state) {
-    // Another question soon follows.
-    if (!underWay()) turned(next);
+    turned(next);
     return;
   }
   told = next;
