@@ -89,7 +89,7 @@ def _take(base: str) -> None:
         with page.expect_download() as download:
             page.get_by_role("link", name="G-code").click()
         page.goto(f"{base}/check/")
-        page.get_by_label("A G-code file, from any slicer").set_input_files(
+        page.get_by_label("G-code or a layer package, from any slicer").set_input_files(
             {"name": "tower.gcode", "mimeType": "text/plain", "buffer": Path(download.value.path()).read_bytes()}
         )
         page.get_by_label("Held against").select_option(label="Razorbill PLA, chalk on Petrel One")
