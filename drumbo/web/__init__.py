@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import hashlib
+import re
 from pathlib import Path
 from typing import Any
 
@@ -194,13 +195,18 @@ def _keep_static(app: Flask) -> None:
     @app.url_defaults
     def mark(endpoint: str, values: dict[str, Any]) -> None:
         if endpoint == "static":
-            values["v"] = f"{(STATIC / values['filename']).stat().st_mtime_ns:x}"
+            values["v"] = _state_of(values["filename"])
 
     @app.after_request
     def keep(response: Response) -> Response:
         if request.endpoint == "static" and "v" in request.args and response.status_code == 200:
             response.headers["Cache-Control"] = FOR_GOOD
         return response
+
+
+def _state_of(filename: str) -> str:
+    """Another one whenever a static file changes."""
+    return f"{(STATIC / filename).stat().st_mtime_ns:x}"
 
 
 def _keep_pictures(app: Flask, secret: str) -> None:
@@ -221,6 +227,8 @@ def _whose(secret: str) -> str:
 def _style(app: Flask) -> None:
     """All style sheets as one: a page waits for a single answer, and its scripts with it."""
     text = "\n".join((STATIC / "css" / f"{part}.css").read_text() for part in STYLE_SHEETS)
+    # Under the address by which pages ask for fonts before they have read this.
+    text = re.sub(r"url\(\.\./([^)]+)\)", lambda found: f"url(../{found[1]}?v={_state_of(found[1])})", text)
     version = hashlib.sha256(text.encode()).hexdigest()[:12]
 
     @app.get("/static/css/drumbo.css")

@@ -32,7 +32,7 @@ def test_each_picture_is_of_an_aspect_that_some_trial_scores_and_small() -> None
 def test_what_is_scored_is_shown_with_its_words_worst_first(client: FlaskClient, printed: int) -> None:
     page = client.get(f"/trials/{printed}/read").text
     part = page.partition('class="score-looks"')[2].partition("</details>")[0]
-    assert re.findall(r"<h3>(.*?)</h3>", part) == ["Bridge", "Overhang", "Strings", "Surface"]
+    assert re.findall(r'look-name">(.*?)</h2>', part) == ["Bridge", "Overhang", "Strings", "Surface"]
     assert re.findall(r"<b>(\d)</b>", part) == list("01234") * 4
     files = re.findall(r'<img src="(.*?)"', part)
     assert len(files) >= 4 * FEWEST
@@ -44,6 +44,6 @@ def test_what_is_scored_is_shown_with_its_words_worst_first(client: FlaskClient,
 
 def test_the_guide_shows_them_where_it_tells_of_a_trial(client: FlaskClient) -> None:
     side = client.get("/guide/temperature-tower", headers={"HX-Request": "true"}).text
-    assert re.findall(r"<h3>(.*?)</h3>", side) == ["Bridge", "Overhang", "Strings", "Surface"]
-    assert re.findall(r"<h3>(.*?)</h3>", client.get("/guide/flow-by-surface").text) == ["Gaps", "Ridges"]
+    assert re.findall(r'look-name">(.*?)</h2>', side) == ["Bridge", "Overhang", "Strings", "Surface"]
+    assert re.findall(r'look-name">(.*?)</h2>', client.get("/guide/flow-by-surface").text) == ["Gaps", "Ridges"]
     assert "score-looks" not in client.get("/guide/file-check").text

@@ -335,6 +335,17 @@ def test_the_search_finds_what_to_do_and_what_was_changed_last(
             assert answer.status_code == 200, address
 
 
+def test_fonts_are_there_before_the_first_letter_and_asked_for_once(client: FlaskClient) -> None:
+    fonts = re.findall(r'rel="preload" as="font"[^>]*href="/static/([^"]*)"', client.get("/").text)
+    assert len(fonts) == 2
+    with client.get("/static/css/drumbo.css") as sheet:
+        style = sheet.get_data(as_text=True)
+    assert all(f"url(../{font})" in style for font in fonts)
+    for font in fonts:
+        with client.get(f"/static/{font}") as answer:
+            assert "immutable" in answer.headers["Cache-Control"]
+
+
 def test_a_theme_that_is_not_offered_is_refused_and_the_chosen_one_is_kept(client: FlaskClient) -> None:
     assert client.post("/settings/theme", data={"theme": "plaid"}).status_code == 422
     assert 'data-bs-theme="light" >' in client.get("/settings/").text
