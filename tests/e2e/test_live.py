@@ -22,6 +22,8 @@ SMALL: dict[str, Any] = {"hot_c": 220, "cold_c": 200, "step_c": 10, "step_mm": 8
 
 def _hold_while_it_pauses(page: Page, site: Site, trial: int) -> None:
     """The page comes anew only after the button is let go, so that the press is not lost."""
+    page.get_by_text("Change speed or flow").click()
+    page.get_by_label("Speed", exact=True).focus()
     while True:
         # Until it is held: words above it may have moved it just then.
         page.get_by_role("button", name="Stop the print").hover()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import re
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 
 import numpy as np
@@ -14,7 +14,7 @@ from flask.testing import FlaskClient
 
 from drumbo.cli import main
 from drumbo.core.errors import InvalidInput, NotFound
-from drumbo.core.light.job import Layer, LitSolid, exposures, job, lift_of
+from drumbo.core.light.job import Layer, Light, LitSolid, exposures, job, lift_of
 from drumbo.core.light.retime import Stretch, retimed
 from drumbo.core.piece import block
 from drumbo.exchange.layer_package import package_bytes, read_package
@@ -65,6 +65,14 @@ def test_layers_with_several_lights_keep_their_shares() -> None:
     layers = job(pair, numbers, screen_of(context)).layers
     last: Layer = retimed(layers, {**numbers, "exposure_s": 4.0})[-1]
     assert [light.seconds for light in last.lights] == [4.0, 2.0]
+    dim = [replace(layers[-1], lights=(Light(0, 2.0, 0.4), Light(1, 1.0, 0.8)))]
+    plain = {**numbers, "bottom_layers": 0.0, "transition_layers": 0.0}
+    (found,) = retimed(dim, {**plain, "exposure_s": 4.0, "power_percent": 50.0})
+    assert [(light.seconds, light.power) for light in found.lights[:1]] == [(4.0, 0.5)]
+    assert (found.lights[1].seconds, found.lights[1].power) == pytest.approx((2.0, 1.0))
+    for lights in ((Light(0, 0.001), Light(1, 1.0)), (Light(0, 2.0, 0.2), Light(1, 1.0, 0.8))):
+        with pytest.raises(InvalidInput, match="cannot light layer 1"):
+            retimed([replace(dim[0], lights=lights)], {**plain, "exposure_s": 4.0, "power_percent": 100.0})
 
 
 @pytest.mark.parametrize(

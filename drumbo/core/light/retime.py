@@ -11,6 +11,8 @@ from drumbo.core.light.job import Layer, Light, exposures, lift_of, rest_of
 SAME_UM = 1.0
 """Heights of layers that differ by less are the same: packages round them."""
 LEAST_S, MOST_S = 0.1, 600.0
+LONGEST_S = 3600.0
+"""No reader of packages takes a longer light."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,8 +30,8 @@ def retimed(layers: Sequence[Layer], numbers: Mapping[str, float], stretches: Se
     """The layers as a resin profile's `numbers` (by catalogue key) have them, stretches with their own light. Of a
     layer with several lights the first one is the profile's, the others keep their share of it.
 
-    InvalidInput under "profile" where it is for layers of another height, and under "stretch_" and its row where a
-    stretch cannot be.
+    InvalidInput under "profile" where it is for layers of another height or no such light can be, and under
+    "stretch_" and its row where a stretch cannot be.
     """
     _check_height(layers, numbers["layer_um"])
     _check_stretches(stretches, len(layers))
@@ -41,7 +43,7 @@ def retimed(layers: Sequence[Layer], numbers: Mapping[str, float], stretches: Se
     return [
         replace(
             layer,
-            lights=_lit(layer.lights, seconds, power),
+            lights=_lit(layer.lights, seconds, power, number + 1),
             lift=lift_of(numbers, bottom=number < bottoms),
             rest_before_s=rest_of(numbers, bottom=number < bottoms),
             rest_after_s=numbers["rest_after_s"],
@@ -50,11 +52,18 @@ def retimed(layers: Sequence[Layer], numbers: Mapping[str, float], stretches: Se
     ]
 
 
-def _lit(lights: tuple[Light, ...], seconds: float, power: float) -> tuple[Light, ...]:
-    first = next((light.seconds for light in lights if light.seconds > 0), 0.0)
-    if not first:
+def _lit(lights: tuple[Light, ...], seconds: float, power: float, layer: int) -> tuple[Light, ...]:
+    """The first light for so long and so strong, the others in proportion to it."""
+    first = next((light for light in lights if light.seconds > 0 and light.power > 0), None)
+    if first is None:
         return lights
-    return tuple(replace(light, seconds=round(light.seconds * seconds / first, 4), power=power) for light in lights)
+    longer, stronger = seconds / first.seconds, power / first.power
+    lit = tuple(replace(x, seconds=round(x.seconds * longer, 4), power=x.power * stronger) for x in lights)
+    if max(x.seconds for x in lit) > LONGEST_S or max(x.power for x in lit) > 1 + 1e-9:
+        raise InvalidInput(
+            "profile", f"cannot light layer {layer}: one of its lights would be longer or stronger than there is"
+        )
+    return tuple(replace(x, power=min(x.power, 1.0)) for x in lit)
 
 
 def _check_height(layers: Sequence[Layer], height_um: float) -> None:

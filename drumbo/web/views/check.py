@@ -119,7 +119,9 @@ def package(digest: str) -> Response:
     if not packages.is_one(workshop(), digest):
         raise NotFound("this is no layer package")
     name = re.sub(r"[^\w .,()-]", "", request.args.get("name", ""))[:80] or "package.zip"
-    return send_file(service.kept(workshop(), digest), "application/zip", as_attachment=True, download_name=name)
+    # A folder given as a relative one is so of where Drumbo was started, not of its pages.
+    there = service.kept(workshop(), digest).resolve()
+    return send_file(there, "application/zip", as_attachment=True, download_name=name)
 
 
 def _file_page(digest: str, beside_problem: str = "") -> str:

@@ -40,9 +40,11 @@ export const underWay = () => presses.underWay(performance.now());
 /** Listen for them on the whole page. */
 export function listen() {
   for (const kind of ["pointerdown", "keydown"]) addEventListener(kind, () => presses.down(performance.now()), true);
-  for (const kind of ["pointerup", "pointercancel", "keyup", "blur"]) {
+  for (const kind of ["pointerup", "pointercancel", "keyup"]) {
     addEventListener(kind, () => presses.up(performance.now()), true);
   }
+  // Of the window itself: a press takes the focus from a field, and that is no end of it.
+  addEventListener("blur", () => presses.up(performance.now()));
   document.addEventListener("submit", (event) => {
     if (!event.defaultPrevented) presses.sent(performance.now());
   });
