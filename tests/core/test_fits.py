@@ -121,7 +121,7 @@ def test_lengths_that_change_nothing_are_flat_and_a_range_that_ends_too_early_is
 
 
 @given(st.floats(-1.2, 1.2), st.integers(0, 1000))
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20, derandomize=True)
 def test_how_somebody_scores_is_told_from_the_leans_of_several_aspects(severity: float, seed: int) -> None:
     """Posteriors as wide as fits commonly leave them, around the person's severity and each aspect's own lean."""
     rng = np.random.default_rng(seed)

@@ -66,6 +66,7 @@ def _shares(gain: float, power: float, at_210: float, rate: float) -> tuple[np.n
 @given(
     st.floats(0.9, 1.1), st.floats(5.0, 7.5), st.floats(9.0, 13.0), st.floats(0.013, 0.021), st.integers(0, 10_000)
 )  # fmt: skip
+@settings(derandomize=True)  # noise that is drawn anew each time lies far out once in some thousand runs
 def test_weights_give_back_limit_gain_and_rate(
     gain: float, power: float, at_210: float, rate: float, seed: int
 ) -> None:
