@@ -2,7 +2,7 @@
 
 Loading the compiler takes longer than a small file in plain Python; a program that looks at just one says so with
 `keep_plain`, before it imports what has loops. Whoever else has loops loads it at the first that is called: a server
-that nobody asks for anything holds a third less memory, and has its first page sooner.
+that nobody asks for anything holds less memory, and has its first page sooner.
 """
 
 from __future__ import annotations

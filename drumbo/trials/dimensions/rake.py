@@ -35,7 +35,7 @@ FEELS = 3.0
 @dataclass(frozen=True, slots=True)
 class Rake:
     """Sizes from the first tooth's outer face to each other tooth's, mm, rising. A slim one has neither lugs nor
-    teeth of different heights, and takes a third of the time.
+    teeth of different heights, and takes half of the time.
     """
 
     sizes: tuple[float, ...]

@@ -26,7 +26,7 @@ SLOW, FAST, GABLE = 10.0, 28.0, 6.0
 MARGIN, SHELF = 3.5, 8.0
 DEPTH = 2 * SLOW + FAST + GABLE + SHELF + 2 * MARGIN
 BAR, WHOLE = 2.6, 3.0
-"""Width of what carries a road where the plate is open beside it, and how far before the braking it is whole, mm."""
+"""Width of the bar under a line where the plate is open, and how far before the braking the plate is whole, mm."""
 DIGITS_HIGH, STROKE = 4.2, 0.9
 TICK = 1.6
 JAW_REACH = 1.2
@@ -96,7 +96,7 @@ def plate(steps: Sequence[Step], base_mm: float, layer_mm: float) -> list[Part]:
 
 
 def _grate(count: int, high: float) -> Manifold:
-    """What roads and digits lie on: a plate that is open between fast stretches, whole where widths are read."""
+    """The plate beneath lines and digits: open between the fast stretches, whole where widths are read."""
     wide, (y0, _, y2, _) = width_mm(count), levels()
     whole = block((-wide / 2, -DEPTH / 2, 0), (wide / 2, DEPTH / 2, high))
     runs = sorted(_middle(i, count) + side * APART / 2 for i in range(count) for side in (-1, 1))

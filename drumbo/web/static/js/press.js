@@ -39,7 +39,16 @@ export const underWay = () => presses.underWay(performance.now());
 
 /** Listen for them on the whole page. */
 export function listen() {
-  for (const kind of ["pointerdown", "keydown"]) addEventListener(kind, () => presses.down(performance.now()), true);
+  for (const kind of ["pointerdown", "keydown"]) {
+    addEventListener(
+      kind,
+      (event) => {
+        // A key that something lies on repeats itself for ever.
+        if (!event.repeat) presses.down(performance.now());
+      },
+      true,
+    );
+  }
   for (const kind of ["pointerup", "pointercancel", "keyup"]) {
     addEventListener(kind, () => presses.up(performance.now()), true);
   }
