@@ -121,7 +121,7 @@ def standin() -> Iterator[Standin]:
     side.close()
 
 
-PATIENCE_S = 60.0
+PATIENCE_S = 120.0
 """How long is waited for what is to come: it ends as soon as that is there, and a loaded machine may need long."""
 
 QUICK = {"silence_s": 3.0, "reopen_s": 3.0, "answer_s": 2.0, "hello_s": 3.0}

@@ -188,7 +188,7 @@ def test_print_that_is_ended_leaves_no_printer_hot(how: int | None, tower: Path,
         assert "the printer says so" in stopped.stdout
     else:
         os.killpg(printing.pid, how)
-    assert "Heaters are off: the printer says so." in printing.communicate(timeout=30)[0]
+    assert "Heaters are off: the printer says so." in printing.communicate(timeout=PATIENCE_S)[0]
     assert printing.returncode == 1, "it did not print"
     assert not _is_hot(printer)
     server.close()
@@ -216,7 +216,7 @@ def test_the_demo_fills_its_workshop_serves_it_and_leaves_nothing_running(tmp_pa
     link = re.search(r"socket://127\.0\.0\.1:(\d+)", urllib.request.urlopen(f"{base}/printers/1").read().decode())
     assert link is not None
     os.killpg(demo.pid, signal.SIGINT)
-    assert "Petrel One: stopped; it confirms that." in demo.communicate(timeout=30)[0]
+    assert "Petrel One: stopped; it confirms that." in demo.communicate(timeout=PATIENCE_S)[0]
     assert demo.returncode == 0
     with pytest.raises(urllib.error.URLError):
         urllib.request.urlopen(base)
@@ -283,4 +283,4 @@ def test_files_that_arrive_in_a_folder_are_checked(tower: Path, tmp_path: Path) 
             ]  # fmt: skip
         finally:
             watching.send_signal(signal.SIGINT)
-            assert watching.wait(10) == 0
+            assert watching.wait(PATIENCE_S) == 0

@@ -106,7 +106,7 @@ def live(workshop: Workshop, trial_id: int) -> Live | None:
     told = entries(Runs(workshop.folder).folder(name), PACE_BYTES) if name else []
     line = told[-1].line if told else 0
     spot = way.course.at(line)
-    pace = _pace(told, way.course)
+    pace = pace_of(told, way.course)
     step, after = (None if k is None else way.labels[k] for k in (spot.step, spot.next_step))
     left_s = max(spot.total_s - spot.done_s, 0.0) * pace
     (x0, y0, x1, y1), (x, y) = way.course.box, way.middle
@@ -135,7 +135,9 @@ def layer_lines(workshop: Workshop, trial_id: int, number: int) -> dict[str, Any
 
 @dataclass(frozen=True, slots=True)
 class Touched:
-    """Speed and flow that were changed in the middle of a print, %, and with which step (None for before the first)."""
+    """Speed and flow that were changed in the middle of a print, %, and from which step on (None for a piece that has
+    none).
+    """
 
     speed: float
     flow: float
@@ -143,7 +145,9 @@ class Touched:
 
 
 def touched(workshop: Workshop, trial_id: int) -> tuple[Touched, ...]:
-    """What somebody changed while the trial's last finished print went on: those steps do not tell what it is for."""
+    """What somebody changed while the trial's last finished print went on: the steps from there on do not tell what it
+    is for. What was changed after the last step spoils none.
+    """
     with workshop.reading() as session:
         row = newest_print(session, trial_id)
         if row is None or not row.factors:
@@ -152,8 +156,9 @@ def touched(workshop: Workshop, trial_id: int) -> tuple[Touched, ...]:
         way = way_of(workshop, session, trial_id, get_trial(session, trial_id).file_digest)
     found = []
     for line, speed, flow in changes:
-        step = way.course.at(line).step
-        found.append(Touched(speed, flow, None if step is None else way.labels[step]))
+        step = way.course.step_after(line)
+        if step is not None or not way.labels:
+            found.append(Touched(speed, flow, None if step is None else way.labels[step]))
     return tuple(found)
 
 
@@ -249,7 +254,7 @@ def _begins(file: bytes) -> tuple[int, ...]:
     return tuple(number for number, line in enumerate(lines, start=1) if line.startswith(NOTE))
 
 
-def _pace(told: Sequence[JournalEntry], way: Course) -> float:
+def pace_of(told: Sequence[JournalEntry], way: Course) -> float:
     """Seconds of the clock that a second of the plan takes, by the last minutes of this print; 1 while too little was
     printed to tell. Waiting for somebody does not count.
     """

@@ -17,7 +17,7 @@ from playwright.sync_api import Page, expect
 from drumbo.core.workshop import Printer
 from drumbo.links.practice import running, start_standin
 from drumbo.services import filament, profiles, trials, workshop
-from tests.conftest import LABEL
+from tests.conftest import LABEL, PATIENCE_S
 from tests.e2e.conftest import Site
 
 pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
@@ -27,7 +27,7 @@ WHITE, BLUE = "#e8e4da", "#2f4f8f"
 
 
 def _status(camera: str) -> dict[str, Any]:
-    with urllib.request.urlopen(f"{camera}/status", timeout=10) as answer:
+    with urllib.request.urlopen(f"{camera}/status", timeout=PATIENCE_S) as answer:
         found: dict[str, Any] = json.loads(answer.read())
     return found
 
@@ -98,7 +98,7 @@ def test_changed_before_a_print_and_again_at_a_pause(page: Page, site: Site) -> 
         page.get_by_role("button", name="Continue").click()
         expect(page.get_by_text("It can be read now")).to_be_visible()
 
-        with urllib.request.urlopen(f"{device.camera_url}/front.png?scale=6", timeout=30) as answer:
+        with urllib.request.urlopen(f"{device.camera_url}/front.png?scale=6", timeout=PATIENCE_S) as answer:
             frame = json.loads(answer.headers["X-Frame"])
             seen = np.asarray(Image.open(io.BytesIO(answer.read())).convert("RGB"), float)
         change_mm = 0.24 + 58 * 0.2

@@ -13,7 +13,7 @@ from playwright.sync_api import Page, expect
 from drumbo.core.workshop import Printer
 from drumbo.links.practice import running, start_standin
 from drumbo.services import profiles, trials, workshop
-from tests.conftest import LABEL
+from tests.conftest import LABEL, PATIENCE_S
 from tests.e2e.conftest import Site
 
 pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
@@ -23,7 +23,7 @@ SMALL: dict[str, Any] = {"hot_c": 220, "cold_c": 200, "step_c": 10, "step_mm": 8
 
 def _beside(camera: str, path: str, **body: object) -> None:
     request = urllib.request.Request(f"{camera}{path}", json.dumps(body).encode())
-    urllib.request.urlopen(request, timeout=10).close()
+    urllib.request.urlopen(request, timeout=PATIENCE_S).close()
 
 
 def test_a_lost_line_stays_on_the_bench_until_somebody_has_dealt_with_it(page: Page, site: Site) -> None:

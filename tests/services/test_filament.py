@@ -96,7 +96,7 @@ def test_each_spool_gives_what_was_printed_while_it_was_in(
     pushed = found.pushed_mm * 2.405 * 1.364 / 1000
     assert workshop.material(house, other).spool_g == pytest.approx(100 - pushed, abs=0.06)
     room.go_on(run)
-    room.join(run, 60)
+    room.join(run, PATIENCE_S)
     assert trials.sheet(house, trial).state == "printed"
     first, second = (
         before - workshop.material(house, begun.spool).spool_g,
@@ -148,7 +148,7 @@ def test_a_session_by_hand_that_is_killed_leaves_no_hot_printer(
         time.sleep(0.05)
     rescue = filament.session_of(house, begun.printer)
     assert rescue != name
-    entry = room.runs.wait(rescue, 20)
+    entry = room.runs.wait(rescue, PATIENCE_S)
     assert entry is not None
     assert entry.heaters == "off"
     assert filament.maybe_hot(house) == ()
@@ -165,7 +165,7 @@ def test_a_printer_that_may_be_hot_after_work_by_hand_stays_on_the_bench(
         time.sleep(0.05)
     standin.device.faults["stall"] = 0
     filament.end(room, name)
-    entry = room.runs.wait(name, 60)
+    entry = room.runs.wait(name, PATIENCE_S)
     assert entry is not None
     assert entry.heaters == "told"
     assert "Go and look now" in client.get("/").text

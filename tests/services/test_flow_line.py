@@ -17,13 +17,13 @@ from drumbo.services.convert import piece_of
 from drumbo.services.prints import PrintManager
 from drumbo.services.simulated import Points
 from drumbo.store.database import Workshop
-from tests.conftest import Begun, Standin
+from tests.conftest import PATIENCE_S, Begun, Standin
 
 
 def _printed(house: Workshop, room: PrintManager, profile: int, slug: str, **asked: Any) -> int:
     trial = trials.create(house, profile, slug, {**trials.draft(house, profile, slug).plan, **asked})
     run = room.start(trial)
-    room.join(run, 60)
+    room.join(run, PATIENCE_S)
     assert trials.sheet(house, trial).state == "printed"
     return trial
 
@@ -180,12 +180,12 @@ def test_the_scale_weighs_what_lies_in_a_box(
     trial = _printed(house, room, begun.profile, "flow-wall", wall_mm=6.0)
     body = {"low": [-1e4, -1e4, 0], "high": [1e4, 1e4, 1e4]}
     request = urllib.request.Request(standin.camera + "/weigh", json.dumps(body).encode())
-    with urllib.request.urlopen(request, timeout=20) as answer:
+    with urllib.request.urlopen(request, timeout=PATIENCE_S) as answer:
         grams = json.load(answer)["grams"]
     file = trials.sheet(house, trial).facts
     assert grams == pytest.approx(file["grams"], rel=0.12), "all of it, as much as its grip feeds"
     with urllib.request.urlopen(
         urllib.request.Request(standin.camera + "/weigh", json.dumps({**body, "high": [1e4, 1e4, 0.3]}).encode()),
-        timeout=20,
+        timeout=PATIENCE_S,
     ) as answer:
         assert 0 < json.load(answer)["grams"] < grams

@@ -199,7 +199,7 @@ def test_what_a_change_takes_is_printed_read_and_offered(
         while (going := trials.sheet(house, trial).run) is not None and going.state == "paused":
             assert time.monotonic() < until, going
             time.sleep(0.05)
-    room.join(run, 60)
+    room.join(run, PATIENCE_S)
     simulated_readings(house, trial)
     read = trials.sheet(house, trial)
     assert read.result is not None

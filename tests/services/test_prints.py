@@ -77,7 +77,7 @@ def test_a_line_that_breaks_is_a_state_with_a_message_and_stays_on_the_bench(
     trial = _plan(house, begun)
     standin.device.faults["drop-connection"] = 900
     number = room.start(trial)
-    room.join(number, 30)
+    room.join(number, PATIENCE_S)
     sheet = trials.sheet(house, trial)
     assert sheet.run is not None
     assert (sheet.run.state, sheet.run.heaters) == ("lost", "off"), "the line came back, and all was switched off"

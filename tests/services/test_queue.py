@@ -9,7 +9,7 @@ from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.services import queue, trials
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
-from tests.conftest import Begun, Standin
+from tests.conftest import PATIENCE_S, Begun, Standin
 
 SMALL = {"hot_c": "220", "cold_c": "200", "step_c": "10", "step_mm": "8", "first_c": "215", "aim": "balanced"}
 
@@ -38,14 +38,14 @@ def test_files_wait_in_order_and_each_for_a_clear_plate(
         queue.plate_is_clear(house, room, begun.printer)
     assert "The plate is clear" not in client.get("/").text
     standin.device.clock.change(1e6)
-    room.join(going, 60)
+    room.join(going, PATIENCE_S)
     assert standin.device.machine.nozzle.target_c == 0, "nothing begins by itself"
     assert "Temperature tower is next" in client.get("/").text
 
     client.post(f"/printers/{begun.printer}/plate-is-clear")
     run = trials.sheet(house, second).run
     assert run is not None
-    room.join(run.id, 60)
+    room.join(run.id, PATIENCE_S)
     assert trials.sheet(house, second).state == "printed"
     waiting = queue.queue(house, begun.printer).files
     assert [f.trial_id for f in waiting] == [third]

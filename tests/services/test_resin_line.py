@@ -296,7 +296,7 @@ def test_a_print_rests_with_the_plate_up_and_goes_on(house: Workshop, room: Prin
         room.pause(run)
         until("sending", "knows no pause")
     lit.device.pace = 1e6
-    room.join(run, 60)
+    room.join(run, PATIENCE_S)
     assert trials.sheet(house, trial).run.state == "done"
     # A pause may be stopped, too.
     lit.device.pace = 60.0

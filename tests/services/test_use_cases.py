@@ -33,7 +33,7 @@ from drumbo.services import (
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from drumbo.store.models import Base, PrinterRow
-from tests.conftest import LABEL, Begun, Standin
+from tests.conftest import LABEL, PATIENCE_S, Begun, Standin
 
 SMALL = {"hot_c": "220", "cold_c": "200", "step_c": "10", "step_mm": "8", "first_c": "215", "aim": "balanced"}
 
@@ -142,7 +142,7 @@ def test_the_whole_line_from_label_to_adopted_value(house: Workshop, begun: Begu
     run = room.start(trial)
     with pytest.raises(NotNow, match="is printing"):
         room.start(trial)
-    room.join(run, 60)
+    room.join(run, PATIENCE_S)
     sheet = trials.sheet(house, trial)
     assert sheet.run is not None
     assert (sheet.run.state, sheet.state) == ("done", "printed")

@@ -23,7 +23,7 @@ from drumbo.services import doctor, workshop
 from drumbo.store.database import PART, Workshop, write_safely
 from drumbo.store.soundness import DATABASE, in_words, served_once
 from drumbo.web.serving import _secret
-from tests.conftest import LABEL
+from tests.conftest import LABEL, PATIENCE_S
 
 
 @pytest.fixture
@@ -112,7 +112,7 @@ def test_a_disk_without_room_is_told_and_nothing_half_made_stays(tmp_path: Path)
         f"main(['--data', {str(tmp_path / 'data')!r}, 'serve', '--port', '0'])\n"
     )
     done = subprocess.run(
-        [sys.executable, "-c", script], capture_output=True, text=True, timeout=60, check=False, cwd=Path.cwd(),
+        [sys.executable, "-c", script], capture_output=True, text=True, timeout=PATIENCE_S, check=False, cwd=Path.cwd(),
     )  # fmt: skip
     assert done.returncode == 1
     assert "Traceback" not in done.stderr

@@ -112,6 +112,12 @@ class Course:
             float(self.flow[row]), begun,
         )  # fmt: skip
 
+    def step_after(self, line: int) -> int | None:
+        """The step that is laid on first once this line of the file is done; None where none is."""
+        after = slice(self.row_of(line) + 1, None)
+        of_step = np.flatnonzero(self.laid[after] & (self.step[after] != NO_STEP))
+        return int(self.step[after][of_step[0]]) if len(of_step) else None
+
     def _next(self, row: int) -> int | None:
         after = np.flatnonzero(self.starts > row)
         return int(after[self.starts[after].argmin()]) if len(after) else None
