@@ -30,13 +30,26 @@ from drumbo.trials.base import AnyKind, Context
 
 FOLDER = Path(__file__).parents[1] / "drumbo" / "web" / "static" / "scores"
 FAMILIES, SEEDS = ("pla", "petg"), range(1, 7)
-COLOUR, PX_PER_MM, MARGIN_PX, WIDEST_PX = "#d9c8a0", 14.0, 6, 320
-WHOLE = (0.0, 1.0)
-BAY, WING, FACE, TIP = (0.37, 0.73), (0.75, 0.97), (0.13, 0.39), (0.45, 0.78)
-"""From where to where across the picture, as shares of it, the part stands that a score is about."""
+COLOUR, MARGIN_PX, WIDEST_PX = "#d9c8a0", 6, 320
+
+
+@dataclass(frozen=True)
+class Part:
+    """The part of a step that a score is about: from where to where across it (across the whole picture where it is
+    seen from the front) and down from its top, as shares; and how large it is drawn.
+    """
+
+    across: tuple[float, float] = (0.0, 1.0)
+    down: tuple[float, float] = (0.0, 1.0)
+    px_per_mm: float = 14.0
+
+
+WHOLE, BAY, WING, FACE, TIP = Part(), Part((0.37, 0.73)), Part((0.75, 0.97)), Part((0.13, 0.39)), Part((0.45, 0.78))
+BENDS = Part(down=(0.1, 0.33), px_per_mm=40.0)
 SOURCES = {
     "temperature": {"bridge": BAY, "overhang": WING, "strings": BAY, "surface": FACE},
     "flow-surface": {"gaps": WHOLE, "ridges": WHOLE},
+    "pressure-advance": {"bulges": BENDS, "thins": BENDS},
     "retraction-restart": {"start-gap": WHOLE, "start-blob": WHOLE},
     "fan-bands": {"tip": TIP},
 }
@@ -93,19 +106,20 @@ def looked_at(chosen: AnyKind[Any, Any], aspects: list[str]) -> dict[tuple[str, 
     return best
 
 
-def picture(found: Found, across: tuple[float, float]) -> Image.Image:
+def picture(found: Found, part: Part) -> Image.Image:
     """The part of the place that the score is about."""
     from_above = found.view == "top"
-    data, frame = top_picture(found.thing, COLOUR) if from_above else front_picture(found.thing, COLOUR, PX_PER_MM)
+    seen = top_picture if from_above else front_picture
+    data, frame = seen(found.thing, COLOUR, part.px_per_mm)
     image = Image.open(io.BytesIO(data)).convert("RGB")
     (x0, *low), (x1, *high) = found.box
     up = 0 if from_above else 1
-    left, right = (
-        [(x - frame.left_mm) * frame.px_per_mm for x in (x0, x1)]
-        if from_above
-        else [share * image.width for share in across]
+    box_left, box_right = (
+        [(x - frame.left_mm) * frame.px_per_mm for x in (x0, x1)] if from_above else (0.0, float(image.width))
     )
-    top, bottom = (image.height - (z - frame.bottom_mm) * frame.px_per_mm for z in (high[up], low[up]))
+    box_top, box_bottom = (image.height - (z - frame.bottom_mm) * frame.px_per_mm for z in (high[up], low[up]))
+    left, right = (box_left + share * (box_right - box_left) for share in part.across)
+    top, bottom = (box_top + share * (box_bottom - box_top) for share in part.down)
     cut = image.crop((
         max(round(left) - MARGIN_PX, 0), max(round(top) - MARGIN_PX, 0),
         min(round(right) + MARGIN_PX, image.width), min(round(bottom) + MARGIN_PX, image.height),

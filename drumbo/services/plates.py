@@ -216,13 +216,13 @@ def _choices(
         given = {key: typed[name] for key in plan.to_json() if (name := kind.slug + BETWEEN + key) in typed}
         values: Mapping[str, Any] = {**plan.to_json(), **given}
         in_words = ""
-        if chosen:
-            try:
-                plan = kind.read_plan(values, context)
-                in_words = kind.in_words(plan)
-                asked.append(Asked(kind, plan))
-            except InvalidInput as error:
-                problems |= {kind.slug + BETWEEN + key: text for key, text in error.problems.items()}
+        try:
+            plan = kind.read_plan(values, context)
+            in_words = kind.in_words(plan)
+        except InvalidInput as error:
+            problems |= {kind.slug + BETWEEN + key: text for key, text in error.problems.items() if chosen}
+        else:
+            asked += [Asked(kind, plan)] if chosen else []
         fields = tuple(replace(each, key=kind.slug + BETWEEN + each.key) for each in kind.fields(context))
         named = {kind.slug + BETWEEN + key: value for key, value in values.items()}
         choices.append(Choice(kind, chosen, fields, named, in_words))

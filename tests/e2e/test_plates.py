@@ -30,10 +30,13 @@ def test_a_plate_of_three_pieces_one_adopted_another_put_off(page: Page, site: S
     profile = _profile(site, "Razorbill PLA", 3)
     page.goto(f"{site.base}/profiles/{profile}/plates/new?size=usual")
     expect(page.get_by_text("Tick two or more")).to_be_visible()
+    last = page.get_by_label("Proof", exact=True)
+    stood = last.bounding_box()
     for name in ("Flow by surface", "Retraction length", "Cooling"):
         page.get_by_label(name, exact=True).check()
     bed = page.get_by_role("img", name=re.compile("The bed from above, 3 pieces"))
     expect(bed).to_have_attribute("aria-label", re.compile("1. Flow by surface; 2. Cooling; 3. Retraction length"))
+    assert last.bounding_box() == stood, "nothing moves from under a finger that ticks one after another"
     page.set_viewport_size({"width": 390, "height": 844})
     expect(bed).to_be_visible()
     expect(page.get_by_text("does not tell all of the room that its head needs")).to_be_visible()

@@ -49,6 +49,14 @@ def test_a_label_with_commas_for_points_is_understood(client: FlaskClient, begun
     assert "€ 19.90 a kg" in answer.text
 
 
+def test_a_new_spool_is_paid_as_the_last_one_was(client: FlaskClient, begun: Begun) -> None:
+    assert 'name="currency" value="€"' in re.sub(r"\s+", " ", client.get("/materials/new").text)
+    client.post("/materials/new", data={**LABEL, "currency": "kr"})
+    for process in ("filament", "resin"):
+        page = client.get(f"/materials/new?process={process}").text
+        assert 'name="currency" value="kr"' in re.sub(r"\s+", " ", page)
+
+
 def test_a_wrong_label_comes_back_as_typed_with_every_problem(client: FlaskClient) -> None:
     typed = {**LABEL, "nozzle_low_c": "warm", "diameter_mm": "17,5", "product": "<b>Bold</b> PLA"}
     answer = client.post("/materials/new", data=typed)

@@ -36,7 +36,8 @@ def index() -> str:
 @pages.route("/new", methods=["GET", "POST"])
 def new() -> Any:
     chosen = process(request.values.get("process", FILAMENT))
-    return _form(None, EMPTY[chosen.key], chosen)
+    empty = EMPTY[chosen.key]
+    return _form(None, {**empty, "currency": service.usual_currency(workshop()) or empty["currency"]}, chosen)
 
 
 @pages.get("/<int:number>")

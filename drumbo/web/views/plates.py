@@ -44,7 +44,7 @@ def _form(
 def _draft_page(profile: int, draft: service.PlateDraft, problems: dict[str, str] | None = None) -> dict[str, Any]:
     return {
         "profile": profile, "draft": draft, "card": draft.card, "bed": bed_picture(draft.spots, draft.card.printer),
-        "wrong": {**draft.problems, **(problems or {})},
+        "wrong": {**draft.problems, **(problems or {})}, "refused": problems is not None,
     }  # fmt: skip
 
 
