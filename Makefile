@@ -33,14 +33,14 @@ browser:
 	  $$SUDO apt-get -qq update && $$SUDO apt-get -qq install -y --no-install-recommends chromium-headless-shell \
 	    $$(command -v node > /dev/null || echo nodejs); }
 
-# Seven at a time, as tests often wait for a page or a printer; the longest first, and early on what mostly waits.
+# Eight at a time, as tests often wait for a page or a printer; the longest first, and early on what mostly waits.
 LONGEST := tests/e2e/test_plates.py tests/e2e/test_start_to_proof.py tests/e2e/test_looked_over.py tests/test_cli.py \
   tests/services/test_plates.py tests/services/test_prints.py tests/services/test_live.py
 
 test:
 	$(MAKE) --no-print-directory -j2 install browser
 	node --test tests/js/*.test.js
-	$(BIN)/python -m pytest -n 7 --dist loadfile --no-loadscope-reorder $(LONGEST) tests/e2e tests/links tests
+	$(BIN)/python -m pytest -n 8 --dist loadfile --no-loadscope-reorder $(LONGEST) tests/e2e tests/links tests
 
 # Scripts and styles are looked over by a pinned tool from npm.
 front: node_modules/.ready
