@@ -12,7 +12,7 @@ from drumbo.trials.pictures import Chart, Series
 WIDTH, HEIGHT = 440.0, 250.0
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 62.0, 10.0, 34.0
 MOST_TICKS, FEWEST_LOG_TICKS = 6, 4
-LABEL_PX = 12.0
+LABEL_PX, LETTER_PX = 12.0, 6.6
 LINE_ROWS = 5
 
 
@@ -30,6 +30,17 @@ class Dot:
 
 
 @dataclass(frozen=True, slots=True)
+class Mark:
+    """One place that is pointed out, its name, and where that begins."""
+
+    x: float
+    y: float
+    name: str
+    says_x: float
+    says_y: float
+
+
+@dataclass(frozen=True, slots=True)
 class ChartPicture:
     """Paths and places in px. `lines` are (tone, path, name, its x, its y); ticks are (place, text). `head` and `rows`
     are the same as a table.
@@ -44,7 +55,7 @@ class ChartPicture:
     lines: tuple[tuple[int, str, str, float, float], ...]
     dots: tuple[Dot, ...]
     levels: tuple[tuple[float, str], ...]
-    marks: tuple[tuple[float, float, str], ...]
+    marks: tuple[Mark, ...]
     says: str
     head: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
@@ -73,6 +84,10 @@ def chart_picture(chart: Chart) -> ChartPicture:
         if s.look == "line"
     ]
     dots = [dot for s in chart.series if s.look == "points" for dot in _dots(s, chart, px, py)]
+    named = tuple(_apart(lines))
+    busy = [(dot.x, dot.y) for dot in dots]
+    busy += [(px(x), py(y)) for s in chart.series if s.look == "line" for x, y in _between(s)]
+    busy += [(x + k, y - 4) for _, _, name, x, y in named for k in range(0, round(len(name) * LETTER_PX) + 1, 6)]
     return ChartPicture(
         title=chart.title,
         x_name=f"{chart.x.name}, {chart.x.unit}",
@@ -82,14 +97,34 @@ def chart_picture(chart: Chart) -> ChartPicture:
         bands=tuple(
             "M" + path(s.x, s.more) + "L" + path(s.x[::-1], s.y[::-1]) + "Z" for s in chart.series if s.look == "band"
         ),
-        lines=tuple(_apart(lines)),
+        lines=named,
         dots=tuple(dots),
         levels=tuple((py(s.y[0]), s.name) for s in chart.series if s.look == "level"),
-        marks=tuple((px(s.x[0]), py(s.y[0]), s.name) for s in chart.series if s.look == "mark"),
+        marks=tuple(_mark(px(s.x[0]), py(s.y[0]), s.name, busy) for s in chart.series if s.look == "mark"),
         says=f"{chart.title}: {chart.y.name} over {chart.x.name.lower()}, {len(dots)} points measured",
         head=("", f"{chart.x.name}, {chart.x.unit}", f"{chart.y.name}, {chart.y.unit}", "±"),
         rows=tuple(row for s in chart.series for row in _rows(s)),
     )
+
+
+def _between(series: Series) -> Iterator[tuple[float, float]]:
+    """Places along a line, close enough that none of its stretches goes unseen."""
+    for a, b, c, d in zip(series.x, series.y, series.x[1:], series.y[1:], strict=False):
+        yield from ((a + (c - a) * k / 8, b + (d - b) * k / 8) for k in range(9))
+
+
+def _mark(x: float, y: float, name: str, busy: list[tuple[float, float]]) -> Mark:
+    """A mark with its name where it covers least of what is drawn, within the frame; of such places the nearest."""
+    wide = len(name) * LETTER_PX
+    places = [(left, y + off) for off in (15.0, -8.0, 28.0, -21.0, 41.0) for left in (x + 10, x - 10 - wide)]
+
+    def covers(place: tuple[float, float]) -> tuple[bool, int]:
+        left, base = place
+        inside = left >= LEFT and left + wide <= WIDTH and base - LABEL_PX >= TOP and base <= HEIGHT - BOTTOM
+        hidden = sum(left - 4 <= a <= left + wide + 4 and base - LABEL_PX <= b <= base + 4 for a, b in busy)
+        return not inside, hidden
+
+    return Mark(x, y, name, *min(places, key=covers))
 
 
 def _rows(series: Series) -> Iterator[tuple[str, ...]]:
