@@ -6,7 +6,7 @@ without noise. This file holds no figure of its own: it computes. One module a p
 stands one table of whole profiles, start to proof, each trial on what the ones before have left: `bench/whole.py`.
 
     python bench/accuracy.py --seed 1 --spools 20 [--world varied] [--quick] [--json]
-        [--only nozzle_c … | --only batch | --only vat | --only whole]
+        [--only nozzle_c … | --only batch | --only proof | --only vat | --only whole]
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 import click
 import numpy as np
 
-from bench import batch, vat
+from bench import batch, proofs, vat
 from bench.bottles import BOTTLES as CURES
 from bench.bottles import drawn as drawn_bottle
 from bench.failing import FAILING
@@ -35,7 +35,7 @@ from bench.whole import ORDER, Whole, whole
 from drumbo.core.catalogue import BY_KEY
 from drumbo.standins.worlds import VARIED, WORLDS
 
-WHOLE, BATCH, VAT, BOTTLE = "whole", "batch", "vat", "bottle"
+WHOLE, BATCH, PROOF, VAT, BOTTLE = "whole", "batch", "proof", "vat", "bottle"
 SHARES: dict[str, Callable[[Any, int], Tally]] = {**CURES, **FAILING}
 BOTTLES: dict[str, Callable[[Any, int], Tally]] = {**SHARES, **vat.VAT}
 SHARE = "share of the truth"
@@ -96,6 +96,12 @@ def one_batch(seed: int, world: str, number: int) -> dict[str, dict[float, list[
     return batch.calls(drawn(seed, number))
 
 
+def one_proof(seed: int, world: str, number: int) -> dict[str, list[bool]]:
+    """One spool, and what its proof says of profiles that are right or not; runs in a process of its own."""
+    enter(world)
+    return proofs.calls(drawn(seed, number))
+
+
 def whole_table(ways: list[Whole]) -> dict[str, object]:
     """Medians over all spools, a row a parameter, and what a profile costs."""
     rows = {}
@@ -147,7 +153,7 @@ def main(
 ) -> None:  # fmt: skip
     """Accuracy of every trial against hidden truths."""
     known = {**SEQUENCES, **BOTTLES}
-    unknown = set(only) - set(known) - {WHOLE, BATCH, VAT}
+    unknown = set(only) - set(known) - set(SUITES)
     if unknown:
         raise click.UsageError(f"no benchmark for {', '.join(sorted(unknown))}; there are {', '.join(known)}")
     table: dict[str, Any] = {}
@@ -160,18 +166,11 @@ def main(
             table[key] = summary(key, tally)
             if not as_json:
                 _print(key, table[key], spools, seed)
-        if not only or BATCH in only:
-            table[BATCH] = batch.table(list(pool.map(one_batch, repeat(seed), repeat(world), range(spools))))
-            if not as_json:
-                _print_batch(table[BATCH], spools, seed)
-        if not only or VAT in only:
-            table[VAT] = vat.table(list(pool.map(one_vat, repeat(seed), repeat(world), range(spools))))
-            if not as_json:
-                _print_vat(table[VAT], spools, seed)
-        if not only or WHOLE in only:
-            table[WHOLE] = whole_table(list(pool.map(one_whole, repeat(seed), repeat(world), range(spools))))
-            if not as_json:
-                _print_whole(table[WHOLE], spools, seed)
+        for key, (one_spool, tabled, told) in SUITES.items():
+            if not only or key in only:
+                table[key] = tabled(list(pool.map(one_spool, repeat(seed), repeat(world), range(spools))))
+                if not as_json:
+                    told(table[key], spools, seed)
     if as_json:
         json.dump(table, sys.stdout, indent=2)
         print()
@@ -200,6 +199,12 @@ def _print_batch(table: dict[str, Any], spools: int, seed: int) -> None:
         print(f"  {BY_KEY[key].name:24}{told}", flush=True)
 
 
+def _print_proof(table: dict[str, float], spools: int, seed: int) -> None:
+    print(f"Proof, {spools} spools, seed {seed}: how often the part is good, by what is off in the profile")
+    for name, share in table.items():
+        print(f"  {name:24}{share:.0%}", flush=True)
+
+
 def _print_vat(table: dict[str, Any], spools: int, seed: int) -> None:
     print(f"Bottle check and proof, {spools} bottles, seed {seed}: how often they object, by how far the light is off")
     for name, row in table.items():
@@ -218,6 +223,14 @@ def _print_whole(table: dict[str, Any], spools: int, seed: int) -> None:
     for why in table["not_yet"]:
         print(f"    {why}")
 
+
+SUITES: dict[str, tuple[Callable[..., Any], Callable[..., Any], Callable[..., None]]] = {
+    BATCH: (one_batch, batch.table, _print_batch),
+    PROOF: (one_proof, proofs.table, _print_proof),
+    VAT: (one_vat, vat.table, _print_vat),
+    WHOLE: (one_whole, whole_table, _print_whole),
+}
+"""What is counted otherwise than a value: a spool of it, the table of all, and how that is told."""
 
 if __name__ == "__main__":
     main()

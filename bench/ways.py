@@ -19,7 +19,21 @@ from typing import Any
 import click
 import numpy as np
 
-from bench.rig import Drawn, Tally, drawn, enter, here, print_as, printed, read_at, sure
+from bench.rig import (
+    Drawn,
+    Tally,
+    drawn,
+    enter,
+    here,
+    known,
+    learn,
+    looked_again,
+    one_reader,
+    print_as,
+    printed,
+    read_at,
+    sure,
+)
 from bench.sequences import cooling, flow_surface, pressure_advance, retraction, rising_wall, temperature
 from bench.whole import ORDER, PROOF, Whole, whole
 from drumbo.core.catalogue import BY_KEY
@@ -72,8 +86,9 @@ def by_way(seed: int, number: int, history: str) -> WayThere:
     if way is FAMILIAR:
         context = _carry(context)
     walk = _Walk(spool, context, way)
-    while (left := wanted(way, walk.context)) and walk.jobs < MOST_JOBS:
-        walk.go(Jobs(walk.context, quick=True).next(left))
+    with one_reader():
+        while (left := wanted(way, walk.context)) and walk.jobs < MOST_JOBS:
+            walk.go(Jobs(walk.context, quick=True).next(left))
     assert walk.proof is not None
     for key in ORDER:
         if key not in walk.tallies:
@@ -136,9 +151,11 @@ class _Walk:
         self.seconds += file.seconds
         found = []
         for piece, (thing, middle) in zip(asked, things, strict=True):
-            readings: Readings = read_at(piece.kind, piece.plan, context, thing, middle, spool.number * 100)
+            readings: Readings = known(read_at(piece.kind, piece.plan, context, thing, middle, spool.number * 100))
             self.readings += readings.count()
-            found.append((piece, piece.kind.evaluate(piece.plan, readings)))
+            _, result = looked_again(piece.kind, piece.plan, context, thing, spool.number * 100, readings, middle)
+            learn(readings, result)
+            found.append((piece, result))
         return found
 
     def _adopt(self, piece: Asked, result: Result, printed_on: Context) -> None:

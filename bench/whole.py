@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
-from bench.rig import Drawn, Tally, go
+from bench.rig import Drawn, Tally, go, one_reader
 from bench.sequences import SEQUENCES
 from drumbo.core.profile import changed
 from drumbo.trials import kind
@@ -30,7 +30,12 @@ class Whole:
 
 
 def whole(spool: Drawn) -> Whole:
-    """Adopt every result as it comes, then print the proof."""
+    """Adopt every result as it comes, then print the proof; one person reads them all."""
+    with one_reader():
+        return _whole(spool)
+
+
+def _whole(spool: Drawn) -> Whole:
     tallies: dict[str, Tally] = {}
     context = spool.context
     for key in ORDER:

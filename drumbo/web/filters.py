@@ -116,7 +116,7 @@ def runs(leaning: Leaning) -> str:
     if abs(leaning.mean) < RUNS:
         return "scores as most do"
     way = "lower" if leaning.mean < 0 else "higher"
-    return f"scores about {abs(leaning.mean):.1f} {way} than most; that is counted in"
+    return f"scores about {abs(leaning.mean):.1f} {way} than most, by earlier trials"
 
 
 _HEATERS: dict[str, str] = {

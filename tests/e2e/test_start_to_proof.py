@@ -56,9 +56,22 @@ def _one_trial(page: Page) -> str:
     if further.count():
         further.click()
         _print_and_read(page)
+    if title == "Proof":
+        _look_again(page)
     page.get_by_role("link", name="Adopt…").click()
     page.get_by_role("button", name=re.compile("^Adopt ")).click()
     return title
+
+
+def _look_again(page: Page) -> None:
+    """A point that was given a poor score by a slip, and one that is poor."""
+    verdict = page.locator("#verdict")
+    page.get_by_role("button", name="1, splits at a touch").click()
+    expect(verdict).to_contain_text("Look again: bond.")
+    page.get_by_label("Poor points").select_option("looked at again: it is so")
+    expect(verdict).to_contain_text("Not yet: bond.")
+    page.get_by_role("button", name="4, will not part").click()
+    expect(verdict).to_contain_text("this profile is proven")
 
 
 def test_a_whole_profile_start_to_proof(page: Page, site: Site) -> None:

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.fit.ordinal import USUAL, Leaning
 from drumbo.core.profile import Origin, OriginKind, Status, Value, changed, proven, sectors
 from drumbo.standins import eye, fits
 from drumbo.standins.filament.spool import draw_spool
@@ -19,11 +20,11 @@ from tests.conftest import plain_context
 from tests.readback import exact_readings, printed
 
 PROOF, BATCH, CLEARANCE = kind("proof-part"), kind("batch-check"), kind("clearance")
-NOTHING = kind("proof-part").plan_type()
+ONE_LOOK, TWO_LOOKS = (kind("proof-part").plan_type(looked=looked) for looked in ("once", "twice"))
 
 
 def _list(score: int, **others: int) -> Readings:
-    given = {a.key: others.get(a.key, score) for a in PROOF.readings(NOTHING).aspects}
+    given = {a.key: others.get(a.key, score) for a in PROOF.readings(ONE_LOOK).aspects}
     return Readings({key: {"0": value} for key, value in given.items()})
 
 
@@ -32,10 +33,10 @@ def _group(profile: object, key: str) -> Status:
 
 
 def test_a_good_part_proves_until_something_moves(context: Context) -> None:
-    result = PROOF.evaluate(NOTHING, _list(3, strings=4))
+    result = PROOF.evaluate(ONE_LOOK, _list(3, strings=4))
     assert result.state == "good"
     assert PROOF.keeps(result)
-    closed = changed(context.profile, PROOF.changes(NOTHING, result, context, trial=9))
+    closed = changed(context.profile, PROOF.changes(ONE_LOOK, result, context, trial=9))
     assert proven(closed)
     hand = Value(context.profile.number("nozzle_c") + 12, Origin(OriginKind.HAND))
     moved = changed(closed, {"nozzle_c": hand})
@@ -55,15 +56,40 @@ def test_a_good_part_proves_until_something_moves(context: Context) -> None:
     ],
 )
 def test_a_poor_part_says_what_to_go_back_to(readings: Readings, says: str, back_to: str, context: Context) -> None:
-    result = PROOF.evaluate(NOTHING, readings)
+    result = PROOF.evaluate(TWO_LOOKS, readings)
     assert result.says == says
     assert back_to in " ".join(result.notes)
-    assert PROOF.changes(NOTHING, result, context, trial=1) == {}
+    assert PROOF.changes(TWO_LOOKS, result, context, trial=1) == {}
     assert not PROOF.keeps(result)
 
 
+def test_one_or_two_poor_points_are_looked_at_again_before_they_send_anybody_back(context: Context) -> None:
+    poor = _list(4, bond=1, tip=0)
+    result = PROOF.evaluate(ONE_LOOK, poor)
+    assert result.says == "Look again: tips, bond."
+    assert not PROOF.keeps(result)
+    assert PROOF.changes(ONE_LOOK, result, context, trial=1) == {}
+    assert PROOF.evaluate(ONE_LOOK, _list(4, tip=3)).state == "good", "it was a slip"
+    assert PROOF.evaluate(TWO_LOOKS, poor).says == "Not yet: tips, bond."
+    many = _list(4, bond=1, tip=0, strings=1)
+    assert PROOF.evaluate(ONE_LOOK, many).says == "Not yet: tips, strings, bond.", "three are no slips"
+    assert PROOF.plan_type.of(PROOF.lift(1, {})) == TWO_LOOKS, "one of earlier says what it said"
+
+
+def test_marks_count_as_most_people_would_give_them() -> None:
+    strict = replace(_list(3, bond=1, bridge=2), leaning=Leaning(-1.0, 0.2))
+    assert PROOF.evaluate(ONE_LOOK, replace(strict, leaning=USUAL)).says == "Look again: bond."
+    result = PROOF.evaluate(ONE_LOOK, strict)
+    assert result.state == "good"
+    assert result.value == pytest.approx(25 * (7 * 4 + 2 + 3) / 9)
+    mild = replace(_list(3), leaning=Leaning(1.0, 0.2))
+    assert PROOF.evaluate(TWO_LOOKS, mild).says == "Not yet: too much of it is only passable."
+    unsure = replace(_list(3), leaning=Leaning(0.3, 0.4))
+    assert PROOF.evaluate(TWO_LOOKS, unsure).state == "good", "only what is sure of it is taken off"
+
+
 def test_corners_alone_do_not_fail_a_printer_without_pressure_advance() -> None:
-    assert PROOF.evaluate(NOTHING, _list(4, corners=0)).state == "good"
+    assert PROOF.evaluate(ONE_LOOK, _list(4, corners=0)).state == "good"
 
 
 def test_the_proof_makes_up_for_what_shrinks_and_for_the_offset() -> None:
@@ -80,7 +106,7 @@ def test_the_proof_makes_up_for_what_shrinks_and_for_the_offset() -> None:
     sizes = {}
     nothing = changed(context.profile, {"shrinkage_percent": Value(0.0, Origin(OriginKind.HAND))})
     for name, here in (("plain", replace(context, profile=nothing)), ("told", told)):
-        readings = exact_readings(PROOF, NOTHING, here, seed=3)
+        readings = exact_readings(PROOF, ONE_LOOK, here, seed=3)
         sizes[name] = [readings.measured("size", 0, site) for site in ("x", "y")]
     assert abs(sizes["plain"][0] - 44) > 0.25
     assert sizes["told"] == pytest.approx([43.8, 21.8], abs=0.06), "the offset was not there, so it is missing now"

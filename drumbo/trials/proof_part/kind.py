@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Scalar
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Value
 from drumbo.core.toolpath import Toolpath, settings_for
@@ -17,7 +19,7 @@ from drumbo.trials.plan import TrialPlan
 from drumbo.trials.proof_part import trestle
 from drumbo.trials.readings import Aspect, Measure, Readings, Site, Step, ToRead
 from drumbo.trials.result import Result
-from drumbo.trials.toolkit.checklist import Point, judged, open_points, wanted
+from drumbo.trials.toolkit.checklist import ONCE, Point, ask_looked, judged, open_points, wanted, with_looked
 from drumbo.trials.toolkit.roads import on_bed
 
 GOOD_PERCENT = 75.0
@@ -50,13 +52,16 @@ CHECKLIST: tuple[Point, ...] = (
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Plan(TrialPlan):
-    """Nothing to choose: the profile prints it."""
+    """Nothing to choose before it is printed: the profile prints it."""
+
+    looked: str = ask_looked()
 
 
 class Proof(Kind[Plan]):
     """A small real part as the profile prints it."""
 
     slug = "proof-part"
+    version = 2
     plan_type = Plan
     title = "Proof"
     sets = ("proof_percent",)
@@ -72,7 +77,11 @@ class Proof(Kind[Plan]):
     def suggest(self, context: Context) -> Plan:
         """The digits on its deck."""
         del context
-        return Plan()
+        return Plan(looked=ONCE)
+
+    def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
+        """Version 1 did not ask to look again."""
+        return with_looked(plan) if version < 2 else plan
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse a bed that is too small."""
@@ -117,13 +126,12 @@ class Proof(Kind[Plan]):
         return ToRead(aspects=self.aspects, measures=(size,))
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
-        """Good where nothing fails and nearly all is as it should be; else what to go back to."""
-        del plan
+        """Good where nothing fails and nearly all is as it should be; else what to look at again or to go back to."""
         missing = open_points(CHECKLIST, readings)
         if missing:
             return Result("few", says=f"{missing} of {len(CHECKLIST)} points are open.")
         wrong = _wrong_sizes(readings)
-        part = judged(CHECKLIST, readings, GOOD_PERCENT, wrong, ("size",) if wrong else ())
+        part = judged(CHECKLIST, readings, GOOD_PERCENT, wrong, ("size",) if wrong else (), looked=plan.looked)
         return Result(
             "good" if part.good else "edge", part.percent, part.error, part.percent, part.percent, part.says,
             part.notes, spreads=_spreads(readings),
