@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import json
 import math
 from dataclasses import dataclass
 from typing import Any
+from zlib import crc32
 
 from sqlalchemy import select
 
@@ -17,6 +19,7 @@ from drumbo.services.reading import first_all, measure_all, score_all
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from drumbo.store.models import PictureRow, TrialRow
+from drumbo.trials.readings import Readings
 
 
 def _printed_on_standin(row: TrialRow) -> tuple[Any, int | None]:
@@ -53,7 +56,10 @@ def spools_of(row: TrialRow) -> tuple[Load, ...]:
 
 
 def simulated_readings(workshop: Workshop, trial_id: int) -> int:
-    """Fill in what a practised maker would score and measure; for stand-in prints only. Returns how many readings."""
+    """Fill in what a practised maker would score and measure; for stand-in prints only. Returns how many readings.
+
+    Where something was read already it is another look: an eye that slipped does not slip the same way twice.
+    """
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
         printer, number = _printed_on_standin(row)
@@ -62,21 +68,21 @@ def simulated_readings(workshop: Workshop, trial_id: int) -> int:
     reader = simulated_reader(printer.camera_url, trial.stands.room)
     boxes = [place.box(middle) for place in piece.places]
     aspects = [a.key for a in to_read.aspects]
-    count = 0
+    look, count = trial_id + _looks(trial.readings), 0
     if aspects:
-        rows = reader.scores(boxes, aspects, trial_id, number)
+        rows = reader.scores(boxes, aspects, look, number)
         scores: dict[tuple[str, int], int | None] = {
             (aspect, step): row[place] for step, row in enumerate(rows) for place, aspect in enumerate(aspects)
         }
         score_all(workshop, trial_id, scores)
         count += len(scores)
     if to_read.firsts:
-        steps = reader.firsts(boxes, [f.key for f in to_read.firsts], trial_id, number)
+        steps = reader.firsts(boxes, [f.key for f in to_read.firsts], look, number)
         first_all(workshop, trial_id, dict(steps))
         count += len(steps)
     if piece.jaws:
         jaws = [jaw.on_bed(middle) for jaw in piece.jaws]
-        found = reader.numbers([Jaws(j.a, j.b, j.z, j.tool) for j in jaws], trial_id, number)
+        found = reader.numbers([Jaws(j.a, j.b, j.z, j.tool) for j in jaws], look, number)
         numbers = {
             (jaw.measure, jaw.step, jaw.site): value
             for jaw, value in zip(piece.jaws, found, strict=True)
@@ -85,6 +91,11 @@ def simulated_readings(workshop: Workshop, trial_id: int) -> int:
         measure_all(workshop, trial_id, numbers)
         count += len(numbers)
     return count
+
+
+def _looks(readings: Readings) -> int:
+    """0 before anybody looked; else a number of its own for what was read so far."""
+    return crc32(json.dumps(readings.to_json(), sort_keys=True).encode()) if readings.any else 0
 
 
 @dataclass(frozen=True, slots=True)

@@ -43,7 +43,7 @@ def test_a_change_is_counted_remembered_and_ends_cold(
     assert (found.step, found.pushed_mm, found.purged_mm) == (ChangeStep.WIPE, 140.0, 60.0)
     go(house, room, number, "next")
     assert workshop.material(house, other).spool_g == pytest.approx(100 - 140 * 2.405 * 1.24 / 1000, abs=0.06)
-    entry = room.runs.wait(filament.session_of(house, begun.printer), 20)
+    entry = room.runs.wait(filament.session_of(house, begun.printer), PATIENCE_S)
     assert entry is not None
     assert (entry.state, entry.heaters) == ("done", "off")
     assert standin.device.machine.nozzle.target_c == 0
@@ -51,7 +51,7 @@ def test_a_change_is_counted_remembered_and_ends_cold(
     back = filament.begin(house, room, begun.printer, begun.spool)
     assert filament.change(house, back).plan.took_mm == 60.0, "of the same polymers, as this pair was never changed"
     filament.drop(house, room, back)
-    assert room.runs.wait(filament.session_of(house, begun.printer), 20) is not None
+    assert room.runs.wait(filament.session_of(house, begun.printer), PATIENCE_S) is not None
     with pytest.raises(NotNow, match="is over"):
         filament.press(house, room, back, "next")
 

@@ -8,7 +8,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.services import adopting, by_hand, profiles, reading, simulated, trials
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
-from tests.conftest import Begun
+from tests.conftest import PATIENCE_S, Begun
 
 SMALL_WALL = {"low_mm3_s": 6, "high_mm3_s": 12, "step_mm3_s": 2, "band_mm": 3}
 
@@ -16,7 +16,7 @@ SMALL_WALL = {"low_mm3_s": 6, "high_mm3_s": 12, "step_mm3_s": 2, "band_mm": 3}
 def _printed(house: Workshop, room: PrintManager, profile: int, slug: str, **asked: float) -> int:
     plan = {**trials.draft(house, profile, slug).plan, **asked}
     number = trials.create(house, profile, slug, plan)
-    room.join(room.start(number), 300)
+    room.join(room.start(number), PATIENCE_S)
     return number
 
 

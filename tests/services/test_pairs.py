@@ -246,7 +246,7 @@ def test_a_feeder_changes_by_t_words_and_each_spool_is_counted(
     changes = [line for line in taken.splitlines() if line.startswith(("T", "M109"))]
     own_c = f"M109 R{pairs.sheet(house, pair).one.partner.number('nozzle_c'):g}"
     assert changes[-7:] == ["T0", "M109 R232", "T1", "M109 R232", "M109 R232", "T0", own_c]
-    room.join(room.start(trial), 60)
+    room.join(room.start(trial), PATIENCE_S)
     assert trials.sheet(house, trial).run.state == "done"
     assert standin.device.slot == 0, "the first one comes last"
     simulated_readings(house, trial)

@@ -88,7 +88,7 @@ def test_a_line_that_breaks_is_a_state_with_a_message_and_stays_on_the_bench(
     assert [t.run.id for t in bench.bench(house).troubles] == [number]
     room.deal(number)
     assert bench.bench(house).troubles == ()
-    room.join(room.start(trial), 60)
+    room.join(room.start(trial), PATIENCE_S)
     assert trials.sheet(house, trial).state == "printed"
 
 
@@ -174,7 +174,7 @@ def test_an_application_may_be_killed_and_the_print_goes_on_true_to_the_line(
     house: Workshop, begun: Begun, room: PrintManager, standin: Standin
 ) -> None:
     trial = _plan(house, begun)
-    room.join(room.start(trial), 60)
+    room.join(room.start(trial), PATIENCE_S)
     undisturbed = _moves(standin)
     number = standin.device.thing().digest
     room.close()
@@ -193,7 +193,7 @@ def test_an_application_may_be_killed_and_the_print_goes_on_true_to_the_line(
     with pytest.raises(NotNow, match="is printing"):
         second.start(trial)
     standin.device.clock.change(1e6)
-    third.join(_run(house, trial).id, 60)
+    third.join(_run(house, trial).id, PATIENCE_S)
     second.follow()
     sheet = trials.sheet(house, trial)
     assert sheet.runs == ("done", "done")

@@ -61,7 +61,7 @@ def lit(house: Workshop) -> Iterator[Lit]:
 
 def _printed(house: Workshop, room: PrintManager, profile: int, slug: str) -> int:
     trial = trials.create(house, profile, slug, trials.draft(house, profile, slug).plan)
-    room.join(room.start(trial), 60)
+    room.join(room.start(trial), PATIENCE_S)
     run = trials.sheet(house, trial).run
     assert run is not None
     assert run.state == "done", run.message
@@ -136,7 +136,7 @@ def test_another_lamp_puts_exposures_in_doubt_until_the_old_one_is_back(house: W
 def test_what_a_print_can_come_to(house: Workshop, room: PrintManager, lit: Lit) -> None:
     trial = trials.create(house, lit.profile, "bottom-feet", trials.draft(house, lit.profile, "bottom-feet").plan)
     lit.device.fault_at = 7
-    room.join(room.start(trial), 60)
+    room.join(room.start(trial), PATIENCE_S)
     run = trials.sheet(house, trial).run
     assert (run.state, run.message) == ("failed", "the vat ran dry at layer 7")
     assert trials.sheet(house, trial).state == "planned"
@@ -153,7 +153,7 @@ def test_what_a_print_can_come_to(house: Workshop, room: PrintManager, lit: Lit)
 
     other = trials.create(house, lit.profile, "cure-on-glass", trials.draft(house, lit.profile, "cure-on-glass").plan)
     lit.device.pixels = (1000, 800)
-    room.join(room.start(other), 30)
+    room.join(room.start(other), PATIENCE_S)
     assert "for another screen; this one has 1000 × 800" in trials.sheet(house, other).run.message
 
 
@@ -229,7 +229,7 @@ def test_a_colder_room_wants_more_light_and_the_exposure_follows_it(
     lit.device.resin_c = 15.0
     plan = trials.draft(house, lit.profile, "bottle-check").plan
     cold = trials.create(house, lit.profile, "bottle-check", {**plan, "resin_c": 15.0, "by_percent": 22})
-    room.join(room.start(cold), 60)
+    room.join(room.start(cold), PATIENCE_S)
     simulated_readings(house, cold)
     assert trials.sheet(house, cold).run.heat["resin_c"] == 15.0, "how warm it was is kept with the print"
     assert 'with the resin at <b class="num">15.0 °C</b>; the profile is for\n    25' in (
@@ -317,7 +317,7 @@ def test_nothing_answers_and_nothing_mixes(house: Workshop, room: PrintManager, 
     with pytest.raises(InvalidInput, match="is reached over http"):
         workshop.save_printer(house, on_a_line, lit.printer)
     workshop.save_printer(house, {**dead, "name": "darker", "camera_url": ""}, lit.printer)
-    room.join(room.start(trial), 30)
+    room.join(room.start(trial), PATIENCE_S)
     run = trials.sheet(house, trial).run
     assert (run.state, run.heaters) == ("failed", "untouched")
     assert "nothing that takes layer packages answers" in run.message

@@ -177,14 +177,17 @@ def test_the_eye_looks_at_the_piece_it_is_asked_about(
     house: Workshop, begun: Begun, room: PrintManager, standin: Standin
 ) -> None:
     first = _plan(house, begun)
-    room.join(room.start(first), 60)
+    room.join(room.start(first), PATIENCE_S)
     simulated.simulated_readings(house, first)
     seen = trials.sheet(house, first).readings
     second = trials.create(house, begun.profile, "temperature", {**SMALL, "hot_c": "240", "cold_c": "220"})
-    room.join(room.start(second), 60)
+    room.join(room.start(second), PATIENCE_S)
     simulated.simulated_readings(house, second)
+    reading.score_all(house, first, {(a, int(k)): None for a, row in seen.scores.items() for k in row})
     simulated.simulated_readings(house, first)
     assert trials.sheet(house, first).readings == seen, "not at the one that lies on the bed now"
+    simulated.simulated_readings(house, first)
+    assert trials.sheet(house, first).readings.scores != seen.scores, "another look has its own slips"
     assert trials.sheet(house, second).readings != seen
     standin.device._shelf.clear()
     with pytest.raises(LinkError, match="not at the stand-in any more"):
