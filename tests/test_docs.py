@@ -31,7 +31,19 @@ def test_what_a_kind_may_say_is_on_its_page() -> None:
     said = {
         name for kind in (AnyKind, Kind, LayerKind) for name, what in vars(kind).items() if not name.startswith("_")
     }
-    inner = {"fields", "read_plan", "print_file", "process", "version", "unit", "step_unit", "scope", "solid", "origin"}
+    inner = {
+        "fields",
+        "asked",
+        "read_plan",
+        "print_file",
+        "process",
+        "version",
+        "unit",
+        "step_unit",
+        "scope",
+        "solid",
+        "origin",
+    }
     assert [name for name in sorted(said - inner) if f"`{name}" not in page] == []
     assert not list(brought("drumbo.kinds")), "no other package is installed here: the page is of Drumbo's own"
 

@@ -22,7 +22,7 @@ def kinds() -> None:
         context = _plain_context(kind.process)
         click.echo(f"{kind.slug}  {kind.title}: {kind.about}")
         plan = kind.suggest(context)
-        for field in kind.fields(context):
+        for field in kind.asked(context):
             choices = " | ".join(key for key, _ in field.choices)
             click.echo(f"    --set {field.key}={plan[field.key]}  {field.label} {field.unit} {choices}".rstrip())
 

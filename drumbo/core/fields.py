@@ -24,7 +24,8 @@ class Field:
     """One thing a maker can fill in.
 
     `low` and `high` are hard bounds in `unit`: outside them nothing sensible can be made. Advice belongs
-    in warnings, which never refuse. A `late` choice does not touch what is made: it may change afterwards.
+    in warnings, which never refuse. A `late` choice does not touch what is made: it may change afterwards. One that
+    is `after` is asked for only then; until somebody chose, it is the first.
     """
 
     key: str
@@ -40,12 +41,15 @@ class Field:
     whole: bool = False
     longest: int = 200
     late: bool = False
+    after: bool = False
 
     def read(self, text: str | float | None) -> Scalar:
         """The value of what was typed; raises InvalidInput naming this field and the remedy."""
         if isinstance(text, str):
             text = text.strip()
         if text is None or text == "":
+            if self.after:
+                return self.choices[0][0]
             if self.required:
                 raise InvalidInput(self.key, "is needed")
             return None

@@ -223,7 +223,7 @@ def _choices(
             problems |= {kind.slug + BETWEEN + key: text for key, text in error.problems.items() if chosen}
         else:
             asked += [Asked(kind, plan)] if chosen else []
-        fields = tuple(replace(each, key=kind.slug + BETWEEN + each.key) for each in kind.fields(context))
+        fields = tuple(replace(each, key=kind.slug + BETWEEN + each.key) for each in kind.asked(context))
         named = {kind.slug + BETWEEN + key: value for key, value in values.items()}
         choices.append(Choice(kind, chosen, fields, named, in_words))
     if not problems:

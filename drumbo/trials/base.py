@@ -108,6 +108,10 @@ class AnyKind(ABC, Generic[C, P]):
         bounds = self.bounds(context)
         return tuple(bounds.get(field.key, Bounds()).on(field) for field in self.plan_type.fields())
 
+    def asked(self, context: C) -> tuple[Field, ...]:
+        """What is asked before anything is printed."""
+        return tuple(field for field in self.fields(context) if not field.after)
+
     def bounds(self, context: C) -> Mapping[str, Bounds]:
         """What the context makes of fields, by key."""
         del context

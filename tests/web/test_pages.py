@@ -288,8 +288,12 @@ def test_a_poor_proof_is_not_to_be_adopted(house: Workshop, client: FlaskClient,
         said = client.post(
             f"/trials/{number}/score", data={"aspect": key, "step": 0, "score": 1 if key == "tip" else 4}
         )
-    assert "Not yet: tips." in said.text
+    assert "Look again: tips." in said.text
     assert "Adopt…" not in said.text
+    assert client.post(f"/trials/{number}/choice", data={"looked": "never"}).status_code == 422
+    assert client.post(f"/trials/{number}/choice", data={"looked": "twice"}).status_code == 302
+    assert "Not yet: tips." in client.get(f"/trials/{number}/read").text
+    assert "Poor points" not in client.get(f"/trials/{number}/plan").text, "it is no part of the plan"
     assert client.get(f"/trials/{number}/adopt").status_code == 409
     assert client.post(f"/trials/{number}/adopt").status_code == 409
     assert "proof_percent" not in client.get(f"/profiles/{begun.profile}/as/profile").json["values"]

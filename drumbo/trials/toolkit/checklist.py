@@ -42,7 +42,7 @@ class Point:
 
 def ask_looked() -> Any:
     """The plan's field for whether poor points were looked at again; it may be set when the part is read."""
-    return ask("Poor points", kind="choice", choices=LOOKED, late=True)
+    return ask("Poor points", kind="choice", choices=LOOKED, late=True, after=True)
 
 
 def with_looked(plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
