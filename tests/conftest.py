@@ -28,6 +28,7 @@ from drumbo.standins.filament.device import FilamentPrinter
 from drumbo.standins.filament.side import ControlServer
 from drumbo.standins.line.session import LineServer
 from drumbo.store.database import Workshop
+from drumbo.store.models import TrialRow
 from drumbo.store.soundness import DATABASE
 from drumbo.trials.base import Context
 from drumbo.trials.toolkit.layered import ResinContext
@@ -119,6 +120,13 @@ def standin() -> Iterator[Standin]:
     yield Standin(device, f"socket://127.0.0.1:{lines.port}", f"http://127.0.0.1:{side.port}")
     lines.close()
     side.close()
+
+
+def unread(house: Workshop, trial: int) -> None:
+    """As if nobody had looked yet: the next look is the first one."""
+    with house.writing() as session:
+        row = session.get_one(TrialRow, trial)
+        row.readings = {**row.readings, "scores": {}, "measures": {}, "firsts": {}, "picked": None}
 
 
 PATIENCE_S = 120.0

@@ -24,6 +24,7 @@ from drumbo.services.simulated import recall_prints, simulated_readings
 from drumbo.store.archive import unpack
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, TrialRow
+from tests.conftest import unread
 
 MOST_MB = 15
 SHORT_FILES = {"retraction-length", "flow-wall", "weighed-blobs", "cure-on-glass", "first-layer"}
@@ -76,6 +77,7 @@ def test_stand_ins_of_a_new_start_know_what_an_earlier_one_printed(demo: Worksho
             found = {row.kind: row.id for row in session.scalars(select(TrialRow).order_by(TrialRow.id.desc()))}
         for slug in ("retraction-length", "exposure-coupon"):
             before = trials.sheet(demo, found[slug]).readings.to_json()
+            unread(demo, found[slug])
             simulated_readings(demo, found[slug])
             assert json.dumps(trials.sheet(demo, found[slug]).readings.to_json()) == json.dumps(before), slug
     number = waits_to_print(demo)

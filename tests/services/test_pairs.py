@@ -40,7 +40,7 @@ from drumbo.standins.filament.mixing import draw_mixing
 from drumbo.standins.strips import SEEN
 from drumbo.store.database import Workshop
 from tests.by_hand import go
-from tests.conftest import LABEL, PATIENCE_S, Begun, Standin
+from tests.conftest import LABEL, PATIENCE_S, Begun, Standin, unread
 
 BLUE = "#2f4f8f"
 
@@ -261,6 +261,7 @@ def test_a_feeder_changes_by_t_words_and_each_spool_is_counted(
     standin.device._shelf.clear()
     standin.device.answer("G28", lambda _: None)
     assert recall_prints(house) == 1
+    unread(house, trial)
     simulated_readings(house, trial)
     assert trials.sheet(house, trial).result.value == read.value, "it is made again by both spools"
 

@@ -33,7 +33,7 @@ from drumbo.services import (
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from drumbo.store.models import Base, PrinterRow
-from tests.conftest import LABEL, PATIENCE_S, Begun, Standin
+from tests.conftest import LABEL, PATIENCE_S, Begun, Standin, unread
 
 SMALL = {"hot_c": "220", "cold_c": "200", "step_c": "10", "step_mm": "8", "first_c": "215", "aim": "balanced"}
 
@@ -183,7 +183,7 @@ def test_the_eye_looks_at_the_piece_it_is_asked_about(
     second = trials.create(house, begun.profile, "temperature", {**SMALL, "hot_c": "240", "cold_c": "220"})
     room.join(room.start(second), PATIENCE_S)
     simulated.simulated_readings(house, second)
-    reading.score_all(house, first, {(a, int(k)): None for a, row in seen.scores.items() for k in row})
+    unread(house, first)
     simulated.simulated_readings(house, first)
     assert trials.sheet(house, first).readings == seen, "not at the one that lies on the bed now"
     simulated.simulated_readings(house, first)
