@@ -14,6 +14,8 @@ LEFT, RIGHT, TOP, BOTTOM = 44.0, 62.0, 10.0, 34.0
 MOST_TICKS, FEWEST_LOG_TICKS = 6, 4
 LABEL_PX, LETTER_PX = 12.0, 6.6
 LINE_ROWS = 5
+CLOSE = 160
+"""So many places along a line are some two pixels apart."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,9 +87,12 @@ def chart_picture(chart: Chart) -> ChartPicture:
     ]
     dots = [dot for s in chart.series if s.look == "points" for dot in _dots(s, chart, px, py)]
     named = tuple(_apart(lines))
-    busy = [(dot.x, dot.y) for dot in dots]
-    busy += [(px(x), py(y)) for s in chart.series if s.look == "line" for x, y in _between(s)]
-    busy += [(x + k, y - 4) for _, _, name, x, y in named for k in range(0, round(len(name) * LETTER_PX) + 1, 6)]
+    pointed = [s for s in chart.series if s.look == "mark"]
+    busy: list[tuple[float, float]] = []
+    if pointed:
+        busy += [(dot.x, dot.y) for dot in dots]
+        busy += [(px(x), py(y)) for s in chart.series if s.look == "line" for x, y in _between(s)]
+        busy += [(x + k, y - 4) for _, _, name, x, y in named for k in range(0, round(len(name) * LETTER_PX) + 1, 6)]
     return ChartPicture(
         title=chart.title,
         x_name=f"{chart.x.name}, {chart.x.unit}",
@@ -100,7 +105,7 @@ def chart_picture(chart: Chart) -> ChartPicture:
         lines=named,
         dots=tuple(dots),
         levels=tuple((py(s.y[0]), s.name) for s in chart.series if s.look == "level"),
-        marks=tuple(_mark(px(s.x[0]), py(s.y[0]), s.name, busy) for s in chart.series if s.look == "mark"),
+        marks=tuple(_mark(px(s.x[0]), py(s.y[0]), s.name, busy) for s in pointed),
         says=f"{chart.title}: {chart.y.name} over {chart.x.name.lower()}, {len(dots)} points measured",
         head=("", f"{chart.x.name}, {chart.x.unit}", f"{chart.y.name}, {chart.y.unit}", "±"),
         rows=tuple(row for s in chart.series for row in _rows(s)),
@@ -109,8 +114,9 @@ def chart_picture(chart: Chart) -> ChartPicture:
 
 def _between(series: Series) -> Iterator[tuple[float, float]]:
     """Places along a line, close enough that none of its stretches goes unseen."""
+    count = 1 + CLOSE // len(series.x)
     for a, b, c, d in zip(series.x, series.y, series.x[1:], series.y[1:], strict=False):
-        yield from ((a + (c - a) * k / 8, b + (d - b) * k / 8) for k in range(9))
+        yield from ((a + (c - a) * k / count, b + (d - b) * k / count) for k in range(count + 1))
 
 
 def _mark(x: float, y: float, name: str, busy: list[tuple[float, float]]) -> Mark:
