@@ -27,7 +27,7 @@ from drumbo.trials.base import AnyKind, Context, PrintFile
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
-from drumbo.trials.toolkit.checklist import ONCE, PASSABLE, TWICE
+from drumbo.trials.toolkit.checklist import LOOK_AGAIN, ONCE, PASSABLE, TWICE
 
 T = TypeVar("T")
 
@@ -304,7 +304,7 @@ def looked_again(
 ) -> tuple[Readings, Result]:  # fmt: skip
     """What a checklist says; where it asks for it, once its poor points were looked at again, by the same person."""
     result = trial.evaluate(plan, first)
-    if plan.to_json().get("looked") != ONCE or not result.says.startswith("Look again"):
+    if plan.to_json().get("looked") != ONCE or not result.says.startswith(LOOK_AGAIN):
         return first, result
     with looked_by(seed):
         second = _read(trial, plan, context, thing, seed + AGAIN, middle)

@@ -36,6 +36,7 @@ def test_a_plate_of_three_pieces_one_adopted_another_put_off(page: Page, site: S
         page.get_by_label(name, exact=True).check()
     bed = page.get_by_role("img", name=re.compile("The bed from above, 3 pieces"))
     expect(bed).to_have_attribute("aria-label", re.compile("1. Flow by surface; 2. Cooling; 3. Retraction length"))
+    assert stood is not None
     assert last.bounding_box() == stood, "nothing moves from under a finger that ticks one after another"
     page.set_viewport_size({"width": 390, "height": 844})
     expect(bed).to_be_visible()

@@ -24,9 +24,7 @@ from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow, RevisionRow, now
 from drumbo.trials import kinds_of
-from drumbo.trials.pictures import Axis, Chart, Series
 from drumbo.web import create_app
-from drumbo.web.chart import LABEL_PX, LEFT, LETTER_PX, WIDTH, chart_picture
 from drumbo.web.commands import COMMANDS
 from drumbo.web.drum import draw
 from tests.conftest import LABEL, Begun, plain_context, resin_context
@@ -365,33 +363,6 @@ def test_a_theme_that_is_not_offered_is_refused_and_the_chosen_one_is_kept(clien
     assert 'data-bs-theme="dark" data-theme="dark"' in client.get("/").text
     client.post("/settings/theme", data={"theme": ""})
     assert "data-theme" not in client.get("/").text
-
-
-def test_a_chart_is_a_table_too() -> None:
-    x, y = Axis("Light", "s"), Axis("Thickness", "µm")
-    points = Series("skins", "points", (2.0, 4.0), (55.0, 112.5), (4.0, 0.0), (True, False))
-    line = Series("fit", "line", tuple(map(float, range(21))), tuple(3.0 * k for k in range(21)))
-    found = chart_picture(Chart("Skins", x, y, (points, line, Series("wanted", "level", (0.0,), (100.0,)))))
-    assert found.head == ("", "Light, s", "Thickness, µm", "±")
-    assert found.rows[:2] == (("skins", "2", "55", "6.6"), ("skins, left out", "4", "112.5", ""))
-    assert [row[1:3] for row in found.rows[2:7]] == [("0", "0"), ("5", "15"), ("10", "30"), ("15", "45"), ("20", "60")]
-    assert found.rows[7] == ("wanted", "", "100", "")
-
-
-@pytest.mark.parametrize("way", [1.0, -1.0])
-@pytest.mark.parametrize("share", [0.0, 0.3, 0.9, 1.0])
-def test_a_marks_name_lies_beside_the_lines_and_within_the_frame(way: float, share: float) -> None:
-    along = tuple(k / 20 for k in range(21))
-    line = Series("slits", "line", along, tuple(way * k for k in along))
-    mark = Series("2.45 s", "mark", (share,), (way * share,))
-    picture = chart_picture(Chart("Skins", Axis("Light", "s"), Axis("Thickness", "µm"), (line, mark)))
-    (found,), ((_, path, _, _, _),) = picture.marks, picture.lines
-    wide = len(mark.name) * LETTER_PX
-    assert found.says_x >= LEFT
-    assert found.says_x + wide <= WIDTH
-    places = [tuple(map(float, place.split())) for place in path[1:].split("L")]
-    hidden = [(x, y) for x, y in places if 0 <= x - found.says_x <= wide and -LABEL_PX <= y - found.says_y <= 0]
-    assert not hidden
 
 
 def test_the_drum_tells_states_by_shape() -> None:

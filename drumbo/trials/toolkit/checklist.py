@@ -27,6 +27,7 @@ LEEWAY = 0.25
 """By so much a score may fall short once it counts as most people would give it: that is known no better."""
 MOST_SLIPS = 2
 """More poor points than that are no slips of the eye."""
+LOOK_AGAIN = "Look again"
 ONCE, TWICE = "once", "twice"
 LOOKED = ((ONCE, "looked at once"), (TWICE, "looked at again: it is so"))
 
@@ -84,7 +85,7 @@ def judged(
         notes = (f"Not quite right: {_named(weak)}.",) if weak else ()
         return Judged(percent, error, True, "It came out as it should: this profile is proven.", notes)
     if 0 < len(poor) <= MOST_SLIPS and not wrong and looked == ONCE:
-        says = f"Look again: {_named(poor)}."
+        says = f"{LOOK_AGAIN}: {_named(poor)}."
         return Judged(percent, error, False, says, ("If it is as poor as that, choose “looked at again” below.",))
     why = " and ".join(filter(None, [_named(poor), ", ".join(wrong)]))
     says = f"Not yet: {why}." if why else "Not yet: too much of it is only passable."
