@@ -25,7 +25,7 @@ from drumbo.standins.resin.thing import Cured, cure
 from drumbo.standins.tools import JawsOnBed
 from drumbo.standins.worlds import HOME, drawn_from
 from drumbo.trials import kind
-from drumbo.trials.base import AnyKind
+from drumbo.trials.base import SomeKind
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
@@ -64,13 +64,13 @@ def drawn(seed: int, number: int) -> DrawnBottle:
     return DrawnBottle(number, context, bottle, lamp)
 
 
-def read(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, thing: Cured, seed: int) -> Readings:
+def read(trial: SomeKind, plan: Any, context: ResinContext, thing: Cured, seed: int) -> Readings:
     """What one person sees and measures, with the noise of people and tools."""
     with looked_by(seed):
         return _read(trial, plan, context, thing, seed)
 
 
-def _read(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, thing: Cured, seed: int) -> Readings:
+def _read(trial: SomeKind, plan: Any, context: ResinContext, thing: Cured, seed: int) -> Readings:
     piece, to_read = trial.piece(plan, context), trial.readings(plan)
     boxes = [place.box((0.0, 0.0)) for place in piece.places]
     readings = Readings()
@@ -89,7 +89,7 @@ def _read(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, thing: Cur
     return readings
 
 
-def printed(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, one: DrawnBottle) -> tuple[Any, Cured]:
+def printed(trial: SomeKind, plan: Any, context: ResinContext, one: DrawnBottle) -> tuple[Any, Cured]:
     """A plan's file, and what becomes of it."""
 
     def make() -> tuple[Any, Cured]:

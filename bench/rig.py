@@ -23,7 +23,7 @@ from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import Spool, draw_spool
 from drumbo.standins.tools import JawsOnBed
-from drumbo.trials.base import AnyKind, Context, PrintFile
+from drumbo.trials.base import Context, PrintFile, SomeKind
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
@@ -100,13 +100,13 @@ def printed_once() -> Iterator[None]:
         _design.reset(token)
 
 
-def planned(trial: AnyKind[Any, Any], context: Any) -> Any:
+def planned(trial: SomeKind, context: Any) -> Any:
     """The plan of a trial that is to be printed."""
     design = _design.get()
     return trial.suggest(context) if design is None else design(trial, context)
 
 
-def finer(trial: AnyKind[Any, Any], context: Any) -> bool:
+def finer(trial: SomeKind, context: Any) -> bool:
     """Whether a trial is printed once more, finer."""
     return _design.get() is None and trial.wants(context) is not None
 
@@ -229,7 +229,7 @@ def drawn(seed: int, number: int) -> Drawn:
     return Drawn(number, seed, context, spool, rng)
 
 
-def file_of(trial: AnyKind[Any, Any], plan: Any, context: Context) -> Any:
+def file_of(trial: SomeKind, plan: Any, context: Context) -> Any:
     """The file of a plan."""
     other = context.other and (context.other.material, sorted(context.other.profile.numbers().items()))
     bound = (context.printer, context.material, sorted(context.profile.numbers().items()), other)
@@ -261,14 +261,14 @@ def printed(file: PrintFile, spool: Spool, machine: Machine | None = None) -> Pr
     return melt(shape_of(file.gcode, machine), spool)
 
 
-def read(trial: AnyKind[Any, Any], plan: Any, context: Context, thing: PrintedObject, seed: int) -> Readings:
+def read(trial: SomeKind, plan: Any, context: Context, thing: PrintedObject, seed: int) -> Readings:
     """What one person sees and measures, with the noise of people and tools."""
     with looked_by(seed):
         return _read(trial, plan, context, thing, seed)
 
 
 def read_at(
-    trial: AnyKind[Any, Any], plan: Any, context: Context, thing: PrintedObject, middle: tuple[float, float], seed: int
+    trial: SomeKind, plan: Any, context: Context, thing: PrintedObject, middle: tuple[float, float], seed: int
 ) -> Readings:
     """The same of a piece that stands elsewhere on the bed."""
     with looked_by(seed):
@@ -276,7 +276,7 @@ def read_at(
 
 
 def _read(
-    trial: AnyKind[Any, Any], plan: Any, context: Context, thing: PrintedObject, seed: int,
+    trial: SomeKind, plan: Any, context: Context, thing: PrintedObject, seed: int,
     middle: tuple[float, float] | None = None,
 ) -> Readings:  # fmt: skip
     piece, to_read = trial.piece(plan, context), trial.readings(plan)
@@ -299,7 +299,7 @@ def _read(
 
 
 def looked_again(
-    trial: AnyKind[Any, Any], plan: Any, context: Context, thing: PrintedObject, seed: int, first: Readings,
+    trial: SomeKind, plan: Any, context: Context, thing: PrintedObject, seed: int, first: Readings,
     middle: tuple[float, float] | None = None,
 ) -> tuple[Readings, Result]:  # fmt: skip
     """What a checklist says; where it asks for it, once its poor points were looked at again, by the same person."""
@@ -323,7 +323,7 @@ def sure(result: Result) -> tuple[float, float]:
 
 
 def go(
-    trial: AnyKind[Any, Any], spool: Drawn, plan: Any, reader: int, files: list[Any], extensions: int = 0
+    trial: SomeKind, spool: Drawn, plan: Any, reader: int, files: list[Any], extensions: int = 0
 ) -> tuple[TrialPlan, Result, Readings]:
     """Print a plan, read it, and go on where it ends too early; the files join those of the spool."""
     while True:

@@ -42,7 +42,7 @@ from drumbo.core.prior import Before, before
 from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.standins.filament.room import within
 from drumbo.standins.filament.spool import draw_spool
-from drumbo.trials.base import AnyKind, Context
+from drumbo.trials.base import Context, SomeKind
 from drumbo.trials.plate import Asked, plate_file
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
@@ -109,7 +109,7 @@ class _Walk:
         self.jobs, self.grams, self.seconds, self.readings = 0, 0.0, 0.0, 0
         self.proof: Result | None = None
 
-    def go(self, job: Sequence[AnyKind[Any, Any]]) -> None:
+    def go(self, job: Sequence[SomeKind]) -> None:
         """Print a job, read and adopt each of its pieces, and go on where one ends too early."""
         asked = [Asked(trial, plan_for(trial, self.context, quick=True)) for trial in job]  # type: ignore[arg-type]
         held = self.context

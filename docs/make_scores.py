@@ -9,7 +9,6 @@ from __future__ import annotations
 import io
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from PIL import Image
@@ -26,7 +25,7 @@ from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
-from drumbo.trials.base import AnyKind, Context
+from drumbo.trials.base import Context, SomeKind
 
 FOLDER = Path(__file__).parents[1] / "drumbo" / "web" / "static" / "scores"
 FAMILIES, SEEDS = ("pla", "petg"), range(1, 7)
@@ -83,7 +82,7 @@ def context(key: str) -> Context:
     return Context(printer, material, start(kin.name, material, printer))
 
 
-def looked_at(chosen: AnyKind[Any, Any], aspects: list[str]) -> dict[tuple[str, int], Found]:
+def looked_at(chosen: SomeKind, aspects: list[str]) -> dict[tuple[str, int], Found]:
     """The best place for each aspect and score."""
     best: dict[tuple[str, int], Found] = {}
     for key in FAMILIES:

@@ -23,7 +23,7 @@ from drumbo.standins.resin.bottle import draw_bottle
 from drumbo.standins.resin.lamp import draw_lamp
 from drumbo.standins.resin.thing import Cured, cure
 from drumbo.standins.worlds import VARIED
-from drumbo.trials.base import AnyKind, Bound
+from drumbo.trials.base import Context, SomeKind
 from drumbo.trials.readings import Readings
 from drumbo.trials.toolkit.layered import ResinContext
 
@@ -44,7 +44,7 @@ def printed(gcode: str, spool: Spool, bed: Bed = FLAT, **machine: float) -> Prin
 OTHER_SEED = 1
 
 
-def printed_of_two(gcode: str, spool: Spool, context: Bound[Any, Any], layers: Sequence[int]) -> PrintedObject:
+def printed_of_two(gcode: str, spool: Spool, context: Context, layers: Sequence[int]) -> PrintedObject:
     """The same of two spools by turns, changed before each of some layers, from 1 on."""
     assert context.other is not None
     device = Machine()
@@ -60,7 +60,7 @@ _PACKAGES: dict[tuple[str, str, str], bytes] = {}
 
 
 def _kept(
-    held: dict[tuple[str, str, str], Any], trial: AnyKind[Any, Any], plan: Any, context: Any, make: Callable[[], Any]
+    held: dict[tuple[str, str, str], Any], trial: SomeKind, plan: Any, context: Any, make: Callable[[], Any]
 ) -> Any:
     """What was made last, if it is asked for again: several spools or bottles print one file."""
     key = (trial.slug, json.dumps(plan.to_json()), repr(context))
@@ -71,7 +71,7 @@ def _kept(
 
 
 def exact_readings(
-    trial: AnyKind[Any, Any], plan: Any, context: Bound[Any, Any], seed: int, bed: Bed = FLAT, **machine: float
+    trial: SomeKind, plan: Any, context: Context, seed: int, bed: Bed = FLAT, **machine: float
 ) -> Readings:
     """Scores and numbers as they would be if nobody erred; callipers scatter as they do."""
     spool = draw_spool(context.material.family, seed, context.printer.drive)
@@ -95,14 +95,14 @@ def exact_readings(
     return readings
 
 
-def cured(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, seed: int) -> Cured:
+def cured(trial: SomeKind, plan: Any, context: ResinContext, seed: int) -> Cured:
     """What a trial's package makes of a bottle; of a lamp, where that is what it asks about."""
     package = _kept(_PACKAGES, trial, plan, context, lambda: package_bytes(trial.print_file(plan, context)))
     lamp = draw_lamp(seed, world=VARIED) if trial.scope == "printer" else None
     return cure(package, draw_bottle(context.material.family, seed), lamp)
 
 
-def exact_layers(trial: AnyKind[Any, Any], plan: Any, context: ResinContext, seed: int) -> Readings:
+def exact_layers(trial: SomeKind, plan: Any, context: ResinContext, seed: int) -> Readings:
     """The same for a resin trial: what cannot be measured stays open."""
     thing = cured(trial, plan, context, seed)
     piece, to_read = trial.piece(plan, context), trial.readings(plan)

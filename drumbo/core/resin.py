@@ -110,6 +110,11 @@ class ResinPrinter:
         """What it is, in a few words."""
         return f"{self.pixels_x:g} × {self.pixels_y:g} pixels of {self.pixel_um:g} µm"
 
+    @property
+    def waits_s(self) -> float | None:
+        """How long it stays hot for somebody: it has no heater."""
+        return None
+
     def park_lines(self) -> tuple[str, ...]:
         """Nothing: it goes up by itself when it stops."""
         return ()

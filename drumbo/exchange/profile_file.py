@@ -15,7 +15,7 @@ from typing import Any, TypeVar
 
 from drumbo.core.catalogue import BY_KEY, of_process
 from drumbo.core.errors import InvalidInput
-from drumbo.core.processes import PROCESSES
+from drumbo.core.processes import PROCESSES, AnyMaterial, AnyPrinter
 from drumbo.core.profile import Dependency, Origin, OriginKind, Profile, Value
 from drumbo.core.safe_zip import MAGIC, opened
 
@@ -54,13 +54,13 @@ class Brought:
 
     profile: Profile
     revision: int
-    material: Any
-    printer: Any
+    material: AnyMaterial
+    printer: AnyPrinter
     skipped: tuple[str, ...] = ()
 
 
 def profile_json(
-    profile: Profile, revision: int, material: Any, printer: Any, evidence: Sequence[Evidence] = ()
+    profile: Profile, revision: int, material: AnyMaterial, printer: AnyPrinter, evidence: Sequence[Evidence] = ()
 ) -> str:
     """The file's text. Link and G-code templates stay at home."""
     return written(profile_data(profile, revision, material, printer, evidence))
@@ -72,7 +72,7 @@ def written(data: Mapping[str, Any]) -> str:
 
 
 def profile_data(
-    profile: Profile, revision: int, material: Any, printer: Any, evidence: Sequence[Evidence] = ()
+    profile: Profile, revision: int, material: AnyMaterial, printer: AnyPrinter, evidence: Sequence[Evidence] = ()
 ) -> dict[str, Any]:
     """What the file holds, as plain data."""
     values: dict[str, Any] = {}

@@ -9,13 +9,14 @@ import unicodedata
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import groupby
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 from xml.sax.saxutils import escape
 
 import segno
 
 from drumbo.core.catalogue import PARAMETERS, counter_of
 from drumbo.core.pair import CommonGround, Partner
+from drumbo.core.processes import AnyMaterial, AnyPrinter
 from drumbo.core.profile import Profile
 
 if TYPE_CHECKING:
@@ -60,7 +61,7 @@ class Label:
     qr_at: tuple[float, float]
 
 
-def offline_text(profile: Profile, revision: int, material: Any, printer: Any, day: str) -> str:
+def offline_text(profile: Profile, revision: int, material: AnyMaterial, printer: AnyPrinter, day: str) -> str:
     """A profile's numbers as one short text that any phone shows."""
     said = "".join(", " * bool(k) + line for k, line in enumerate(_lines(profile, (0, 1, 2, 3, None))))
     plain = said.replace("−", "-").replace("°", "").replace("³", "3").replace("µ", "u").replace("  ", ", ")
@@ -68,7 +69,7 @@ def offline_text(profile: Profile, revision: int, material: Any, printer: Any, d
 
 
 def lay_out(
-    profile: Profile, revision: int, material: Any, printer: Any, day: str, *, code: str, proven: bool
+    profile: Profile, revision: int, material: AnyMaterial, printer: AnyPrinter, day: str, *, code: str, proven: bool
 ) -> Label:
     """A label with `code` as its QR code: an address or `offline_text`."""
     counter = counter_of(profile.process)

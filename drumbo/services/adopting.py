@@ -13,6 +13,7 @@ from drumbo.core.catalogue import BY_KEY, FILAMENT
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.prior import Joined
+from drumbo.core.processes import AnyPrinter
 from drumbo.core.profile import (
     Change,
     Origin,
@@ -26,9 +27,11 @@ from drumbo.core.profile import (
     with_basis,
 )
 from drumbo.core.profile import sectors as sectors_of
+from drumbo.core.workshop import Printer
 from drumbo.links.greeting import tell
 from drumbo.links.runs import Runs
 from drumbo.services.convert import (
+    baud_of,
     context_of,
     kind_of,
     latest,
@@ -189,16 +192,16 @@ def _doubted(session: Session, printer_id: int, key: str, was: float, now: float
             yield profile_row.name, flow.number * was / now
 
 
-def _told_by(printer: Any, key: str, number: float) -> list[str]:
+def _told_by(printer: AnyPrinter, key: str, number: float) -> list[str]:
     """The lines that tell a printer a number of its own, and have it kept; none where it takes no such line."""
-    words = dialect(printer.dialect) if hasattr(printer, "dialect") else None
+    words = dialect(printer.dialect) if isinstance(printer, Printer) else None
     word = None if words is None else getattr(words, key.removesuffix("_mm"), None)
     return [] if words is None or word is None else [word.write(number), *([words.keep] if words.keep else [])]
 
 
-def _was(row: TrialRow, printer: Any, key: str) -> float | None:
+def _was(row: TrialRow, printer: AnyPrinter, key: str) -> float | None:
     """What the printer had when the trial was printed; None where nobody had measured it."""
-    known: float | None = printer.numbers().get(key)
+    known = printer.numbers().get(key)
     return kind_of(row).printer_for(plan_of(row), context_of(row.profile)).get(key) if known is None else known
 
 
@@ -323,11 +326,11 @@ def tell_printer(workshop: Workshop, trial_id: int) -> str:
     if not commands:
         raise LinkError("this firmware takes the value from its configuration file")
     with Runs(workshop.folder).claim(printer.link_url, printer.name):
-        tell(printer.link_url, commands, int(getattr(printer, "baud", 0) or 115_200))
+        tell(printer.link_url, commands, baud_of(printer))
     return f"{printer.name} has it now: {', '.join(commands)}."
 
 
-def _commands(row: TrialRow, printer: Any) -> list[str]:
+def _commands(row: TrialRow, printer: AnyPrinter) -> list[str]:
     key = kind_of(row).sets[0]
     value = printer.numbers().get(key)
     return [] if value is None else _told_by(printer, key, value)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import func, or_, select
+from sqlalchemy import ColumnElement, func, or_, select
 from sqlalchemy.orm import Session, selectinload
 
 from drumbo.core.catalogue import FILAMENT
@@ -187,7 +187,7 @@ def _waiting(row: TrialRow) -> Waiting:
     return Waiting(row.id, title, row.profile.name, leaf, readings.count())
 
 
-_LAST: dict[str, tuple[Any, ...]] = {
+_LAST: dict[str, tuple[ColumnElement[Any], ...]] = {
     "profile": (ProfileRow.changed_at.desc(), ProfileRow.id.desc()),
     "material": (
         select(func.max(ProfileRow.changed_at)).where(ProfileRow.material_id == MaterialRow.id)

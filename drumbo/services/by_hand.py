@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import asdict, replace
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import selectinload
@@ -11,6 +10,7 @@ from sqlalchemy.orm import selectinload
 from drumbo.core.catalogue import BY_KEY, PARAMETERS, process_of
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
 from drumbo.core.fields import number as read_number
+from drumbo.core.processes import AnyPrinter
 from drumbo.core.profile import Origin, OriginKind, Value, changed, of_printer
 from drumbo.core.profile import still_good as profile_still_good
 from drumbo.services.convert import latest, printer_of, profile_of
@@ -116,7 +116,7 @@ def unshare(workshop: Workshop, profile_id: int, key: str) -> None:
         _set_own(row.printer, {k: v for k, v in own.items() if k != key})
 
 
-def _set_own(row: PrinterRow, own: dict[str, float]) -> Any:
+def _set_own(row: PrinterRow, own: dict[str, float]) -> AnyPrinter:
     printer = replace(printer_of(row), own=own)
     row.spec = asdict(printer)
     return printer

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import itertools
-import threading
 from base64 import b64encode
-from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from hashlib import sha256
 from pathlib import Path
+from threading import Condition
 from typing import Any
 
 import numpy as np
+from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
 from drumbo.core.errors import InvalidInput, NotFound
@@ -24,6 +24,7 @@ from drumbo.core.gcode.inspect import Inspection
 from drumbo.core.gcode.move_columns import thinned
 from drumbo.core.gcode.program import Program
 from drumbo.core.gcode.roles import ROADS
+from drumbo.core.workshop import Material, Printer
 from drumbo.exchange.incoming import unpacked
 from drumbo.services.convert import context_of
 from drumbo.services.profiles import get_row
@@ -33,7 +34,7 @@ Floats = NDArray[np.float64]
 
 KEPT_IN, MOST_KEPT = "checks", 6
 MOST_READ, MOST_MOVES = 3, 8_000_000
-"""So many files, of so many moves together, are held in memory; the last one always is."""
+"""So many files, or of so many moves together, are held in memory; the last one always is."""
 POINTS, MOST_DRAWN = 360, 60_000
 
 
@@ -83,20 +84,20 @@ def kept(workshop: Workshop, digest: str) -> Path:
     return there
 
 
-_PROGRAMS: OrderedDict[tuple[str, str], Program] = OrderedDict()
-_LOOKED: OrderedDict[tuple[str, str], AnalysedFile] = OrderedDict()
-_LOCK = threading.RLock()
+def _room_of(program: Program) -> int:
+    """What share of the memory for files one takes: by its moves, and no more than all."""
+    return min(max(len(program), MOST_MOVES // MOST_READ), MOST_MOVES)
 
 
+@cached(
+    LRUCache(MOST_MOVES, getsizeof=_room_of),
+    key=lambda digest, held, _: (digest, held.dialect),
+    condition=Condition(),
+)
 def _program(digest: str, held: Against, fetch: Callable[[], bytes]) -> Program:
     """A file as columns, read once for as long as it is looked at."""
-    key = digest, held.dialect
-    with _LOCK:
-        if key not in _PROGRAMS:
-            _PROGRAMS[key] = held.read(fetch())
-            _forget(_PROGRAMS, len)
-        _PROGRAMS.move_to_end(key)
-        return _PROGRAMS[key]
+    del digest
+    return held.read(fetch())
 
 
 def look(workshop: Workshop, digest: str, profile_id: int | None = None, dialect: str = "") -> AnalysedFile:
@@ -108,22 +109,17 @@ def look(workshop: Workshop, digest: str, profile_id: int | None = None, dialect
 
 def look_against(workshop: Workshop, digest: str, held: Against) -> AnalysedFile:
     """The same, against what is given."""
-    there = kept(workshop, digest)
-    key, size = (digest, repr(held)), there.stat().st_size
-    with _LOCK:
-        if key not in _LOOKED:
-            case, found = held.look(_program(digest, held, there.read_bytes))
-            priced = (held.material.cost(found.grams), held.material.currency) if held.material else ()
-            _LOOKED[key] = AnalysedFile(digest, size, found, case, case.numbers.get("max_flow_mm3_s"), *priced)
-            _forget(_LOOKED, lambda looked: len(looked.case.program))
-        _LOOKED.move_to_end(key)
-        return _LOOKED[key]
+    return _looked(digest, held, kept(workshop, digest))
 
 
-def _forget(held: OrderedDict[Any, Any], moves: Callable[[Any], int]) -> None:
-    """Let go of what was looked at longest ago."""
-    while len(held) > 1 and (len(held) > MOST_READ or sum(map(moves, held.values())) > MOST_MOVES):
-        held.popitem(last=False)
+@cached(
+    LRUCache(MOST_MOVES, getsizeof=lambda looked: _room_of(looked.case.program)),
+    key=lambda digest, held, _: (digest, repr(held)), condition=Condition(),
+)  # fmt: skip
+def _looked(digest: str, held: Against, there: Path) -> AnalysedFile:
+    case, found = held.look(_program(digest, held, there.read_bytes))
+    priced = (held.material.cost(found.grams), held.material.currency) if held.material else ()
+    return AnalysedFile(digest, there.stat().st_size, found, case, case.numbers.get("max_flow_mm3_s"), *priced)
 
 
 def against(workshop: Workshop, profile_id: int | None) -> Against:
@@ -132,10 +128,9 @@ def against(workshop: Workshop, profile_id: int | None) -> Against:
         return Against()
     with workshop.reading() as session:
         context = context_of(get_row(session, profile_id))
-    numbers = context.profile.numbers()
-    if "filament_diameter_mm" not in numbers:
+    if not (isinstance(context.printer, Printer) and isinstance(context.material, Material)):
         raise InvalidInput("profile", "is one of a resin; G-code is held against one of a filament")
-    return Against(context.printer, context.material, numbers)
+    return Against(context.printer, context.material, context.profile.numbers())
 
 
 @dataclass(frozen=True)

@@ -5,14 +5,17 @@ from __future__ import annotations
 from dataclasses import fields, replace
 from typing import Any, TypeVar
 
+from drumbo.core.address import BAUDS
 from drumbo.core.catalogue import FILAMENT
+from drumbo.core.errors import NotFound
 from drumbo.core.pair import Partner
 from drumbo.core.piece import Piece, Standing
-from drumbo.core.processes import process
+from drumbo.core.processes import AnyMaterial, AnyPrinter, process
 from drumbo.core.profile import Profile
+from drumbo.core.workshop import Material, Printer
 from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
 from drumbo.trials import kind
-from drumbo.trials.base import AnyKind, Bound
+from drumbo.trials.base import Bound, Context, SomeBound, SomeKind
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
@@ -27,14 +30,35 @@ def _from_spec(cls: type[T], spec: dict[str, Any]) -> T:
     return cls(**{key: value for key, value in spec.items() if key in names})
 
 
-def printer_of(row: PrinterRow) -> Any:
+def printer_of(row: PrinterRow) -> AnyPrinter:
     """The printer in a row, of its process."""
     return _from_spec(process(row.spec.get("process", FILAMENT)).printer, row.spec)
 
 
-def material_of(row: MaterialRow) -> Any:
+def material_of(row: MaterialRow) -> AnyMaterial:
     """The material in a row, of its process."""
     return _from_spec(process(row.spec.get("process", FILAMENT)).material, row.spec)
+
+
+def filament_printer_of(row: PrinterRow) -> Printer:
+    """The same, for who needs one with a nozzle. NotFound for one of resin."""
+    made = printer_of(row)
+    if not isinstance(made, Printer):
+        raise NotFound(f"{made.name} prints with resin; this is for filament")
+    return made
+
+
+def spool_of(row: MaterialRow) -> Material:
+    """The same, for who needs filament. NotFound for a resin."""
+    made = material_of(row)
+    if not isinstance(made, Material):
+        raise NotFound(f"{made.name} is a resin; this is for filament")
+    return made
+
+
+def baud_of(printer: AnyPrinter) -> int:
+    """How fast a printer's line talks; the usual, where it has none."""
+    return int(printer.baud) if isinstance(printer, Printer) and printer.baud else BAUDS[0]
 
 
 def profile_of(row: RevisionRow) -> Profile:
@@ -47,19 +71,27 @@ def latest(row: ProfileRow) -> RevisionRow:
     return row.revisions[-1]
 
 
-def context_of(row: ProfileRow, revision: int | None = None) -> Bound[Any, Any]:
+def context_of(row: ProfileRow, revision: int | None = None) -> SomeBound:
     """What a trial of this profile is bound to: its newest revision, or the one given."""
     chosen = latest(row) if revision is None else next(r for r in row.revisions if r.number == revision)
     return Bound(printer_of(row.printer), material_of(row.material), profile_of(chosen))
 
 
+def filament_context(bound: SomeBound) -> Context:
+    """The same, for who needs filament. NotFound for a profile of a resin."""
+    printer, material = bound.printer, bound.material
+    if not (isinstance(printer, Printer) and isinstance(material, Material)):
+        raise NotFound(f"{material.name} is a resin; this is for filament")
+    return Context(printer, material, bound.profile, bound.other, bound.before)
+
+
 def partner_of(row: ProfileRow, revision: int | None = None) -> Partner:
     """A profile as one of two, at its newest revision or the one given."""
-    held = context_of(row, revision)
+    held = filament_context(context_of(row, revision))
     return Partner(held.material, held.profile)
 
 
-def trial_context(row: TrialRow, *, now: bool = False) -> Bound[Any, Any]:
+def trial_context(row: TrialRow, *, now: bool = False) -> SomeBound:
     """What a trial is bound to, as of when it was planned, or `now`; of a pair's, its other material too."""
     bound = context_of(row.profile, None if now else row.revision)
     if row.pair is None:
@@ -76,7 +108,7 @@ def trial_of(row: TrialRow) -> Trial:
     )  # fmt: skip
 
 
-def standing_of(row: TrialRow, context: Bound[Any, Any]) -> Standing:
+def standing_of(row: TrialRow, context: SomeBound) -> Standing:
     """Where a trial's piece is: in the middle of the bed, unless it is one of several."""
     if row.stands is None:
         return Standing(context.printer.bed_middle)
@@ -84,7 +116,7 @@ def standing_of(row: TrialRow, context: Bound[Any, Any]) -> Standing:
     return Standing((x, y), (left, front, right, back))
 
 
-def kind_of(row: TrialRow) -> AnyKind[Any, Any]:
+def kind_of(row: TrialRow) -> SomeKind:
     """The trial's kind."""
     return kind(row.kind)
 

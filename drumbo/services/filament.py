@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import asdict, dataclass, replace
-from typing import Any
 
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session, aliased
@@ -13,10 +12,11 @@ from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
 from drumbo.core.filament_change import HEAT_MARGIN_C, STEPS, ChangeStep, FilamentChange
 from drumbo.core.run import RUNNING, UNSURE, Heaters, RunState
+from drumbo.core.workshop import Material
 from drumbo.links.journal import LONGEST, JournalEntry, entries, last_entry
 from drumbo.links.runs import GO_ON, Runs
 from drumbo.links.simulated import Load, simulated_reader
-from drumbo.services.convert import latest, material_of, printer_of, profile_of
+from drumbo.services.convert import filament_printer_of, latest, material_of, printer_of, profile_of, spool_of
 from drumbo.services.prints import PrintManager
 from drumbo.services.spools import keep_loaded
 from drumbo.store.database import Workshop
@@ -170,7 +170,7 @@ def begin(workshop: Workshop, room: PrintManager, printer_id: int, material_id: 
         if new is None or new.spec.get("process", FILAMENT) != FILAMENT:
             raise InvalidInput("material", "choose the spool that is to go in")
         plan = _plan(session, row, new)
-        if plan.hot_c > printer_of(row).nozzle_max_c:
+        if plan.hot_c > filament_printer_of(row).nozzle_max_c:
             raise InvalidInput("material", f"it takes {plan.hot_c:g} °C, more than the printer may run")
         old_id = row.loaded_id
         paused = _paused(session, workshop, printer_id)
@@ -196,7 +196,7 @@ def begin(workshop: Workshop, room: PrintManager, printer_id: int, material_id: 
 
 def _plan(session: Session, printer: PrinterRow, new: MaterialRow) -> FilamentChange:
     old = session.get(MaterialRow, printer.loaded_id) if printer.loaded_id is not None else None
-    made, material = printer_of(printer), material_of(new)
+    made, material = filament_printer_of(printer), spool_of(new)
     return FilamentChange(
         old_c=None if old is None else _heat(session, printer.id, old),
         new_c=_heat(session, printer.id, new),
@@ -217,7 +217,7 @@ def _heat(session: Session, printer_id: int, material: MaterialRow) -> float:
     row = session.scalars(wanted.order_by(ProfileRow.id.desc()).limit(1)).first()
     if row is not None:
         return profile_of(latest(row)).number("nozzle_c")
-    made = material_of(material)
+    made = spool_of(material)
     return float(round((made.nozzle_low_c + made.nozzle_high_c) / 2))
 
 
@@ -337,7 +337,7 @@ def _turn(workshop: Workshop, room: PrintManager, found: Change, step: ChangeSte
                 row.at_sent = entry.sent if entry is not None else None
         if step is ChangeStep.DONE:
             row.ended_at = now()
-            material = material_of(row.new)
+            material = spool_of(row.new)
             left = material.left_after(_grams(row.pushed_mm, material))
             if left is not None:
                 row.new.spec = {**row.new.spec, material.left_key: left}
@@ -349,7 +349,7 @@ def _turn(workshop: Workshop, room: PrintManager, found: Change, step: ChangeSte
         room.runs.order(run, GO_ON)
 
 
-def _grams(length_mm: float, material: Any) -> float:
+def _grams(length_mm: float, material: Material) -> float:
     return float(length_mm * math.pi * material.diameter_mm**2 / 4 * material.density_g_cm3 / 1000)
 
 

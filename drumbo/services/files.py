@@ -3,21 +3,20 @@
 from __future__ import annotations
 
 import json
-import threading
-from collections import OrderedDict
 from dataclasses import replace
 from functools import singledispatch
+from threading import Condition
 from typing import Any
+
+from cachetools import LRUCache, cached
 
 from drumbo.core.light.job import LayerJob
 from drumbo.exchange.layer_package import package_bytes
-from drumbo.trials.base import AnyKind, Bound, PrintFile
+from drumbo.trials.base import Printable, PrintFile, SomeBound, SomeKind
 from drumbo.trials.plan import TrialPlan
 
-_FILES: OrderedDict[tuple[str, ...], Any] = OrderedDict()
-_MOST = 6
+MOST_KEPT = 6
 """A long one holds some tens of megabytes."""
-_LAYING = threading.Lock()
 
 
 @singledispatch
@@ -36,21 +35,20 @@ def _(file: LayerJob) -> bytes:
     return package_bytes(file)
 
 
-def _lasting(context: Bound[Any, Any]) -> Bound[Any, Any]:
+def _lasting(context: SomeBound) -> SomeBound:
     """Without what changes by printing."""
-    return replace(context, material=replace(context.material, **{context.material.left_key: None}))
+    lasting: dict[str, Any] = {context.material.left_key: None}
+    return replace(context, material=replace(context.material, **lasting))
 
 
-def file_of(chosen: AnyKind[Any, Any], plan: TrialPlan, context: Bound[Any, Any], revision: int) -> Any:
-    """The file of a plan, bound to a revision: it has `seconds`, `grams` and `cost`, and `as_bytes` writes it.
-    InvalidInput names the fields of a plan that cannot be printed.
+def _key(chosen: SomeKind, plan: TrialPlan, context: SomeBound, revision: int) -> tuple[object, ...]:
+    return chosen.slug, json.dumps(plan.to_json(), sort_keys=True), repr(_lasting(context)), revision
+
+
+@cached(LRUCache(MOST_KEPT), key=_key, condition=Condition())
+def file_of(chosen: SomeKind, plan: TrialPlan, context: SomeBound, revision: int) -> Printable:
+    """The file of a plan, bound to a revision; `as_bytes` writes it. InvalidInput names the fields of a plan that
+    cannot be printed.
     """
-    key = (chosen.slug, json.dumps(plan.to_json(), sort_keys=True), repr(_lasting(context)), str(revision))
-    with _LAYING:
-        if key not in _FILES:
-            title = (f"profile {context.profile.name}, revision {revision}",)
-            _FILES[key] = chosen.print_file(plan, context, title=title)
-            while len(_FILES) > _MOST:
-                _FILES.popitem(last=False)
-        _FILES.move_to_end(key)
-        return _FILES[key]
+    file: Printable = chosen.print_file(plan, context, title=(f"profile {context.profile.name}, revision {revision}",))
+    return file

@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import joinedload
 
 from drumbo.core.errors import InvalidInput, NotNow
-from drumbo.core.processes import process
+from drumbo.core.processes import AnyPrinter, process
 from drumbo.core.run import RUNNING, Heaters, RunState
+from drumbo.core.workshop import Printer
 from drumbo.links.folder import file_name, put
 from drumbo.links.upload import upload
 from drumbo.services.convert import material_of, printer_of
@@ -65,7 +65,7 @@ def upload_to_printer(workshop: Workshop, trial_id: int, pause_layer: int | None
     return said
 
 
-def _for_whom(workshop: Workshop, trial_id: int) -> tuple[Any, str]:
+def _for_whom(workshop: Workshop, trial_id: int) -> tuple[AnyPrinter, str]:
     """A trial's printer, and what its file is called there. NotNow while that trial is printed."""
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
@@ -92,13 +92,14 @@ def file_with_pause(workshop: Workshop, trial_id: int, layer: int | None) -> byt
     layers = pauses_of(workshop, trial_id, () if layer is None else (layer,))
     with workshop.reading() as session:
         row = get_trial(session, trial_id)
-        digest, word = row.file_digest, getattr(printer_of(row.profile.printer), "pause_gcode", "")
+        digest, printer = row.file_digest, printer_of(row.profile.printer)
     data = workshop.files.get(digest)
     if not layers:
         return data
+    word = (printer.pause_gcode if isinstance(printer, Printer) else "") or "M0"
     lines = data.split(b"\n")
     for at, before in sorted(zip(layer_begins(workshop, trial_id, layers), layers, strict=True), reverse=True):
-        lines.insert(at - 1, f"{word or 'M0'} ; pause before layer {before}".encode())
+        lines.insert(at - 1, f"{word} ; pause before layer {before}".encode())
     return b"\n".join(lines)
 
 

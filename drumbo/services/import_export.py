@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 
 from sqlalchemy import select
@@ -188,9 +188,12 @@ def _there(session: Session, brought: Brought, asked: Asked) -> Surroundings:
         session.get(MaterialRow, _int(asked, "material_id")),
         session.get(PrinterRow, _int(asked, "printer_id")),
     )
-    there = [None if material is None else material_of(material), None if printer is None else printer_of(printer)]
-    mine = [each if each is not None and each.process == brought.profile.process else None for each in there]
-    return Surroundings(mine[0] or brought.material, mine[1] or brought.printer)
+    mine, process = _from(brought), brought.profile.process
+    if material is not None and material_of(material).process == process:
+        mine = replace(mine, material=material_of(material))
+    if printer is not None and printer_of(printer).process == process:
+        mine = replace(mine, printer=printer_of(printer))
+    return mine
 
 
 def _spool(session: Session, brought: Brought | None, asked: Asked) -> MaterialRow | None:

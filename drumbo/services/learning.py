@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from drumbo.core.catalogue import BY_KEY, FILAMENT, Parameter
+from drumbo.core.catalogue import BY_KEY, Parameter
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.against import Against
 from drumbo.core.gcode.inferred import InferredSetting, inferred_settings
@@ -78,7 +78,7 @@ class _Begun:
 def _begin(session: Session, material_id: int, printer_id: int, name: str) -> _Begun:
     """The starting profile that a file would change, and what it is for."""
     what, where = picked(session, material_id, printer_id)
-    if what.process != FILAMENT:
+    if not (isinstance(what, Material) and isinstance(where, Printer)):
         raise InvalidInput("material_id", "is a resin; G-code teaches of a filament")
     return _Begun(what, where, start(name, what, where))
 

@@ -24,7 +24,7 @@ from drumbo.core.plate import PIECE
 from drumbo.core.run import RunState
 from drumbo.links.journal import LONGEST, JournalEntry, entries
 from drumbo.links.runs import Runs
-from drumbo.services.convert import trial_of
+from drumbo.services.convert import filament_context, trial_of
 from drumbo.services.jobs import facts_of_file, mates_of, newest_print
 from drumbo.services.trials import Run, get_trial, run_of
 from drumbo.store.database import Workshop
@@ -233,7 +233,7 @@ def _trials(session: Session, trial_id: int) -> list[Trial]:
 def _way(which: tuple[str, int], fetch_trials: Callable[[], list[Trial]], fetch_file: Callable[[], bytes]) -> Way:
     del which
     trials = fetch_trials()
-    context = trials[0].context
+    context = filament_context(trials[0].context)
     held = Against(context.printer, context.material, context.profile.numbers())
     file = fetch_file()
     case = analyse(held.read(file), printer=context.printer, filament_mm=held.filament_mm)

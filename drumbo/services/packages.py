@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import io
-import threading
-from collections import OrderedDict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
 from pathlib import Path
+from threading import Condition
 
 from cachetools import LRUCache, cached
 
@@ -29,9 +28,6 @@ MOST_STRETCHES = 3
 """Of layers with a light of their own, in one copy."""
 PIXEL_UM = 0.05
 """Screens whose pixels differ by less are alike."""
-
-_LOOKED: OrderedDict[tuple[str, str], LitLayers] = OrderedDict()
-_LOCK = threading.Lock()
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,18 +64,13 @@ def look(workshop: Workshop, digest: str, profile_id: int | None) -> LitLayers:
     profile of a filament.
     """
     numbers = {} if profile_id is None else numbers_of(workshop, profile_id)
-    key = (digest, repr(sorted(numbers.items())))
-    there = kept(workshop, digest)
-    with _LOCK:
-        if key in _LOOKED:
-            _LOOKED.move_to_end(key)
-            return _LOOKED[key]
-    found = check_package(there.read_bytes(), numbers)
-    with _LOCK:
-        _LOOKED[key] = found
-        while len(_LOOKED) > MOST_LOOKED:
-            _LOOKED.popitem(last=False)
-    return found
+    return _looked(digest, tuple(sorted(numbers.items())), kept(workshop, digest))
+
+
+@cached(LRUCache(MOST_LOOKED), key=lambda digest, numbers, _: (digest, numbers), condition=Condition())
+def _looked(digest: str, numbers: tuple[tuple[str, float], ...], there: Path) -> LitLayers:
+    del digest
+    return check_package(there.read_bytes(), dict(numbers))
 
 
 def retiming(workshop: Workshop, digest: str, profile_id: int) -> Retiming:
@@ -111,7 +102,7 @@ def with_times_of(workshop: Workshop, profile_id: int, data: bytes, stretches: S
     return out.getvalue()
 
 
-@cached(LRUCache(MOST_HELD), key=lambda there: there.name, lock=threading.Lock())
+@cached(LRUCache(MOST_HELD), key=lambda there: there.name, condition=Condition())
 def _without_pictures(there: Path) -> Package:
     """A package's layers alone: it may be hundreds of megabytes, and each look at its page wants them."""
     return read_package(there.read_bytes()).without_pictures()

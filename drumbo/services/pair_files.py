@@ -16,7 +16,7 @@ from drumbo.exchange.meshes import threemf_bytes
 from drumbo.exchange.pair_file import BroughtPair, FoundOfTwo, pair_json, read_pair
 from drumbo.exchange.profile_file import Brought, profile_data
 from drumbo.exchange.spool_label import Label, lay_out_pair
-from drumbo.services.convert import latest, material_of, partner_of, printer_of, profile_of
+from drumbo.services.convert import filament_printer_of, latest, material_of, partner_of, printer_of, profile_of
 from drumbo.services.pairs import pair_row
 from drumbo.services.profiles import add, check_fits_together, check_name
 from drumbo.services.workshop import add_material
@@ -46,7 +46,7 @@ def label_of(workshop: Workshop, number: int, address: str) -> Label:
     """A label for both spools; its code is the address."""
     with workshop.reading() as session:
         row = pair_row(session, number)
-        one, other, printer = partner_of(row.one), partner_of(row.other), printer_of(row.one.printer)
+        one, other, printer = partner_of(row.one), partner_of(row.other), filament_printer_of(row.one.printer)
         found = {key: float(kept["number"]) for key, kept in row.values.items()}
         return lay_out_pair(one, other, common_ground(one, other, printer), found, printer.name, code=address)
 

@@ -19,8 +19,9 @@ from drumbo.core.fields import number as read_number
 from drumbo.core.filament_change import USUAL_PURGE_MM
 from drumbo.core.pair import CommonGround, Partner, check_pair, common_ground
 from drumbo.core.part_of_two import Body, PartOfTwo, part_of_bodies, part_of_two, read_bodies, read_heights
+from drumbo.core.workshop import Printer
 from drumbo.exchange.meshes import joined
-from drumbo.services.convert import material_of, partner_of, printer_of
+from drumbo.services.convert import filament_printer_of, material_of, partner_of
 from drumbo.services.planner import PlannedPart, bodies_of
 from drumbo.services.profiles import get_row
 from drumbo.store.database import Workshop
@@ -57,7 +58,7 @@ class PairSheet:
 
     id: int
     printer_id: int
-    printer: Any
+    printer: Printer
     one: Member
     other: Member
     ground: CommonGround
@@ -117,7 +118,7 @@ def sheet(workshop: Workshop, number: int) -> PairSheet:
     with workshop.reading() as session:
         row = pair_row(session, number)
         one, other = _member(row.one), _member(row.other)
-        printer = printer_of(row.one.printer)
+        printer = filament_printer_of(row.one.printer)
         wanted = select(TrialRow).where(TrialRow.pair_id == number).order_by(TrialRow.id.desc())
         trials = tuple(
             PairTrial(trial.id, kind(trial.kind).title, trial.state, trial.created_at)

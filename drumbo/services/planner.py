@@ -19,7 +19,7 @@ from drumbo.core.part_of_two import Body
 from drumbo.core.planner import Planned, Stage
 from drumbo.core.toolpath import Toolpath
 from drumbo.exchange.meshes import joined, read_bodies
-from drumbo.services.convert import context_of
+from drumbo.services.convert import context_of, filament_context
 from drumbo.services.profiles import get_row
 from drumbo.store.database import Workshop
 from drumbo.store.models import PartRow, PrintSetRow
@@ -134,8 +134,7 @@ def bodies_of(workshop: Workshop, part_id: int) -> tuple[PlannedPart, tuple[Body
 def question(workshop: Workshop, profile_id: int, part_id: int, typed: Mapping[str, Scalar]) -> Question:
     """What is asked; InvalidInput gathers the problems by field, NotFound for a part there is not."""
     with workshop.reading() as session:
-        bound = context_of(get_row(session, profile_id))
-        context = Context(bound.printer, bound.material, bound.profile)
+        context = filament_context(context_of(get_row(session, profile_id)))
         row = session.get(PartRow, part_id) if part_id else None
         if part_id and row is None:
             raise NotFound(f"there is no part number {part_id}")

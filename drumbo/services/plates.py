@@ -15,9 +15,10 @@ from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Field
 from drumbo.core.heights import Clearance
-from drumbo.core.piece import Standing, draw_above
+from drumbo.core.piece import Piece, Standing, draw_above
 from drumbo.core.plate import clearance_of
-from drumbo.services.convert import context_of, latest, trial_of
+from drumbo.core.workshop import Printer
+from drumbo.services.convert import context_of, filament_context, filament_printer_of, latest, trial_of
 from drumbo.services.prior import with_before
 from drumbo.services.profiles import Card, card_of, get_row
 from drumbo.store.database import Workshop
@@ -61,6 +62,7 @@ class PlateDraft:
     """
 
     card: Card
+    printer: Printer
     quick: bool
     choices: tuple[Choice, ...]
     problems: Mapping[str, str]
@@ -95,6 +97,7 @@ class PlateSheet:
 
     id: int
     card: Card
+    printer: Printer
     trials: tuple[OnPlate, ...]
     spots: tuple[Spot, ...]
     facts: dict[str, Any]
@@ -127,7 +130,7 @@ def draft(workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Type
             problems = dict(error.problems)
     known = bool(context.printer.clearance_radius_mm and context.printer.clearance_height_mm)
     assumed = None if known else clearance_of(context.printer)
-    return PlateDraft(card, quick, choices, problems, told, spots, facts, assumed)
+    return PlateDraft(card, context.printer, quick, choices, problems, told, spots, facts, assumed)
 
 
 def create(workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Typed, *, quick: bool) -> int:
@@ -170,6 +173,7 @@ def sheet(workshop: Workshop, plate_id: int) -> PlateSheet:
         return PlateSheet(
             plate.id,
             card_of(get_row(session, plate.profile_id)),
+            filament_printer_of(get_row(session, plate.profile_id).printer),
             tuple(_on_plate(turn, row, trial) for turn, row, trial in found),
             tuple(_spot(trial.kind.title, turn, trial.stands, trial.piece) for turn, _, trial in found),
             plate.facts,
@@ -182,7 +186,7 @@ def _context(session: Session, row: ProfileRow) -> Context:
     held = with_before(session, row, context_of(row))
     if held.profile.process != FILAMENT:
         raise NotFound("plates are for filament: a trial of resin has the screen for itself")
-    return Context(held.printer, held.material, held.profile, before=held.before)
+    return filament_context(held)
 
 
 def _turn(row: TrialRow) -> int:
@@ -245,5 +249,5 @@ def _file(asked: Sequence[Asked], context: Context, revision: int) -> PlateFile:
     return plate_file(asked, context, title=(f"profile {context.profile.name}, revision {revision}",))
 
 
-def _spot(title: str, turn: int, standing: Standing, piece: Any) -> Spot:
+def _spot(title: str, turn: int, standing: Standing, piece: Piece) -> Spot:
     return Spot(title, turn, standing, draw_above(piece))

@@ -66,7 +66,7 @@ class PracticeHall:
         woken = 0
         with self._lock:
             for number, printer in printers(self._workshop):
-                if printer.practice != YES or answers(printer.camera_url):
+                if not isinstance(printer, Printer) or printer.practice != YES or answers(printer.camera_url):
                     continue
                 device = self._start(printer.drive)
                 if number in self._mine:

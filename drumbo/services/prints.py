@@ -12,23 +12,26 @@ import logging
 import threading
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
 
-from sqlalchemy import or_, select, update
+from sqlalchemy import ColumnElement, or_, select, update
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from drumbo.core.address import WEB, parse_address
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
 from drumbo.core.gcode.dialects import dialect
+from drumbo.core.processes import AnyPrinter
 from drumbo.core.run import BROKEN, RUNNING, SURE, UNSURE, Heaters, RunState
+from drumbo.core.workshop import Printer
 from drumbo.links.greeting import greet
 from drumbo.links.hands import factors
 from drumbo.links.journal import JournalEntry
 from drumbo.links.package import layers_of
 from drumbo.links.runs import GO_ON, HAND, OFF, PACKAGE, PAUSE, PRINT, STOP, RunOrder, Runs, count_lines, new_name
 from drumbo.links.simulated import simulated_reader
-from drumbo.services.convert import kind_of, material_of, printer_of, trial_of
+from drumbo.services.convert import baud_of, kind_of, material_of, printer_of, trial_of
 from drumbo.services.jobs import done_by, now_printed
 from drumbo.services.live import layer_begins, pauses_of
 from drumbo.services.pictures import add_picture
@@ -109,14 +112,14 @@ class PrintManager:
             keep_loaded(session, session.get_one(PrinterRow, printer_id), material_id)
             return run.id
 
-    def _may_start(self, session: Session, printer_id: int, printer: Any) -> None:
+    def _may_start(self, session: Session, printer_id: int, printer: AnyPrinter) -> None:
         if not printer.link_url:
             raise InvalidInput("link_url", f"{printer.name} has no link; give it one, or take the file along")
         busy = select(PrintRow.id).where(PrintRow.printer_id == printer_id, PrintRow.state.in_(RUNNING))
         if session.scalars(busy).first() is not None:
             raise NotNow(f"{printer.name} is printing; wait until it is done, or stop it")
 
-    def _job(self, printer: Any, path: Any, rests: Sequence[int] = ()) -> RunOrder:
+    def _job(self, printer: AnyPrinter, path: Path, rests: Sequence[int] = ()) -> RunOrder:
         web = parse_address(printer.link_url).way == WEB
         return RunOrder(
             PACKAGE if web else PRINT,
@@ -125,24 +128,11 @@ class PrintManager:
             str(path),
             layers_of(path) if web else count_lines(path),
             park=tuple(printer.park_lines()),
-            waits_s=getattr(printer, "waits_s", None),
+            waits_s=printer.waits_s,
             rests=tuple(rests),
-            limits={} if web else limits_of(printer),
-            resting={}
-            if web
-            else {
-                "aside": printer.aside,
-                "highest_mm": printer.height_mm,
-                "standby_c": printer.standby_c,
-            },
-            expects={} if web else expects_of(printer),
-            pressure_word="" if web else pressure_word_of(printer),
             timing=self._timing,
-            **self._line_of(printer),
+            **(_over_line(printer) if isinstance(printer, Printer) else {}),
         )
-
-    def _line_of(self, printer: Any) -> dict[str, Any]:
-        return {"baud": int(getattr(printer, "baud", 0) or 115_200)}
 
     def stop(self, run_id: int, wait_s: float = 0.0) -> None:
         """Have a run stop; its heaters go off, and its journal says whether the printer confirms it."""
@@ -178,11 +168,11 @@ class PrintManager:
             self._may_start(session, printer_id, printer)
         if kept and self.runs.at_work(kept):
             return kept
-        if not asks_line({"link_url": printer.link_url}):
+        if not (isinstance(printer, Printer) and asks_line({"link_url": printer.link_url})):
             raise NotNow(f"{printer.name} has no line over which it could be moved by hand")
         waits_s = min(HAND_WAITS_S, printer.waits_s or HAND_WAITS_S)
         job = RunOrder(HAND, printer.link_url, printer.name, limits=limits_of(printer), waits_s=waits_s,
-                       timing=self._timing, **self._line_of(printer))  # fmt: skip
+                       timing=self._timing, baud=baud_of(printer))  # fmt: skip
         name = self.runs.begin(job)
         with self._workshop.writing() as session:
             session.execute(update(PrinterRow).where(PrinterRow.id == printer_id).values(hand_run=name))
@@ -201,7 +191,7 @@ class PrintManager:
         with self.runs.claim(printer.link_url, printer.name) as claimed:
             self._write(run_id, {"rescue": name, "heaters": Heaters.ASKING})
             job = RunOrder(OFF, printer.link_url, printer.name, switch_off=switch_off, timing=self._timing,
-                      **self._line_of(printer))  # fmt: skip
+                      baud=baud_of(printer))  # fmt: skip
             self.runs.launch(name, job, claimed)
 
     def deal(self, run_id: int) -> None:
@@ -287,7 +277,7 @@ class PrintManager:
             entry, gone = self.runs.look(name)
             if not gone or entry is None or not entry.running:
                 continue
-            job = RunOrder(OFF, printer.link_url, printer.name, timing=self._timing, **self._line_of(printer))
+            job = RunOrder(OFF, printer.link_url, printer.name, timing=self._timing, baud=baud_of(printer))
             with contextlib.suppress(NotNow, LinkError):
                 rescue = self.runs.begin(job)
                 with self._workshop.writing() as session:
@@ -337,7 +327,7 @@ class PrintManager:
             self._write_end(run_id, entry)
         if entry.heaters == Heaters.UNKNOWN:
             with contextlib.suppress(NotNow, LinkError, InvalidInput):
-                self.look_after(run_id, switch_off=getattr(printer, "after_crash", "off") == "off")
+                self.look_after(run_id, switch_off=not isinstance(printer, Printer) or printer.after_crash == "off")
 
     def _write_end(self, run_id: int, entry: JournalEntry) -> None:
         with self._workshop.writing() as session:
@@ -397,7 +387,7 @@ def _take_from_spools(session: Session, run: PrintRow) -> None:
         begun = end
 
 
-def _over() -> Any:
+def _over() -> ColumnElement[bool]:
     return PrintRow.state.not_in(RUNNING)
 
 
@@ -408,7 +398,7 @@ def _get(session: Session, run_id: int) -> PrintRow:
     return row
 
 
-def needs_somebody() -> Any:
+def needs_somebody() -> ColumnElement[bool]:
     """Which prints stay on the bench until somebody has dealt with them: those that went wrong, and those after which
     it is not known that the printer is cold.
     """
@@ -422,7 +412,20 @@ def asks_line(spec: dict[str, Any]) -> bool:
     return bool(link) and not link.startswith("http")
 
 
-def limits_of(printer: Any) -> dict[str, Any]:
+def _over_line(printer: Printer) -> dict[str, Any]:
+    """What a run needs to know of a printer that is sent line by line."""
+    return {
+        "baud": baud_of(printer),
+        "limits": limits_of(printer),
+        "resting": {
+            "aside": printer.aside, "highest_mm": printer.height_mm, "standby_c": printer.standby_c,
+        },
+        "expects": expects_of(printer),
+        "pressure_word": pressure_word_of(printer),
+    }  # fmt: skip
+
+
+def limits_of(printer: Printer) -> dict[str, Any]:
     """How far it may go by hand, see `links.hands.Limits`."""
     return {
         "nozzle_max_c": printer.nozzle_max_c, "bed_max_c": printer.bed_max_c, "low": printer.bed_low,
@@ -430,13 +433,13 @@ def limits_of(printer: Any) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def expects_of(printer: Any) -> dict[str, float]:
+def expects_of(printer: Printer) -> dict[str, float]:
     """What a printer should tell of itself, see `links.self_report`."""
     steps = {"steps_mm": printer.extruder_steps_mm} if printer.extruder_steps_mm else {}
     return {**steps, "accel_mm_s2": printer.accel_mm_s2, "speed_mm_s": printer.speed_max_mm_s}
 
 
-def pressure_word_of(printer: Any) -> str:
+def pressure_word_of(printer: Printer) -> str:
     """The word by which its page says that pressure advance is set; empty for a dialect without one."""
     setting = dialect(printer.dialect).pressure_advance
     return setting.word if setting is not None else ""
@@ -450,7 +453,8 @@ def try_link(workshop: Workshop, printer_id: int) -> str:
     if printer is None or not printer.link_url:
         raise InvalidInput("link_url", "there is no link to test")
     with Runs(workshop.folder).claim(printer.link_url, printer.name):
-        web = parse_address(printer.link_url).way == WEB
-        expects, word = ({}, "") if web else (expects_of(printer), pressure_word_of(printer))
-        said = greet(printer.link_url, int(getattr(printer, "baud", 0) or 115_200), expects, word)
+        if isinstance(printer, Printer):
+            said = greet(printer.link_url, baud_of(printer), expects_of(printer), pressure_word_of(printer))
+        else:
+            said = greet(printer.link_url, baud_of(printer), {}, "")
     return f"It answers{said}."

@@ -4,20 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import Select, select
 from sqlalchemy.orm import Session, joinedload, undefer
 
-from drumbo.core.catalogue import BY_KEY, FILAMENT
+from drumbo.core.catalogue import BY_KEY
 from drumbo.core.prior import Before, before
-from drumbo.core.processes import FAMILY_NAMES
+from drumbo.core.processes import FAMILY_NAMES, AnyPrinter
 from drumbo.core.profile import OriginKind
+from drumbo.core.resin import ResinPrinter
+from drumbo.core.workshop import Printer
 from drumbo.services.convert import printer_of, profile_of
 from drumbo.services.profiles import get_row
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, ProfileRow, RevisionRow
-from drumbo.trials.base import Bound
+from drumbo.trials.base import SomeBound
 
 PROFILE_KEYS = frozenset(key for key, p in BY_KEY.items() if p.scope == "profile" and not p.found)
 """Parameters of which earlier spools may tell something."""
@@ -111,12 +112,12 @@ def _maker(row: ProfileRow) -> str:
     return str(row.material.spec.get("maker", ""))
 
 
-def with_before(session: Session, row: ProfileRow, context: Bound[Any, Any]) -> Bound[Any, Any]:
+def with_before(session: Session, row: ProfileRow, context: SomeBound) -> SomeBound:
     """What a trial is bound to, with what earlier spools came to."""
     return replace(context, before={key: found.before for key, found in all_before(session, row).items()})
 
 
-def _others(mine: ProfileRow) -> Any:
+def _others(mine: ProfileRow) -> Select[ProfileRow, RevisionRow]:
     """Newest profiles of other spools of the polymer, with their newest revisions."""
     return (
         select(ProfileRow, RevisionRow)
@@ -129,8 +130,8 @@ def _others(mine: ProfileRow) -> Any:
     )
 
 
-def _place(printer: object) -> tuple[object, ...]:
+def _place(printer: AnyPrinter) -> tuple[object, ...]:
     """What makes two machines alike for a value."""
-    if getattr(printer, "process", FILAMENT) == FILAMENT:
-        return getattr(printer, "nozzle_mm", None), getattr(printer, "drive", None)
-    return getattr(printer, "pixel_um", None), getattr(printer, "intensity_mw_cm2", None)
+    if isinstance(printer, Printer):
+        return printer.nozzle_mm, printer.drive
+    return (printer.pixel_um, printer.intensity_mw_cm2) if isinstance(printer, ResinPrinter) else ()

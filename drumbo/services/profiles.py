@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from threading import Condition
-from typing import Any
 
 from cachetools import LRUCache, cached
 from sqlalchemy import func, select
@@ -15,7 +14,7 @@ from sqlalchemy.orm import Session, selectinload
 from drumbo.core.catalogue import counter_of, groups_of, in_group
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Field
-from drumbo.core.processes import process
+from drumbo.core.processes import AnyMaterial, AnyPrinter, process
 from drumbo.core.profile import (
     Change,
     Origin,
@@ -40,7 +39,7 @@ from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PictureRow, PrinterRow, ProfileRow, RevisionRow, TrialRow, now
 from drumbo.trials import kind as find_kind
 from drumbo.trials import kind_for, kinds_of
-from drumbo.trials.base import AnyKind, Bound
+from drumbo.trials.base import SomeBound, SomeKind
 from drumbo.trials.way import plan_for
 
 LONGEST_NAME = 120
@@ -50,7 +49,7 @@ LONGEST_NAME = 120
 class Next:
     """The trial that comes next, and why."""
 
-    kind: AnyKind[Any, Any]
+    kind: SomeKind
     why: str
 
 
@@ -60,9 +59,9 @@ class Card:
 
     id: int
     name: str
-    material: Any
+    material: AnyMaterial
     material_id: int
-    printer: Any
+    printer: AnyPrinter
     printer_id: int
     sectors: tuple[Sector, ...]
     next: Next | None
@@ -211,7 +210,7 @@ def create(
         raise InvalidInput("name", f"there is a profile called {name} already") from None
 
 
-def picked(session: Session, material_id: int, printer_id: int) -> tuple[Any, Any]:
+def picked(session: Session, material_id: int, printer_id: int) -> tuple[AnyMaterial, AnyPrinter]:
     """The material and the printer that were picked for a profile. InvalidInput names the field."""
     material, printer = session.get(MaterialRow, material_id), session.get(PrinterRow, printer_id)
     if material is None:
@@ -223,7 +222,7 @@ def picked(session: Session, material_id: int, printer_id: int) -> tuple[Any, An
     return what, where
 
 
-def check_fits_together(material: Any, printer: Any) -> None:
+def check_fits_together(material: AnyMaterial, printer: AnyPrinter) -> None:
     """InvalidInput where one is for filament and the other for resin."""
     if material.process != printer.process:
         name = process(material.process).name.lower()
@@ -317,7 +316,7 @@ def new_batch(workshop: Workshop, profile_id: int) -> int:
         return append(session, row, after, f"{counter.name.lower()} {before + 1:g}")
 
 
-def next_trial(context: Bound[Any, Any]) -> Next | None:
+def next_trial(context: SomeBound) -> Next | None:
     """The first kind of trial, in trial order, that says why it should come; None when all there are have been."""
     for kind in kinds_of(context.profile.process).values():
         why = kind.wants(context)
@@ -334,14 +333,14 @@ def next_facts(workshop: Workshop, profile_id: int, slug: str) -> dict[str, floa
     return facts_of((workshop.folder, profile_id), (slug, False), context, revision)
 
 
-def _facts_key(whose: object, which: tuple[str, bool], context: Bound[Any, Any], revision: int) -> tuple[object, ...]:
+def _facts_key(whose: object, which: tuple[str, bool], context: SomeBound, revision: int) -> tuple[object, ...]:
     lasting = replace(context.material, **{context.material.left_key: None})
     return whose, revision, which, repr(context.printer), repr(lasting), repr(context.before)
 
 
 @cached(LRUCache(200), key=_facts_key, condition=Condition())
 def facts_of(
-    whose: object, which: tuple[str, bool], context: Bound[Any, Any], revision: int
+    whose: object, which: tuple[str, bool], context: SomeBound, revision: int
 ) -> dict[str, float | None]:  # fmt: skip
     """Seconds, grams and money of a kind's trial as it is suggested, or as a quick one, for a profile of a workshop.
     The roads are laid once a revision.

@@ -5,15 +5,15 @@ from __future__ import annotations
 import json
 import math
 from dataclasses import dataclass
-from typing import Any
 from zlib import crc32
 
 from sqlalchemy import select
 
 from drumbo.core.errors import NotFound, NotNow
+from drumbo.core.processes import AnyPrinter
 from drumbo.core.run import RunState
 from drumbo.links.simulated import Jaws, Load, simulated_reader
-from drumbo.services.convert import printer_of, trial_of
+from drumbo.services.convert import filament_printer_of, printer_of, trial_of
 from drumbo.services.jobs import prints_of
 from drumbo.services.reading import first_all, measure_all, score_all
 from drumbo.services.trials import get_trial
@@ -22,7 +22,7 @@ from drumbo.store.models import PictureRow, TrialRow
 from drumbo.trials.readings import Readings
 
 
-def _printed_on_standin(row: TrialRow) -> tuple[Any, int | None]:
+def _printed_on_standin(row: TrialRow) -> tuple[AnyPrinter, int | None]:
     """The stand-in that printed a trial, and the number of the object; NotNow for a real printer's print."""
     printer = printer_of(row.profile.printer)
     whole = any(run.state == RunState.DONE for run in prints_of(row))
@@ -50,7 +50,7 @@ def recall_prints(workshop: Workshop) -> int:
 def spools_of(row: TrialRow) -> tuple[Load, ...]:
     """What a simulated device needs for a trial: its spool; and where a feeder changes it, the other one too."""
     materials = [row.profile.material]
-    if row.pair is not None and getattr(printer_of(row.profile.printer), "by_feeder", False):
+    if row.pair is not None and filament_printer_of(row.profile.printer).by_feeder:
         materials.append(row.pair.other.material)
     return tuple(Load(each.family, each.spool_seed, each.colour_hex) for each in materials)
 

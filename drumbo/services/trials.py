@@ -30,7 +30,7 @@ from drumbo.services.spools import take_from_spool
 from drumbo.store.database import Workshop
 from drumbo.store.models import PairRow, PlateRow, PrintRow, ProfileRow, TrialRow, now
 from drumbo.trials import kind_for
-from drumbo.trials.base import AnyKind, Bound
+from drumbo.trials.base import PrintFile, SomeBound, SomeKind
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings, Step, ToRead
 from drumbo.trials.result import Result
@@ -85,10 +85,10 @@ class TrialSheet:
     """Everything for a trial's page."""
 
     id: int
-    kind: AnyKind[Any, Any]
+    kind: SomeKind
     state: TrialState
     plan: TrialPlan
-    context: Bound[Any, Any]
+    context: SomeBound
     card: Card
     revision: int
     steps: tuple[Step, ...]
@@ -114,8 +114,8 @@ class TrialSheet:
 class Draft:
     """A plan that is being made: what the page shows beside the form."""
 
-    kind: AnyKind[Any, Any]
-    context: Bound[Any, Any]
+    kind: SomeKind
+    context: SomeBound
     card: Card
     plan: Mapping[str, Scalar]
     """What stands in the form."""
@@ -125,9 +125,7 @@ class Draft:
     problems: dict[str, str]
 
 
-def _bound(
-    session: Session, profile_id: int, pair_id: int | None
-) -> tuple[ProfileRow, Bound[Any, Any], PairRow | None]:
+def _bound(session: Session, profile_id: int, pair_id: int | None) -> tuple[ProfileRow, SomeBound, PairRow | None]:
     """What a trial that is planned now is bound to. NotFound for a pair that is not of this profile."""
     row = get_row(session, profile_id)
     context = context_of(row)
@@ -158,7 +156,7 @@ def draft(
 
 
 def _look(
-    chosen: AnyKind[Any, Any], plan: TrialPlan, context: Bound[Any, Any]
+    chosen: SomeKind, plan: TrialPlan, context: SomeBound
 ) -> tuple[str, Drawing | None, dict[str, str], dict[str, str]]:
     try:
         warnings = chosen.check(plan, context)
@@ -203,7 +201,7 @@ def create(workshop: Workshop, profile_id: int, slug: str, typed: Typed, pair_id
                 "seconds": file.seconds,
                 "grams": file.grams,
                 "cost": file.cost,
-                **({} if pair is None else {"second_share": file.path.share_of_tool(SECOND)}),
+                **({"second_share": file.path.share_of_tool(SECOND)} if pair and isinstance(file, PrintFile) else {}),
             },
             file_digest=digest,
             pair_id=pair_id,

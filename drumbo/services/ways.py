@@ -14,13 +14,14 @@ from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.core.sure import half_90
+from drumbo.core.workshop import Printer
 from drumbo.services.convert import context_of, latest, profile_of, readings_of, trial_of
 from drumbo.services.prior import all_before, with_before
 from drumbo.services.profiles import append, facts_of, get_row
 from drumbo.store.database import Workshop
 from drumbo.store.models import TrialRow, now
 from drumbo.trials import kind_for
-from drumbo.trials.base import AnyKind, Bound
+from drumbo.trials.base import SomeBound, SomeKind
 from drumbo.trials.toolkit.expect import expected
 from drumbo.trials.trial import TrialState, all_read
 from drumbo.trials.way import FAMILIAR, OWN, WAYS, Jobs, Way, carried, is_open, is_unlike, plan_for, wanted
@@ -136,7 +137,7 @@ def begin(workshop: Workshop, profile_id: int, key: str, slugs: Sequence[str]) -
             append(session, row, changed(held, open_yet, context.printer.numbers()), f"as {who}")
 
 
-def _carried_over(session: Session, profile_id: int, context: Bound[Any, Any]) -> dict[str, Value]:
+def _carried_over(session: Session, profile_id: int, context: SomeBound) -> dict[str, Value]:
     """What earlier spools came to, for what a familiar material takes from them."""
     taken = carried(context)
     who = {key: found.who for key, found in all_before(session, get_row(session, profile_id), taken).items()}
@@ -176,7 +177,7 @@ def standing(workshop: Workshop, profile_id: int) -> Standing | None:
         return Standing(way, len(slugs) - len(left), len(slugs), begun, _jobs(rest, context, way), differs)
 
 
-def _context(session: Session, profile_id: int) -> Bound[Any, Any]:
+def _context(session: Session, profile_id: int) -> SomeBound:
     row = get_row(session, profile_id)
     return with_before(session, row, context_of(row))
 
@@ -188,7 +189,7 @@ def _way(key: str) -> Way:
     return way
 
 
-def _jobs(left: Sequence[AnyKind[Any, Any]], context: Bound[Any, Any], way: Way) -> tuple[Job, ...]:
+def _jobs(left: Sequence[SomeKind], context: SomeBound, way: Way) -> tuple[Job, ...]:
     found = Jobs(context, way.quick).of(left)
     return tuple(
         Job(
@@ -198,8 +199,9 @@ def _jobs(left: Sequence[AnyKind[Any, Any]], context: Bound[Any, Any], way: Way)
     )  # fmt: skip
 
 
-def _expects(kind: AnyKind[Any, Any], context: Bound[Any, Any], way: Way) -> str:
-    told = expected(kind.slug, getattr(context.printer, "drive", ""), quick=way.quick)
+def _expects(kind: SomeKind, context: SomeBound, way: Way) -> str:
+    drive = context.printer.drive if isinstance(context.printer, Printer) else ""
+    told = expected(kind.slug, drive, quick=way.quick)
     if told is None:
         return ""
     if told.share:

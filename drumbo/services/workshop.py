@@ -16,7 +16,7 @@ from drumbo.core.catalogue import BY_KEY, FILAMENT
 from drumbo.core.copying import Surroundings, moved, unfit
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Field
-from drumbo.core.processes import Process, process
+from drumbo.core.processes import AnyMaterial, AnyPrinter, Process, process
 from drumbo.core.profile import Profile, changed, difference, resting_on
 from drumbo.core.workshop import PRINTER_FIELDS
 from drumbo.services.convert import latest, material_of, printer_of, profile_of
@@ -29,14 +29,14 @@ Typed = Mapping[str, str | float | None]
 Row = TypeVar("Row", PrinterRow, MaterialRow)
 
 
-def printers(workshop: Workshop) -> list[tuple[int, Any]]:
+def printers(workshop: Workshop) -> list[tuple[int, AnyPrinter]]:
     """All printers by name."""
     with workshop.reading() as session:
         rows = session.scalars(select(PrinterRow).order_by(PrinterRow.name)).all()
         return [(row.id, printer_of(row)) for row in rows]
 
 
-def materials(workshop: Workshop) -> list[tuple[int, Any]]:
+def materials(workshop: Workshop) -> list[tuple[int, AnyMaterial]]:
     """All materials, newest first."""
     with workshop.reading() as session:
         rows = session.scalars(select(MaterialRow).order_by(MaterialRow.id.desc())).all()
@@ -50,13 +50,13 @@ def usual_currency(workshop: Workshop) -> str:
         return "" if last is None else str(last.spec.get("currency", ""))
 
 
-def printer(workshop: Workshop, number: int) -> Any:
+def printer(workshop: Workshop, number: int) -> AnyPrinter:
     """One printer; NotFound if there is none."""
     with workshop.reading() as session:
         return printer_of(_get(session, PrinterRow, number, "printer"))
 
 
-def material(workshop: Workshop, number: int) -> Any:
+def material(workshop: Workshop, number: int) -> AnyMaterial:
     """One material; NotFound if there is none."""
     with workshop.reading() as session:
         return material_of(_get(session, MaterialRow, number, "material"))
@@ -104,7 +104,7 @@ def _profiles_on(session: Session, number: int) -> list[ProfileRow]:
     return list(session.scalars(wanted.options(selectinload(ProfileRow.revisions), selectinload(ProfileRow.material))))
 
 
-def _on_changed_printer(row: ProfileRow, profile: Profile, before: Any, after: Any) -> Profile:
+def _on_changed_printer(row: ProfileRow, profile: Profile, before: AnyPrinter, after: AnyPrinter) -> Profile:
     """A profile after its printer's steps, nozzle or drive have changed."""
     material = material_of(row.material)
     for key, was in before.numbers().items():
@@ -114,12 +114,21 @@ def _on_changed_printer(row: ProfileRow, profile: Profile, before: Any, after: A
     return moved(profile, Surroundings(material, before), Surroundings(material, after))
 
 
-def _with_found(made: Any, before: Any) -> Any:
+def _tell_profiles(session: Session, number: int, before: AnyPrinter, after: AnyPrinter) -> None:
+    """What a change of a printer means to the profiles on it: a new revision of those in which a recheck changes."""
+    for profile in _profiles_on(session, number):
+        held = profile_of(latest(profile))
+        moved_on = _on_changed_printer(profile, held, before, after)
+        if any(c.before and c.after and c.before.recheck != c.after.recheck for c in difference(held, moved_on)):
+            append(session, profile, moved_on, f"{after.name} was changed by hand")
+
+
+def _with_found(made: AnyPrinter, before: AnyPrinter) -> AnyPrinter:
     """A printer as typed, with what nobody types as it was."""
     return replace(made, **{key: getattr(before, key) for key in made.found_here})
 
 
-def _of_machine(session: Session, made: Any) -> Any:
+def _of_machine(session: Session, made: AnyPrinter) -> AnyPrinter:
     """A new preset of a machine that is here already, with what was found of that machine."""
     if not made.machine or not made.of_machine:
         return made
@@ -146,11 +155,8 @@ def save_printer(workshop: Workshop, typed: Typed, number: int | None = None) ->
             row.name, row.spec = made.name, asdict(made)
             session.add(row)
             session.flush()
-            for profile in _profiles_on(session, row.id) if before is not None else ():
-                held = profile_of(latest(profile))
-                after = _on_changed_printer(profile, held, before, made)
-                if any(c.before and c.after and c.before.recheck != c.after.recheck for c in difference(held, after)):
-                    append(session, profile, after, f"{made.name} was changed by hand")
+            if before is not None:
+                _tell_profiles(session, row.id, before, made)
             return row.id
     except IntegrityError:
         raise InvalidInput("name", f"there is a printer called {made.name} already") from None

@@ -10,18 +10,17 @@ import pkgutil
 from collections.abc import Iterator
 from functools import cache
 from importlib import import_module
-from typing import Any
 
 from drumbo.core.errors import NotFound
 from drumbo.core.registry import brought
-from drumbo.trials.base import AnyKind
+from drumbo.trials.base import SomeKind
 
 SHARED = "toolkit"
 """The one folder here that is no kind."""
 
 
 @cache
-def kinds() -> dict[str, AnyKind[Any, Any]]:
+def kinds() -> dict[str, SomeKind]:
     """Every kind by its slug, in the order in which makers work (that of the drum's sectors). RuntimeError where two
     have one slug.
     """
@@ -36,19 +35,19 @@ def kinds() -> dict[str, AnyKind[Any, Any]]:
     return by_slug
 
 
-def _found() -> Iterator[AnyKind[Any, Any]]:
+def _found() -> Iterator[SomeKind]:
     for module in pkgutil.iter_modules(__path__):
         if module.ispkg and module.name != SHARED:
             yield import_module(f"{__name__}.{module.name}").KIND
     yield from brought("drumbo.kinds")
 
 
-def kinds_of(process: str) -> dict[str, AnyKind[Any, Any]]:
+def kinds_of(process: str) -> dict[str, SomeKind]:
     """The kinds of one process."""
     return {slug: kind for slug, kind in kinds().items() if kind.process == process}
 
 
-def kind(slug: str) -> AnyKind[Any, Any]:
+def kind(slug: str) -> SomeKind:
     """The kind under `slug`; NotFound names those there are."""
     try:
         return kinds()[slug]
@@ -56,7 +55,7 @@ def kind(slug: str) -> AnyKind[Any, Any]:
         raise NotFound(f"there is no trial “{slug[:40]}”; there are {', '.join(kinds())}") from None
 
 
-def kind_for(slug: str, process: str) -> AnyKind[Any, Any]:
+def kind_for(slug: str, process: str) -> SomeKind:
     """The kind under `slug`, of a process; NotFound names those there are."""
     found = kind(slug)
     if found.process != process:

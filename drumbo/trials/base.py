@@ -10,7 +10,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, ClassVar, Generic, TypeVar
+from typing import Any, ClassVar, Generic, Protocol, TypeAlias, TypeVar
 
 from drumbo.core.catalogue import BY_KEY, FILAMENT
 from drumbo.core.fields import Field, Scalar
@@ -18,6 +18,7 @@ from drumbo.core.gcode.writer import PrintJob, write
 from drumbo.core.pair import Partner
 from drumbo.core.piece import Piece
 from drumbo.core.prior import Before
+from drumbo.core.processes import AnyMaterial, AnyPrinter
 from drumbo.core.profile import Origin, OriginKind, Profile, Status, Value, sectors
 from drumbo.core.toolpath import Toolpath, path_motion
 from drumbo.core.workshop import Material, Printer
@@ -25,18 +26,18 @@ from drumbo.trials.plan import Bounds, TrialPlan
 from drumbo.trials.readings import Aspect, Readings, Step, ToRead
 from drumbo.trials.result import Result
 
-D = TypeVar("D")
-M = TypeVar("M")
+D_co = TypeVar("D_co", covariant=True)
+M_co = TypeVar("M_co", covariant=True)
 
 
 @dataclass(frozen=True, slots=True)
-class Bound(Generic[D, M]):
+class Bound(Generic[D_co, M_co]):
     """What a trial is bound to: one printer, one material, one revision of one profile; in one of a pair, `other` is
     the second of the two. `before` is what earlier spools came to, by catalogue key, where somebody asked for that.
     """
 
-    printer: D
-    material: M
+    printer: D_co
+    material: M_co
     profile: Profile
     other: Partner | None = None
     before: Mapping[str, Before] = field(default_factory=dict)
@@ -47,7 +48,10 @@ class Context(Bound[Printer, Material]):
     """What a filament trial is bound to."""
 
 
-C = TypeVar("C", bound="Bound[Any, Any]")
+SomeBound: TypeAlias = Bound[AnyPrinter, AnyMaterial]
+"""What a trial of whatever process is bound to."""
+
+C = TypeVar("C", bound=SomeBound)
 P = TypeVar("P", bound=TrialPlan)
 
 
@@ -60,6 +64,17 @@ class PrintFile:
     seconds: float
     grams: float
     cost: float | None
+
+
+class Printable(Protocol):
+    """What every trial's file tells of itself, whatever it is printed with."""
+
+    @property
+    def seconds(self) -> float: ...
+    @property
+    def grams(self) -> float: ...
+    @property
+    def cost(self) -> float | None: ...
 
 
 class AnyKind(ABC, Generic[C, P]):
@@ -226,7 +241,11 @@ class AnyKind(ABC, Generic[C, P]):
 
     @abstractmethod
     def print_file(self, plan: P, context: C, *, title: Sequence[str] = ()) -> Any:
-        """The whole way from a plan to what is printed: it has `seconds`, `grams` and `cost`."""
+        """The whole way from a plan to what is printed: something that is `Printable`."""
+
+
+SomeKind: TypeAlias = AnyKind[Any, Any]
+"""Some kind: what its plans are and what it is bound to only it knows."""
 
 
 class Kind(AnyKind[Context, P]):

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
 
 import numpy as np
 
 from drumbo.core.sure import half_90
-from drumbo.trials.base import AnyKind
+from drumbo.trials.base import SomeKind
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
@@ -20,13 +19,13 @@ HARDLY = 0.35
 """Of half the 90 % interval: a result that moves by less is the same."""
 
 
-def left_to_score(kind: AnyKind[Any, Any], plan: TrialPlan, readings: Readings) -> list[tuple[str, int]]:
+def left_to_score(kind: SomeKind, plan: TrialPlan, readings: Readings) -> list[tuple[str, int]]:
     """(aspect, step) of all that is not scored yet."""
     steps, aspects = kind.steps(plan), kind.readings(plan).aspects
     return [(a.key, s.index) for a in aspects for s in steps if readings.score(a.key, s.index) is None]
 
 
-def hardly_matters(kind: AnyKind[Any, Any], plan: TrialPlan, readings: Readings, result: Result | None) -> bool:
+def hardly_matters(kind: SomeKind, plan: TrialPlan, readings: Readings, result: Result | None) -> bool:
     """Whether the result stays what it is however what is left comes out, within a mark of what its neighbours say: all
     better, all worse, better on one side and on the other. False where nothing is left, or too little is scored yet.
     """
@@ -46,7 +45,7 @@ def hardly_matters(kind: AnyKind[Any, Any], plan: TrialPlan, readings: Readings,
 
 
 def _ways_to_fill(
-    kind: AnyKind[Any, Any], plan: TrialPlan, readings: Readings, left: Sequence[tuple[str, int]]
+    kind: SomeKind, plan: TrialPlan, readings: Readings, left: Sequence[tuple[str, int]]
 ) -> Iterator[Readings]:
     steps = kind.steps(plan)
     middle = (len(steps) - 1) / 2

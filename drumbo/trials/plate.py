@@ -15,7 +15,7 @@ from drumbo.core.gcode.writer import PrintJob, write
 from drumbo.core.piece import Standing
 from drumbo.core.plate import PIECE, Member, Plate, compose, footprint
 from drumbo.core.toolpath import Toolpath, path_motion
-from drumbo.trials.base import AnyKind, Context, Kind
+from drumbo.trials.base import Context, Kind, SomeKind
 from drumbo.trials.plan import TrialPlan
 
 BETWEEN = "."
@@ -58,19 +58,19 @@ class PlateFile:
     shares: tuple[Share, ...]
 
 
-def can_share(kind: AnyKind[Any, Any]) -> TypeGuard[Kind[Any]]:
+def can_share(kind: SomeKind) -> TypeGuard[Kind[Any]]:
     """Whether a kind's piece can be one of several in a job."""
     return isinstance(kind, Kind) and kind.shares_bed
 
 
-def waits_for(one: AnyKind[Any, Any], other: AnyKind[Any, Any]) -> str | None:
+def waits_for(one: SomeKind, other: SomeKind) -> str | None:
     """The parameter that `one` finds and what `other` finds rests on; None where it rests on nothing of that."""
     found = {key for key in one.sets if key in BY_KEY}
     wanted = {basis for key in other.sets[:1] for basis in BY_KEY[key].rests_on}
     return next((key for key in one.sets if key in found & wanted), None)
 
 
-def warnings(kinds: Sequence[AnyKind[Any, Any]]) -> list[str]:
+def warnings(kinds: Sequence[SomeKind]) -> list[str]:
     """What of several kinds had better wait for the answer of another."""
     told = []
     for one, other in combinations(kinds, 2):

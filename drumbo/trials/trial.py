@@ -7,7 +7,7 @@ from enum import StrEnum
 from typing import Any
 
 from drumbo.core.piece import Piece, Standing
-from drumbo.trials.base import AnyKind, Bound
+from drumbo.trials.base import SomeBound, SomeKind
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings, Step, ToRead
 from drumbo.trials.result import Result
@@ -21,7 +21,7 @@ class TrialState(StrEnum):
     ADOPTED = "adopted"
 
 
-def all_read(kind: AnyKind[Any, Any], plan: TrialPlan, readings: Readings) -> bool:
+def all_read(kind: SomeKind, plan: TrialPlan, readings: Readings) -> bool:
     """Whether there is nothing left to read, or one step was picked."""
     return readings.picked is not None or readings.count() >= kind.readings(plan).count(len(kind.steps(plan)))
 
@@ -32,9 +32,9 @@ class Trial:
     where its piece is on the bed.
     """
 
-    kind: AnyKind[Any, Any]
+    kind: SomeKind
     plan: TrialPlan
-    context: Bound[Any, Any]
+    context: SomeBound
     revision: int
     state: TrialState
     readings: Readings

@@ -7,15 +7,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 from drumbo.core.catalogue import BY_KEY, GROUPS, groups_of, in_group
 from drumbo.core.errors import InvalidInput
 from drumbo.core.plate import Footprint, arrange
 from drumbo.core.prior import Before, unlike
 from drumbo.core.profile import OriginKind, Status, sectors
+from drumbo.core.workshop import Printer
 from drumbo.trials import kinds_of
-from drumbo.trials.base import AnyKind, Bound
+from drumbo.trials.base import SomeBound, SomeKind
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.plate import MOST, can_share, waits_for
 
@@ -52,15 +52,15 @@ OWN = frozenset({"heat", "flow", "pressure", "retraction", "proof"})
 CLOSING = frozenset(group.key for group in GROUPS if group.closes)
 
 
-def is_open(way: Way, context: Bound[Any, Any]) -> bool:
+def is_open(way: Way, context: SomeBound) -> bool:
     """Whether a way can be begun: as the ones before only where there were enough."""
     return way is not FAMILIAR or bool(carried(context))
 
 
-def wanted(way: Way, context: Bound[Any, Any]) -> tuple[AnyKind[Any, Any], ...]:
+def wanted(way: Way, context: SomeBound) -> tuple[SomeKind, ...]:
     """The trials that a way leads through, from what the profile knows now: one for each group, in order of work."""
     known = {state.group.key: state.known for state in sectors(context.profile)}
-    found: dict[str, AnyKind[Any, Any]] = {}
+    found: dict[str, SomeKind] = {}
     differs = is_unlike(context)
     for kind in kinds_of(context.profile.process).values():
         if kind.on_demand or kind.scope != "profile" or kind.hindered(context) or kind.wants(context) is None:
@@ -73,7 +73,7 @@ def wanted(way: Way, context: Bound[Any, Any]) -> tuple[AnyKind[Any, Any], ...]:
     return tuple(found.values())
 
 
-def carried(context: Bound[Any, Any]) -> dict[str, Before]:
+def carried(context: SomeBound) -> dict[str, Before]:
     """What a familiar material takes from earlier spools: every value of the other groups that they know, by key. Empty
     where one of these groups' main values is not among them: then it is not familiar enough.
     """
@@ -88,7 +88,7 @@ def carried(context: Bound[Any, Any]) -> dict[str, Before]:
     return found
 
 
-def is_unlike(context: Bound[Any, Any], more: Mapping[str, tuple[float, float]] | None = None) -> bool:
+def is_unlike(context: SomeBound, more: Mapping[str, tuple[float, float]] | None = None) -> bool:
     """Whether what trials have found of this spool says that it is not like the ones before: then none of what was
     taken from those is to be believed. `more` are values that are about to be adopted, with their errors.
     """
@@ -104,11 +104,11 @@ def is_unlike(context: Bound[Any, Any], more: Mapping[str, tuple[float, float]] 
 class Jobs:
     """Puts trials into jobs; each piece is measured once."""
 
-    context: Bound[Any, Any]
+    context: SomeBound
     quick: bool
     prints: dict[str, Footprint] = field(default_factory=dict)
 
-    def of(self, left: Sequence[AnyKind[Any, Any]]) -> tuple[tuple[AnyKind[Any, Any], ...], ...]:
+    def of(self, left: Sequence[SomeKind]) -> tuple[tuple[SomeKind, ...], ...]:
         """All jobs of what is left, as far as can be told today: none ends outside its range."""
         found, rest = [], list(left)
         while rest:
@@ -117,7 +117,7 @@ class Jobs:
             rest = [kind for kind in rest if kind not in job]
         return tuple(found)
 
-    def next(self, left: Sequence[AnyKind[Any, Any]]) -> tuple[AnyKind[Any, Any], ...]:
+    def next(self, left: Sequence[SomeKind]) -> tuple[SomeKind, ...]:
         """Of the trials that are left, those that are printed next: together where none needs the answer of another
         that is left, and all have room. An answer that earlier spools all but gave is not waited for, but for the
         temperature's.
@@ -125,26 +125,28 @@ class Jobs:
         first, *others = left
         if not can_share(first):
             return (first,)
-        job: list[AnyKind[Any, Any]] = [first]
+        job: list[SomeKind] = [first]
         for kind in others:
             free = can_share(kind) and not any(self._must_wait(other, kind) for other in left if other != kind)
             if free and len(job) < MOST and self._fit([*job, kind]):
                 job.append(kind)
         return tuple(job)
 
-    def _must_wait(self, one: AnyKind[Any, Any], other: AnyKind[Any, Any]) -> bool:
+    def _must_wait(self, one: SomeKind, other: SomeKind) -> bool:
         key = waits_for(one, other)
         return key is not None and (key == HEAT or key not in self.context.before or other.group in CLOSING)
 
-    def _fit(self, kinds: Sequence[AnyKind[Any, Any]]) -> bool:
+    def _fit(self, kinds: Sequence[SomeKind]) -> bool:
         """Whether pieces have room beside each other, by their own sizes and that of a skirt."""
+        if not isinstance(self.context.printer, Printer):
+            return False
         try:
             arrange([self._print_of(kind) for kind in kinds], self.context.printer)
         except InvalidInput:
             return False
         return True
 
-    def _print_of(self, kind: AnyKind[Any, Any]) -> Footprint:
+    def _print_of(self, kind: SomeKind) -> Footprint:
         if kind.slug not in self.prints:
             solid = kind.piece(plan_for(kind, self.context, quick=self.quick), self.context).solid
             x0, y0, _, x1, y1, z1 = solid.bounding_box()
@@ -154,7 +156,7 @@ class Jobs:
         return self.prints[kind.slug]
 
 
-def plan_for(kind: AnyKind[Any, Any], context: Bound[Any, Any], *, quick: bool) -> TrialPlan:
+def plan_for(kind: SomeKind, context: SomeBound, *, quick: bool) -> TrialPlan:
     """The plan that a way proposes."""
     plan: TrialPlan = kind.quick(context) if quick else kind.suggest(context)
     return plan

@@ -48,7 +48,7 @@ def live_picture(workshop: Workshop, sheet: TrialSheet, picture: PiecePicture) -
     if sheet.plate_id is not None:
         plate = plates.sheet(workshop, sheet.plate_id)
         x, y = sheet.stands.middle
-        bed = bed_picture(plate.spots, sheet.card.printer)
+        bed = bed_picture(plate.spots, plate.printer)
         return LivePicture(live_words(found), "", rows, bed, (round(x, 2), round(-y, 2)))
     return LivePicture(live_words(found), "" if picture.lies or found.spot is None else _box(found), rows)
 

@@ -129,7 +129,7 @@ def test_how_much_of_the_print_a_factor_touches() -> None:
 @pytest.mark.parametrize("trial", [pytest.param(k, id=slug) for slug, k in kinds_of("filament").items()])
 def test_drumbos_own_files_have_no_finding(trial: object) -> None:
     context = plain_context()
-    file = trial.print_file(trial.suggest(context), context)  # type: ignore[attr-defined]
+    file = trial.print_file(trial.suggest(context), context)
     assert inspect(read(file.gcode.encode()), printer=context.printer).remarks == ()
 
 

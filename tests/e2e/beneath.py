@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from drumbo.services import reading, trials
-from drumbo.services.convert import trial_of
+from drumbo.services.convert import filament_context, trial_of
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from tests.readback import exact_readings
@@ -19,7 +19,7 @@ def read_exactly(house: Workshop, number: int, seed: int) -> None:
     """Fill in what nobody errs in reading."""
     with house.reading() as session:
         trial = trial_of(get_trial(session, number))
-    found = exact_readings(trial.kind, trial.plan, trial.context, seed)
+    found = exact_readings(trial.kind, trial.plan, filament_context(trial.context), seed)
     scores = ((aspect, int(step), score) for aspect, row in found.scores.items() for step, score in row.items())
     reading.score_all(house, number, {(aspect, step): score for aspect, step, score in scores})
     if found.firsts:

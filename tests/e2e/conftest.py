@@ -103,7 +103,7 @@ def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestR
     page = getattr(item, "funcargs", {}).get("page")
     if report.when == "call" and report.failed and page is not None and not page.is_closed():
         report.sections.append(("page", f"{page.url}\n{page.inner_text('body')}"))
-        site = item.funcargs["site"]  # type: ignore[attr-defined]
+        site = item.funcargs["site"]
         for journal in sorted(site.house.folder.glob("prints/*/journal.jsonl")):
             report.sections.append((str(journal.parent.name), journal.read_text().rstrip("\0")))
     return report
@@ -111,7 +111,7 @@ def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestR
 
 @pytest.fixture
 def page(browser: object) -> Iterator[Page]:
-    context = browser.new_context(viewport={"width": 1280, "height": 800})  # type: ignore[attr-defined]
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
     made = context.new_page()
     made.set_default_timeout(PATIENCE_MS)
     problems: list[str] = []

@@ -38,7 +38,7 @@ def wrong_on(browser: object, site: Site, path: str, widths: Sequence[int]) -> d
     twice as large. Narrow pages are looked at in the dark.
     """
     # The page's own policy would keep the rules out.
-    context = browser.new_context(bypass_csp=True)  # type: ignore[attr-defined]
+    context = browser.new_context(bypass_csp=True)
     found = {}
     for width in widths:
         # A new one each time: what an earlier page had asked for when it was left would never come to rest.

@@ -148,7 +148,7 @@ def _share_of_black(png: bytes) -> float:
 
 
 def test_reading_by_thumb(browser: object, site: Site, printed: int) -> None:
-    context = browser.new_context(viewport={"width": 390, "height": 844}, has_touch=True)  # type: ignore[attr-defined]
+    context = browser.new_context(viewport={"width": 390, "height": 844}, has_touch=True)
     page = context.new_page()
     page.goto(f"{site.base}/trials/{printed}/read")
     assert page.evaluate("document.documentElement.scrollWidth") <= 390, "nothing sticks out at the side"

@@ -87,9 +87,9 @@ def test_plain_names_are_understood_and_others_are_left(name: str, key: str | No
 
 @pytest.mark.parametrize("parameter", PARAMETERS, ids=lambda p: p.key)
 def test_a_parameters_own_name_is_understood(parameter: object) -> None:
-    if parameter.scope == "profile" and not parameter.aside:  # type: ignore[attr-defined]
-        process = next(g.process for g in GROUPS if g.key == parameter.group)  # type: ignore[attr-defined]
-        assert guess(parameter.name, process) == parameter.key  # type: ignore[attr-defined]
+    if parameter.scope == "profile" and not parameter.aside:
+        process = next(g.process for g in GROUPS if g.key == parameter.group)
+        assert guess(parameter.name, process) == parameter.key
 
 
 @pytest.mark.parametrize(("key", "text", "ours"), [
@@ -139,7 +139,7 @@ def test_a_label_says_its_numbers_within_its_edges() -> None:
     assert "nozzle 215/210 °C  bed 60 °C" in texts
     assert "r9, batch 1, 25 Nov 2026, proven" in texts
     assert svg.attrib["width"] == "62mm"
-    for words in label.words:  # type: ignore[attr-defined]
+    for words in label.words:
         assert words.x + len(words.text) * words.points * 0.3528 * 0.5 < 62 - 22 - 2
         assert 0 < words.y < 29
 
@@ -149,8 +149,8 @@ def test_the_code_carries_the_values() -> None:
     assert "nozzle 215/210 C, bed 60 C, flow 1.000" in text
     label = _label()
     side = len(segno.make(text, error="l", boost_error=False, micro=False).matrix)
-    assert max(x + n for x, _, n in label.dark) == side + 4  # type: ignore[attr-defined]
-    assert label.module_mm > 0.35, "a phone reads squares of a third of a millimetre"  # type: ignore[attr-defined]
+    assert max(x + n for x, _, n in label.dark) == side + 4
+    assert label.module_mm > 0.35, "a phone reads squares of a third of a millimetre"
 
 
 def test_labels_as_pdf_have_their_size_and_fill_sheets_from_a_place_on() -> None:

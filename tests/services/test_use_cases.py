@@ -284,10 +284,10 @@ def test_files_that_were_checked_do_not_pile_up(house: Workshop, monkeypatch: py
     for wrong in (digests[0], "../../etc/passwd", "f" * 64):
         with pytest.raises(NotFound):
             check.look(house, wrong)
-    monkeypatch.setattr(check, "MOST_MOVES", 1)
+    monkeypatch.setattr(check, "MOST_READ", 1)
     for digest in (check.bring(house, b"G28\nG1 Y1 E1 F600\n"), digests[-1]):
         assert check.look(house, digest).found.moves == 2
-    assert len(check._PROGRAMS) == len(check._LOOKED) == 1, "large files do not fill the memory"
+    assert len(check._program.cache) == len(check._looked.cache) == 1, "large files do not fill the memory"
     monkeypatch.setattr("drumbo.exchange.incoming.LARGEST_FILE", 1000)
     for data in (bytes(1001), gzip.compress(b"G28\n" * 400)):
         with pytest.raises(InvalidInput, match="the most that is read"):

@@ -23,7 +23,7 @@ from drumbo.core.gcode.program import Program
 from drumbo.core.gcode.reader import read as program_of
 from drumbo.core.light.job import LayerJob
 from drumbo.trials import kinds
-from drumbo.trials.base import AnyKind
+from drumbo.trials.base import SomeKind
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
@@ -47,7 +47,7 @@ def contexts(process: str) -> dict[str, Any]:
     }
 
 
-def planned(kind: AnyKind[Any, Any]) -> dict[str, Any]:
+def planned(kind: SomeKind) -> dict[str, Any]:
     """Plans by context, with their words and the measures of their pieces."""
     found: dict[str, Any] = {}
     for name, context in contexts(kind.process).items():
@@ -75,7 +75,7 @@ def _middle(solid: Any) -> list[float]:
     ]
 
 
-def printed(kind: AnyKind[Any, Any]) -> dict[str, list[float]]:
+def printed(kind: SomeKind) -> dict[str, list[float]]:
     """What the file of the usual plan comes to."""
     context = contexts(kind.process)["usual"]
     return fingerprint(kind.print_file(kind.suggest(context), context))
@@ -104,7 +104,7 @@ def _six(number: float) -> float:
     return float(f"{number:.6g}")
 
 
-def read(kind: AnyKind[Any, Any]) -> list[dict[str, Any]]:
+def read(kind: SomeKind) -> list[dict[str, Any]]:
     """Readings that nobody errs in, of two spools or bottles."""
     context = contexts(kind.process)["usual"]
     plan = kind.suggest(context)
@@ -141,7 +141,7 @@ def _scaled(measures: Mapping[str, Mapping[str, Mapping[str, float]]], factor: f
     }
 
 
-def said(kind: AnyKind[Any, Any], kept: list[dict[str, Any]]) -> dict[str, Any]:
+def said(kind: SomeKind, kept: list[dict[str, Any]]) -> dict[str, Any]:
     """What is made of kept readings and their variants: value, error, bounds, state, words, what adopting would set."""
     context = contexts(kind.process)["usual"]
     plan = kind.suggest(context)
@@ -158,7 +158,7 @@ def said(kind: AnyKind[Any, Any], kept: list[dict[str, Any]]) -> dict[str, Any]:
     return found
 
 
-def _told(kind: AnyKind[Any, Any], plan: TrialPlan, context: Any, result: Result) -> dict[str, Any]:
+def _told(kind: SomeKind, plan: TrialPlan, context: Any, result: Result) -> dict[str, Any]:
     new = kind.changes(plan, result, context, trial=5)
     return {
         "state": str(result.state),

@@ -29,7 +29,7 @@ from drumbo.standins.resin.lamp import draw_lamp
 from drumbo.standins.resin.physics import green, growth_mm, print_through_um, smear_mm, thinnest_mm
 from drumbo.standins.worlds import VARIED
 from drumbo.trials import kind, kinds, kinds_of
-from drumbo.trials.base import AnyKind, Context
+from drumbo.trials.base import Context, SomeKind
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
@@ -50,7 +50,7 @@ CONTEXTS = [
 
 
 @pytest.mark.parametrize("trial", ALL)
-def test_a_kind_says_what_it_is(trial: AnyKind[Any, Any]) -> None:
+def test_a_kind_says_what_it_is(trial: SomeKind) -> None:
     assert trial.group in {g.key for g in GROUPS}
     assert set(trial.sets) <= set(BY_KEY)
     assert re.fullmatch(r"[a-z][a-z-]*", trial.slug)
@@ -64,12 +64,12 @@ RESIN_CONTEXTS = [
 ]
 
 
-def usual(trial: AnyKind[Any, Any]) -> Any:
+def usual(trial: SomeKind) -> Any:
     """A printer and a material of the kind's process."""
     return {FILAMENT: plain_context, RESIN: resin_context}[trial.process]()
 
 
-def exact(trial: AnyKind[Any, Any], plan: TrialPlan, context: Any, seed: int, bed: Bed = FLAT) -> Readings:
+def exact(trial: SomeKind, plan: TrialPlan, context: Any, seed: int, bed: Bed = FLAT) -> Readings:
     """What nobody errs in reading, by the kind's process."""
     if trial.process == RESIN:
         return exact_layers(trial, plan, context, seed)
@@ -78,9 +78,7 @@ def exact(trial: AnyKind[Any, Any], plan: TrialPlan, context: Any, seed: int, be
 
 @pytest.mark.parametrize("context", CONTEXTS)
 @pytest.mark.parametrize("trial", ROADS)
-def test_the_suggestion_makes_a_file_that_reads_back_and_may_be_printed(
-    trial: AnyKind[Any, Any], context: Context
-) -> None:
+def test_the_suggestion_makes_a_file_that_reads_back_and_may_be_printed(trial: SomeKind, context: Context) -> None:
     plan = trial.suggest(context)
     assert trial.plan_type.of(json.loads(json.dumps(plan.to_json()))) == plan
     if trial.hindered(context):
@@ -104,7 +102,7 @@ def test_the_suggestion_makes_a_file_that_reads_back_and_may_be_printed(
 @pytest.mark.parametrize("context", RESIN_CONTEXTS)
 @pytest.mark.parametrize("trial", LAYERS)
 def test_the_suggestion_makes_a_package_that_reads_back_and_fits_its_screen(
-    trial: AnyKind[Any, Any], context: ResinContext
+    trial: SomeKind, context: ResinContext
 ) -> None:  # fmt: skip
     plan = trial.suggest(context)
     assert trial.plan_type.of(json.loads(json.dumps(plan.to_json()))) == plan
@@ -126,7 +124,7 @@ def test_the_suggestion_makes_a_package_that_reads_back_and_fits_its_screen(
 
 
 @pytest.mark.parametrize("trial", ALL)
-def test_the_piece_carries_every_step_in_order(trial: AnyKind[Any, Any]) -> None:
+def test_the_piece_carries_every_step_in_order(trial: SomeKind) -> None:
     context = usual(trial)
     plan = trial.suggest(context)
     piece, steps = trial.piece(plan, context), trial.steps(plan)
@@ -144,7 +142,7 @@ def test_the_piece_carries_every_step_in_order(trial: AnyKind[Any, Any]) -> None
 
 
 @pytest.mark.parametrize("trial", ALL, scope="module")
-def test_prints_on_the_stand_in_and_reads_to_a_result(trial: AnyKind[Any, Any]) -> None:
+def test_prints_on_the_stand_in_and_reads_to_a_result(trial: SomeKind) -> None:
     context = usual(trial)
     plan = trial.suggest(context)
     readings = exact(trial, plan, context, seed=3)
@@ -239,7 +237,7 @@ def _uneven(seed: int) -> float:
 
 
 @pytest.mark.parametrize("trial", ALL, scope="module")
-def test_the_result_follows_the_hidden_truth(trial: AnyKind[Any, Any]) -> None:
+def test_the_result_follows_the_hidden_truth(trial: SomeKind) -> None:
     """Known answer, filament on a plate that leans: of forty spools or bottles, the one that needs most against the one
     that needs least.
     """
@@ -261,7 +259,7 @@ def test_the_result_follows_the_hidden_truth(trial: AnyKind[Any, Any]) -> None:
 
 
 @pytest.mark.parametrize("trial", ALL)
-def test_too_few_readings_promise_nothing(trial: AnyKind[Any, Any]) -> None:
+def test_too_few_readings_promise_nothing(trial: SomeKind) -> None:
     context = usual(trial)
     plan = trial.suggest(context)
     to_read = trial.readings(plan)
@@ -275,7 +273,7 @@ def test_too_few_readings_promise_nothing(trial: AnyKind[Any, Any]) -> None:
 
 
 @pytest.mark.parametrize("trial", ALL)
-def test_the_slug_stands_nowhere_outside_its_folder_and_the_demo(trial: AnyKind[Any, Any]) -> None:
+def test_the_slug_stands_nowhere_outside_its_folder_and_the_demo(trial: SomeKind) -> None:
     root = Path(drumbo.__file__).parent
     quoted = re.compile(rf"""["']{re.escape(trial.slug)}["']""")
     home = root / "trials" / type(trial).__module__.split(".")[2]

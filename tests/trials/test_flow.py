@@ -1,7 +1,6 @@
 """The flow trials' own files, refusals and verdicts."""
 
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 import pytest
@@ -11,7 +10,7 @@ from drumbo.core.fit.callipers import JAWS_MM
 from drumbo.core.gcode.reader import read
 from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.trials import kind
-from drumbo.trials.base import AnyKind, Context
+from drumbo.trials.base import Context, SomeKind
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import weighed
 from tests.conftest import plain_context
@@ -200,7 +199,7 @@ def test_what_two_trials_say_is_weighed_by_how_sure_each_is() -> None:
 
 
 @pytest.mark.parametrize("kind_", [SURFACE, WALL])
-def test_half_of_what_is_known_is_refused_at_the_other_half(kind_: AnyKind[Any, Any], context: Context) -> None:
+def test_half_of_what_is_known_is_refused_at_the_other_half(kind_: SomeKind, context: Context) -> None:
     plan = {**kind_.suggest(context), "known_ratio": None, "known_error": "0.01"}
     with pytest.raises(InvalidInput) as caught:
         kind_.read_plan(plan, context)

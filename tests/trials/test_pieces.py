@@ -15,7 +15,7 @@ from drumbo.core.catalogue import RESIN
 from drumbo.core.piece import Part, Piece, Place, union
 from drumbo.core.toolpath.plane import edges_of, inside
 from drumbo.trials import kinds
-from drumbo.trials.base import AnyKind
+from drumbo.trials.base import SomeKind
 from tests.conftest import plain_context, resin_context
 
 PRINTED = [slug for slug, kind in kinds().items() if kind.solid]
@@ -28,7 +28,7 @@ MEASURED = ("flow-wall", "dimensions", "proof-part", "exposure-coupon", "pressur
 
 @cache
 def _piece(slug: str) -> Piece:
-    trial: AnyKind[Any, Any] = kinds()[slug]
+    trial: SomeKind = kinds()[slug]
     context: Any = resin_context() if trial.process == RESIN else plain_context()
     return trial.piece(trial.suggest(context), context)
 

@@ -138,7 +138,7 @@ def test_a_lamp_is_mapped_over_the_screen_that_there_is() -> None:
         LAMP.check(replace(plan, wide_mm=300.0), CONTEXT)
     with pytest.raises(InvalidInput, match="have no room"):
         LAMP.check(replace(plan, rows=7), CONTEXT)
-    middles = np.array(LAMP._middles(plan))  # type: ignore[attr-defined]
+    middles = np.array(LAMP._middles(plan))
     readings = Readings()
     for step, (x, _) in enumerate(middles):
         skin = 0.36 + plan.reach_um / 1000 * np.log1p(0.1 * x / 47.5) - 0.2 * (step == 4)

@@ -1,7 +1,6 @@
 """Retraction, restarts and pressure advance: what their files set, and what their readings say."""
 
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 import pytest
@@ -12,7 +11,7 @@ from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.standins.filament.physics import lag_seconds
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
-from drumbo.trials.base import AnyKind, Context
+from drumbo.trials.base import Context, SomeKind
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings
 from tests.conftest import plain_context
@@ -23,7 +22,7 @@ LENGTH, SPEED, RESTART, PRESSURE = (
 )
 
 
-def _scores(kind: AnyKind[Any, Any], plan: TrialPlan, *rows: str, picked: int | None = None) -> Readings:
+def _scores(kind: SomeKind, plan: TrialPlan, *rows: str, picked: int | None = None) -> Readings:
     aspects = [a.key for a in kind.readings(plan).aspects]
     return Readings(
         {a: {str(i): int(c) for i, c in enumerate(row) if c != "-"} for a, row in zip(aspects, rows, strict=False)},

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any
 
 import pytest
 
 from drumbo.core.sure import half_90
 from drumbo.trials import kinds
-from drumbo.trials.base import AnyKind
+from drumbo.trials.base import SomeKind
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
 from drumbo.trials.toolkit import wider
@@ -26,7 +25,7 @@ def test_the_figures_are_of_kinds_and_say_how_they_were_made() -> None:
     assert set(FIGURES["made"]) == set(FIGURES["wider"])
 
 
-def _results(kind: AnyKind[Any, Any]) -> list[Result]:
+def _results(kind: SomeKind) -> list[Result]:
     plan = kind.suggest(known.contexts(kind.process)["usual"])
     return [kind.evaluate(plan, Readings.from_json(readings)) for readings in KNOWN[kind.slug]["readings"]]
 

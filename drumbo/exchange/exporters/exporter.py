@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any
 
+from drumbo.core.processes import AnyMaterial, AnyPrinter
 from drumbo.core.profile import Profile
 from drumbo.exchange.profile_file import Evidence
 
@@ -18,8 +18,8 @@ class Outgoing:
 
     profile: Profile
     revision: int
-    material: Any
-    printer: Any
+    material: AnyMaterial
+    printer: AnyPrinter
     evidence: tuple[Evidence, ...] = ()
     pictures: Callable[[], Mapping[str, bytes]] = field(default=dict)
 

@@ -43,7 +43,7 @@ def _form(
 
 def _draft_page(profile: int, draft: service.PlateDraft, problems: dict[str, str] | None = None) -> dict[str, Any]:
     return {
-        "profile": profile, "draft": draft, "card": draft.card, "bed": bed_picture(draft.spots, draft.card.printer),
+        "profile": profile, "draft": draft, "card": draft.card, "bed": bed_picture(draft.spots, draft.printer),
         "wrong": {**draft.problems, **(problems or {})}, "refused": problems is not None,
     }  # fmt: skip
 
@@ -61,7 +61,7 @@ def show(number: int) -> str:
     """A plate: what is on it, and how far each piece is."""
     sheet = service.sheet(workshop(), number)
     return render_template(
-        "plates/show.html", sheet=sheet, card=sheet.card, bed=bed_picture(sheet.spots, sheet.card.printer)
+        "plates/show.html", sheet=sheet, card=sheet.card, bed=bed_picture(sheet.spots, sheet.printer)
     )
 
 

@@ -12,6 +12,7 @@ from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.gcode import templates
 from drumbo.core.processes import PROCESSES, process
+from drumbo.core.resin import ResinPrinter
 from drumbo.core.run import RunState
 from drumbo.core.workshop import Printer, read_printer
 from drumbo.services import filament, first, handing, looking, prints, shelf, stills
@@ -45,7 +46,8 @@ def new() -> Any:
 def show(number: int) -> str:
     printer = service.printer(workshop(), number)
     cards = shelf.find(workshop(), printer=number, size=200).spines
-    lamp = getattr(printer, "lamp", None)
+    lit = printer if isinstance(printer, ResinPrinter) else None
+    lamp = lit.lamp if lit is not None else None
     return render_template(
         "printers/show.html",
         printer=printer,
@@ -57,7 +59,7 @@ def show(number: int) -> str:
         cards=cards,
         fields=process(printer.process).printer_fields,
         kinds=[k for k in kinds_of(printer.process).values() if k.scope == "printer"],
-        lamp=lamp_picture(lamp, printer.size_mm) if lamp else None,
+        lamp=lamp_picture(lamp, lit.size_mm) if lit is not None and lamp else None,
         advice=lamp.advice if lamp else "",
     )
 

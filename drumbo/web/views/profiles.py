@@ -10,13 +10,15 @@ from drumbo.core.catalogue import BY_KEY, counter_of
 from drumbo.core.copying import unfit
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.heats import heats
-from drumbo.core.processes import FAMILY_NAMES
-from drumbo.core.profile import effective
+from drumbo.core.processes import FAMILY_NAMES, AnyMaterial, AnyPrinter
+from drumbo.core.profile import Profile, effective
+from drumbo.core.resin import Resin
+from drumbo.core.workshop import Material, Printer
 from drumbo.services import by_hand, shelf, ways
 from drumbo.services import profiles as service
 from drumbo.services import workshop as workshop_service
 from drumbo.trials import kinds_of
-from drumbo.web.heats import heat_picture
+from drumbo.web.heats import HeatPicture, heat_picture
 from drumbo.web.ledger import ledger, transfer_sheet
 from drumbo.web.lights import light_steps
 from drumbo.web.pace_page import Asked, pace_page
@@ -103,8 +105,7 @@ def show(number: int) -> str:
 
 def _page(number: int) -> dict[str, Any]:
     sheet = service.sheet(workshop(), number)
-    profile, printer = sheet.profile, sheet.card.printer
-    hot, lit = "nozzle_c" in profile.values, "exposure_s" in profile.values
+    profile, printer, material = sheet.profile, sheet.card.printer, sheet.card.material
     return {
         "sheet": sheet,
         "card": sheet.card,
@@ -114,14 +115,20 @@ def _page(number: int) -> dict[str, Any]:
         "kinds": {slug: kind for slug, kind in kinds_of(profile.process).items() if kind.scope != "pair"},
         "way": ways.standing(workshop(), number),
         "way_plan": _way_plan,
-        "lit": lit,
+        "lit": isinstance(material, Resin),
         "archived": sheet.archived,
         "unfit": unfit(sheet.profile, sheet.card.printer),
-        "heat": heat_picture(heats(profile, sheet.card.material, printer)) if hot else None,
-        "steps": light_steps(profile.numbers()) if lit else None,
+        "heat": _heats(profile, material, printer),
+        "steps": light_steps(profile.numbers()) if isinstance(material, Resin) else None,
         "number": number,
-        **(pace_page(profile, sheet.card.material, Asked()) if lit else {}),
+        **(pace_page(profile, material, Asked()) if isinstance(material, Resin) else {}),
     }
+
+
+def _heats(profile: Profile, material: AnyMaterial, printer: AnyPrinter) -> HeatPicture | None:
+    if not (isinstance(material, Material) and isinstance(printer, Printer)):
+        return None
+    return heat_picture(heats(profile, material, printer))
 
 
 @pages.get("/<int:number>/pace")
@@ -130,11 +137,12 @@ def pace(number: int) -> Any:
     if request.headers.get("Sec-Fetch-Dest") == "document":
         return redirect(url_for("profiles.show", number=number))
     sheet = service.sheet(workshop(), number)
-    if "exposure_s" not in sheet.profile.values:
+    material = sheet.card.material
+    if not isinstance(material, Resin):
         raise NotFound("only resin is printed layer by layer")
     asked = Asked(**{key: request.args[key][:20] for key in ("height_mm", "ml") if key in request.args})
     return render_template(
-        "profiles/_pace.html", number=number, **pace_page(sheet.profile, sheet.card.material, asked)
+        "profiles/_pace.html", number=number, **pace_page(sheet.profile, material, asked)
     )  # fmt: skip
 
 
