@@ -9,7 +9,6 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from http.client import HTTPException
 from typing import Any, Protocol
 
 from drumbo.core.errors import LinkError
@@ -78,8 +77,8 @@ class _Door:
         try:
             about = "" if self._room is None else "?room=" + ",".join(f"{side:.3f}" for side in self._room)
             data, headers = self._device.picture(f"/{view}.png{about}")
-            frame = json.loads(headers.get("X-Frame", "null"))
-        except (ValueError, HTTPException) as error:
+            frame = json.loads(headers.get("x-frame", "null"))
+        except (ValueError, RecursionError) as error:
             raise LinkError("the camera's answer cannot be read") from error
         return data, frame if isinstance(frame, dict) else None
 

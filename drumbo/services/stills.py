@@ -10,7 +10,7 @@ import time
 from dataclasses import dataclass, field
 
 from drumbo.core.errors import LinkError, NotFound
-from drumbo.links.http import HttpDevice
+from drumbo.links.http import HttpDevice, media_type
 from drumbo.links.simulated import simulated_reader
 from drumbo.services.workshop import printer as printer_of
 from drumbo.store.database import Workshop
@@ -53,8 +53,5 @@ def _asked(still_url: str, camera_url: str) -> tuple[bytes, str]:
     if not still_url:
         return simulated_reader(camera_url).picture("front")[0], "image/png"
     device = HttpDevice(still_url, f"no camera answers at {still_url}")
-    try:
-        data, headers = device.picture("", PATIENCE_S)
-    except (ValueError, OSError) as error:
-        raise LinkError(f"no camera answers at {still_url}") from error
-    return data, headers.get_content_type()
+    data, headers = device.picture("", PATIENCE_S)
+    return data, media_type(headers)

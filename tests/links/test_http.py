@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import gzip
 import socket
 import threading
+import time
 from collections.abc import Iterator
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
@@ -20,6 +22,7 @@ ANSWERS = {
     "/endless": (200, {"Content-Type": "application/json"}, b'"' + b"x" * 3_000_000 + b'"'),
     "/busy": (409, {"Content-Type": "application/json"}, b'{"error": "the printer is at work"}'),
     "/odd": (500, {}, b"\xff" * 50_000),
+    "/packed": (200, {"Content-Encoding": "gzip"}, gzip.compress(b"{}" + b" " * 50_000_000)),
     "/page.png": (200, {"Content-Type": "text/html"}, b"<html>"),
     "/top.png": (200, {"Content-Type": "image/png", "X-Frame": '{"object": 7}'}, b"\x89PNG"),
     "/torn.png": (200, {"Content-Type": "image/png", "X-Frame": "{"}, b"\x89PNG"),
@@ -63,6 +66,7 @@ def test_what_a_device_tells_and_what_is_not_taken(base: str) -> None:
         ("/endless", "more than 1 MB"),
         ("/busy", "the printer is at work"),
         ("/odd", "without saying why"),
+        ("/packed", "which was not asked for"),
     ):
         with pytest.raises(LinkError, match=words):
             device.get(path)
@@ -89,6 +93,25 @@ def test_what_speaks_no_http_is_nobody() -> None:
             with pytest.raises(LinkError, match="nobody is there"):
                 device.get("/told", timeout_s=5)
         speaker.join(5)
+
+
+def test_an_answer_that_drips_without_end_is_none() -> None:
+    def drip(odd: socket.socket) -> None:
+        guest, _ = odd.accept()
+        with guest:
+            guest.recv(4096)
+            guest.sendall(b"HTTP/1.1 200 OK\r\nContent-Type: application/json\r\n\r\n{")
+            try:
+                while True:
+                    guest.sendall(b" ")
+                    time.sleep(0.02)
+            except OSError:
+                pass
+
+    with socket.create_server(("127.0.0.1", 0)) as odd:
+        threading.Thread(target=drip, args=(odd,), daemon=True).start()
+        with pytest.raises(LinkError, match="takes too long"):
+            HttpDevice(f"http://127.0.0.1:{odd.getsockname()[1]}").get("/told", timeout_s=0.2)
 
 
 def test_a_camera_is_an_address_of_the_network_and_nothing_else(base: str) -> None:
