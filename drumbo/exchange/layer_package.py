@@ -14,9 +14,10 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass, field, replace
 from hashlib import blake2b
-from typing import IO, Any
+from typing import IO, Annotated, Any
 
 import numpy as np
+from msgspec import Meta, Struct
 from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
 
@@ -25,11 +26,14 @@ from drumbo.core.light.job import NO_LIFT, Layer, LayerJob, Lift, Light, Rings, 
 from drumbo.core.light.png import SIGNATURE, png
 from drumbo.core.light.raster import bits, greys
 from drumbo.core.safe_zip import SafeZip, opened
+from drumbo.exchange.typed_json import SomeText, parsed, typed
 
 FORMAT, VERSION, MANIFEST = "drumbo-layers", 1, "manifest.json"
 THREADS, AHEAD = 2, 6
 LARGEST, LARGEST_MANIFEST, LARGEST_IMAGE = 1_500_000_000, 40_000_000, 80_000_000
 MOST_LAYERS, MOST_LIGHTS, MOST_PIXELS = 40_000, 64, 200_000_000
+Seconds = Annotated[float, Meta(ge=0, le=3600)]
+Speed = Annotated[float, Meta(ge=1, le=10_000)]
 _EPOCH = (1980, 1, 1, 0, 0, 0)
 
 
@@ -196,87 +200,75 @@ def _wrong(message: str) -> InvalidInput:
     return InvalidInput("package", message)
 
 
-def _manifest_of(bundle: SafeZip) -> dict[str, Any]:
+class _LightIn(Struct):
+    image: SomeText
+    seconds: Seconds
+    power: Annotated[float, Meta(ge=0, le=1)] = 1.0
+
+
+class _LiftIn(Struct):
+    mm: Annotated[float, Meta(ge=0, le=100)]
+    mm_min: Speed
+    fast_mm_min: Speed
+    retract_mm_min: Speed
+    slow_mm: Annotated[float, Meta(ge=0, le=100)] | None = None
+
+
+class _LayerIn(Struct):
+    height_um: Annotated[float, Meta(ge=0, le=5000)]
+    lights: Annotated[list[_LightIn], Meta(max_length=MOST_LIGHTS)]
+    lift: _LiftIn | None = None
+    rest_before_s: Seconds = 0.0
+    rest_after_s: Seconds = 0.0
+
+
+class _Manifest(Struct):
+    pixels: Annotated[list[Annotated[float, Meta(ge=1, le=100_000)]], Meta(min_length=2, max_length=2)]
+    pixel_um: Annotated[float, Meta(ge=1, le=1000)]
+    layers: Annotated[list[_LayerIn], Meta(min_length=1, max_length=MOST_LAYERS)]
+    title: Any = ()
+    on_glass: Any = False
+
+
+def _manifest_of(bundle: SafeZip) -> _Manifest:
     if MANIFEST not in bundle.names:
         raise _wrong(f"has no {MANIFEST} in it")
-    text = bundle.read(MANIFEST, LARGEST_MANIFEST)
-    try:
-        found = json.loads(text.decode("utf-8"), parse_constant=_no_number)
-    except (RecursionError, ValueError) as error:
-        raise error if isinstance(error, InvalidInput) else _wrong(f"has a broken {MANIFEST}") from error
+    found = parsed(bundle.read(MANIFEST, LARGEST_MANIFEST), lambda said: _wrong(f"has a {MANIFEST} that {said}"))
     if not isinstance(found, dict) or found.get("format") != FORMAT:
         raise _wrong("is no layer package: it does not say so under “format”")
     version = found.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or not 1 <= version <= VERSION:
         raise _wrong(f"is of a version that this Drumbo does not read; it reads up to {VERSION}")
-    return found
+    return typed(found, _Manifest, _wrong)
 
 
-def _no_number(word: str) -> Any:
-    raise _wrong(f"holds {word}, which is no number")
-
-
-def _package(found: dict[str, Any], data: bytes) -> Package:
-    pixels, layers, title = found.get("pixels"), found.get("layers"), found.get("title", [])
-    if not isinstance(pixels, list) or len(pixels) != 2:
-        raise _wrong("does not say how many pixels the screen has, under “pixels”")
-    across, deep = (int(_number(n, "pixels", 1, 100_000)) for n in pixels)
+def _package(found: _Manifest, data: bytes) -> Package:
+    across, deep = (int(each) for each in found.pixels)
     if across * deep > MOST_PIXELS:
         raise _wrong("is for a screen with more pixels than there are")
-    if not isinstance(layers, list) or not layers:
-        raise _wrong("has no layers")
-    if len(layers) > MOST_LAYERS:
-        raise _wrong(f"has more than {MOST_LAYERS} layers")
     places: dict[str, int] = {}
-    read = tuple(_layer(layer, f"layers[{number}]", places) for number, layer in enumerate(layers))
-    said = tuple(str(line)[:200] for line in title[:10]) if isinstance(title, list) else ()
-    screen = Screen((across, deep), _number(found.get("pixel_um"), "pixel_um", 1, 1000))
-    return Package(said, screen, read, tuple(places), found.get("on_glass") is True, data)
+    layers = tuple(_layer(layer, f"layers[{number}]", places) for number, layer in enumerate(found.layers))
+    said = tuple(str(line)[:200] for line in found.title[:10]) if isinstance(found.title, list) else ()
+    return Package(said, Screen((across, deep), found.pixel_um), layers, tuple(places), found.on_glass is True, data)
 
 
-def _layer(found: Any, where: str, places: dict[str, int]) -> Layer:
-    if not isinstance(found, dict):
-        raise _wrong(f"has no layer under “{where}”")
-    lights = found.get("lights")
-    if not isinstance(lights, list) or len(lights) > MOST_LIGHTS:
-        raise _wrong(f"has no list of lights, or too long a one, under “{where}.lights”")
-    lift = found.get("lift")
+def _layer(read: _LayerIn, where: str, places: dict[str, int]) -> Layer:
     return Layer(
-        height_um=_number(found.get("height_um"), f"{where}.height_um", 0, 5000),
-        lights=tuple(_light(light, f"{where}.lights[{n}]", places) for n, light in enumerate(lights)),
-        lift=NO_LIFT if lift is None else _lift(lift, f"{where}.lift"),
-        rest_before_s=_number(found.get("rest_before_s", 0), f"{where}.rest_before_s", 0, 3600),
-        rest_after_s=_number(found.get("rest_after_s", 0), f"{where}.rest_after_s", 0, 3600),
+        height_um=read.height_um,
+        lights=tuple(
+            Light(places.setdefault(light.image, len(places)), light.seconds, light.power) for light in read.lights
+        ),
+        lift=NO_LIFT if read.lift is None else _lift(read.lift, f"{where}.lift"),
+        rest_before_s=read.rest_before_s,
+        rest_after_s=read.rest_after_s,
     )
 
 
-def _light(found: Any, where: str, places: dict[str, int]) -> Light:
-    name = found.get("image") if isinstance(found, dict) else None
-    if not isinstance(name, str) or not name:
-        raise _wrong(f"names no picture under “{where}.image”")
-    shape = places.setdefault(name, len(places))
-    power = _number(found.get("power", 1), f"{where}.power", 0, 1)
-    return Light(shape, _number(found.get("seconds"), f"{where}.seconds", 0, 3600), power)
-
-
-def _lift(found: Any, where: str) -> Lift:
-    if not isinstance(found, dict):
-        raise _wrong(f"has no lift under “{where}”")
-    mm = _number(found.get("mm"), f"{where}.mm", 0, 100)
-    return Lift(
-        mm, _number(found.get("slow_mm", mm), f"{where}.slow_mm", 0, mm),
-        *(_number(found.get(key), f"{where}.{key}", 1, 10_000) for key in ("mm_min", "fast_mm_min", "retract_mm_min")),
-    )  # fmt: skip
-
-
-def _number(found: Any, where: str, low: float, high: float) -> float:
-    if isinstance(found, bool) or not isinstance(found, (int, float)):
-        raise _wrong(f"has no number under “{where}”")
-    # What is no number lies between no bounds.
-    if not low <= found <= high:
-        said = f"{found:g}" if abs(found) < 1e12 else "a number beyond all bounds"
-        raise _wrong(f"has {said} under “{where}”; {low:g} to {high:g} can be")
-    return float(found)
+def _lift(read: _LiftIn, where: str) -> Lift:
+    slow_mm = read.mm if read.slow_mm is None else read.slow_mm
+    if slow_mm > read.mm:
+        raise _wrong(f"has {slow_mm:g} under “{where}.slow_mm”, of a lift of {read.mm:g} mm in all")
+    return Lift(read.mm, slow_mm, read.mm_min, read.fast_mm_min, read.retract_mm_min)
 
 
 def _check_pictures(bundle: SafeZip, package: Package) -> None:

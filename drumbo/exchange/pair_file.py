@@ -8,10 +8,13 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Annotated, Any
+
+from msgspec import Meta, Struct
 
 from drumbo.core.catalogue import BY_KEY, FILAMENT
-from drumbo.exchange.profile_file import LARGEST, Brought, finite, parsed, profile_of_data, written, wrong
+from drumbo.exchange.profile_file import LARGEST, Brought, parsed_file, profile_of_data, written, wrong
+from drumbo.exchange.typed_json import Number, typed
 
 FORMAT = "drumbo-pair"
 VERSION = 1
@@ -52,41 +55,49 @@ def is_pair_file(data: bytes) -> bool:
     return _SAYS_SO.search(data[:LARGEST]) is not None
 
 
+class _Head(Struct):
+    format: Any = None
+    version: Any = None
+
+
+class _File(Struct):
+    profiles: Annotated[list[Any], Meta(min_length=2, max_length=2)]
+    values: dict[str, Any] = {}
+    notes: Annotated[str, Meta(max_length=LONGEST_NOTE)] = ""
+
+
+class _Value(Struct):
+    number: Number
+    error: Number | None = None
+
+
 def read_pair(data: bytes) -> BroughtPair:
     """What a pair file holds; InvalidInput says where it is wrong."""
-    told = parsed(data)
-    if not isinstance(told, dict) or told.get("format") != FORMAT:
+    told = parsed_file(data)
+    head = typed(told, _Head, wrong) if isinstance(told, dict) else _Head()
+    if head.format != FORMAT:
         raise wrong("is no pair of Drumbo's: it does not say so under “format”")
-    if told.get("version") != VERSION:
+    if head.version != VERSION:
         raise wrong(f"is of another version than {VERSION}, which this Drumbo reads: bring it up to date")
-    profiles = told.get("profiles")
-    if not isinstance(profiles, list) or len(profiles) != 2:
-        raise wrong("does not hold two profiles under “profiles”")
-    one, other = (profile_of_data(each) for each in profiles)
+    file = typed(told, _File, wrong)
+    one, other = (profile_of_data(each) for each in file.profiles)
     if {one.profile.process, other.profile.process} != {FILAMENT}:
         raise wrong("is of another process; only filament goes with filament")
-    found, skipped = _found(told.get("values", {}))
-    notes = told.get("notes", "")
-    if not isinstance(notes, str) or len(notes) > LONGEST_NOTE:
-        raise wrong(f"has notes of more than {LONGEST_NOTE} characters, or none that are text")
+    found, skipped = _found(file.values)
     both = tuple(f"{b.profile.name}: {said}" for b in (one, other) for said in b.skipped)
-    return BroughtPair(one, other, found, notes, both + tuple(skipped))
+    return BroughtPair(one, other, found, file.notes, both + tuple(skipped))
 
 
-def _found(told: Any) -> tuple[dict[str, FoundOfTwo], list[str]]:
-    if not isinstance(told, dict):
-        raise wrong("has no table under “values”")
+def _found(told: Mapping[str, Any]) -> tuple[dict[str, FoundOfTwo], list[str]]:
     found, skipped = {}, []
-    for key, data in told.items():
+    for key, value in told.items():
         where, known = f"values.{key[:60]}", BY_KEY.get(key)
-        if not isinstance(data, dict):
-            raise wrong(f"has no value under “{where}”")
+        data = typed(value, dict[str, Any], wrong, where)
         if known is None or known.scope != "pair":
             skipped.append(f"{key[:60]}: no trial of two finds that here.")
         elif data.get("unit", known.unit) != known.unit:
             skipped.append(f"{known.name}: it is in “{str(data['unit'])[:20]}”, and {known.unit} is meant.")
         else:
-            error = data.get("error")
-            number = finite(data.get("number"), f"{where}.number")
-            found[key] = FoundOfTwo(number, None if error is None else abs(finite(error, f"{where}.error")))
+            read = typed(data, _Value, wrong, where)
+            found[key] = FoundOfTwo(read.number, None if read.error is None else abs(read.error))
     return found, skipped

@@ -7,17 +7,19 @@ from __future__ import annotations
 
 import io
 import json
-import math
 import zipfile
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, fields
-from typing import Any, TypeVar
+from typing import Annotated, Any, TypeVar
+
+from msgspec import Meta, Struct
 
 from drumbo.core.catalogue import BY_KEY, of_process
 from drumbo.core.errors import InvalidInput
 from drumbo.core.processes import PROCESSES, AnyMaterial, AnyPrinter
 from drumbo.core.profile import Dependency, Origin, OriginKind, Profile, Value
 from drumbo.core.safe_zip import MAGIC, opened
+from drumbo.exchange.typed_json import BOUND, Number, SomeText, Text, parsed, typed
 
 FORMAT = "drumbo-profile"
 VERSION = 1
@@ -26,7 +28,6 @@ LARGEST = 2_000_000
 LARGEST_PICTURE, LARGEST_ZIP = 50_000_000, 500_000_000
 INSIDE = "profile.json"
 """Its name in a zip."""
-LONGEST_TEXT = 2000
 T = TypeVar("T")
 
 HOME = frozenset({
@@ -111,35 +112,76 @@ def is_profile_file(data: bytes) -> bool:
     return data[:4] == MAGIC or FORMAT.encode() in data[:LARGEST]
 
 
+class _Head(Struct):
+    """What a file says of itself; looked at before anything else of it."""
+
+    format: Any = None
+    version: Any = None
+    process: Any = None
+
+
+class _File(Struct):
+    name: SomeText
+    material: dict[str, Any]
+    printer: dict[str, Any]
+    values: dict[str, Any]
+    revision: Any = 1
+
+
+class _Origin(Struct):
+    kind: OriginKind
+    note: Text | None = None
+    trial: Number | None = None
+
+
+class _Law(Struct):
+    key: str
+    at: Number
+    number: Annotated[float, Meta(gt=0, le=BOUND)]
+    rate: Annotated[float, Meta(ge=-1, le=1)]
+    low: Number
+    high: Number
+    note: Text | None = None
+
+
+class _Value(Struct):
+    number: Number
+    origin: _Origin
+    error: Number | None = None
+    recheck: Text | None = None
+    basis: dict[str, Number] = {}
+    still_good: Text | None = None
+    law: _Law | None = None
+    doubt: Text | None = None
+
+
 def read_profile(data: bytes) -> Brought:
     """What a profile file or a zip with one holds; InvalidInput says where it is wrong."""
-    return profile_of_data(parsed(_unzipped(data) if data[:4] == MAGIC else data))
+    return profile_of_data(parsed_file(_unzipped(data) if data[:4] == MAGIC else data))
 
 
 def profile_of_data(found: Any) -> Brought:
     """A profile of what a file's text says; InvalidInput says where it is wrong."""
-    if not isinstance(found, dict) or found.get("format") != FORMAT:
+    head = typed(found, _Head, wrong) if isinstance(found, dict) else _Head()
+    if head.format != FORMAT:
         raise wrong("is no profile of Drumbo's: it does not say so under “format”")
-    version = found.get("version")
-    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+    if not isinstance(head.version, int) or isinstance(head.version, bool) or head.version < 1:
         raise wrong("says no version that there is")
-    if version > VERSION:
-        raise wrong(f"is of version {version}; this Drumbo reads up to {VERSION}: bring it up to date")
-    kind = PROCESSES.get(str(found.get("process"))[:40])
+    if head.version > VERSION:
+        raise wrong(f"is of version {head.version}; this Drumbo reads up to {VERSION}: bring it up to date")
+    kind = PROCESSES.get(str(head.process)[:40])
     if kind is None:
         raise wrong(f"is for another process than {' and '.join(PROCESSES)}")
-    material = _facts(kind.material, found.get("material"), "material", need=("family", "maker", "product", "colour"))
+    file = typed(found, _File, wrong)
+    material = _facts(kind.material, file.material, "material", need=("family", "maker", "product", "colour"))
     if material.family not in kind.families:
         raise wrong(f"names a polymer or resin that this Drumbo does not know: {material.family[:40]}")
-    printer = _facts(kind.printer, found.get("printer"), "printer", need=("name",))
+    printer = _facts(kind.printer, file.printer, "printer", need=("name",))
     if {material.process, printer.process} != {kind.key}:
         raise wrong("has a printer or material of another process than its own")
-    values, skipped = _values(found.get("values"), kind.key)
-    revision = found.get("revision", 1)
-    return Brought(
-        Profile(_text(found.get("name"), "name"), values, kind.key),
-        revision if isinstance(revision, int) else 1, material, printer, skipped,
-    )  # fmt: skip
+    values, skipped = _values(file.values, kind.key)
+    revision = file.revision if isinstance(file.revision, int) else 1
+    return Brought(Profile(file.name, values, kind.key), revision, material, printer, skipped)
 
 
 def wrong(message: str) -> InvalidInput:
@@ -155,126 +197,60 @@ def _unzipped(data: bytes) -> bytes:
         return bundle.read(INSIDE, LARGEST)
 
 
-def parsed(data: bytes) -> Any:
+def parsed_file(data: bytes) -> Any:
     """A file's JSON; InvalidInput for what is too large, is none, or holds what is no number."""
     if len(data) > LARGEST:
         raise wrong(f"is larger than {LARGEST // 1_000_000} MB; no profile is")
-
-    def no_number(word: str) -> Any:
-        raise wrong(f"holds {word}, which is no number")
-
-    try:
-        return json.loads(data.decode("utf-8-sig"), parse_constant=no_number)
-    except UnicodeDecodeError as error:
-        raise wrong("is not text in UTF-8") from error
-    except json.JSONDecodeError as error:
-        raise wrong(f"is broken in line {error.lineno}, column {error.colno}: {error.msg}") from error
-    except (RecursionError, ValueError) as error:
-        raise error if isinstance(error, InvalidInput) else wrong("is nested or long beyond any profile") from error
+    return parsed(data, wrong)
 
 
-def _text(found: Any, where: str) -> str:
-    if not isinstance(found, str) or not found.strip():
-        raise wrong(f"has no text under “{where}”")
-    if len(found) > LONGEST_TEXT:
-        raise wrong(f"has more than {LONGEST_TEXT} characters under “{where}”")
-    return found
-
-
-def finite(found: Any, where: str) -> float:
-    """A number that a file says somewhere; InvalidInput names the place where it is none."""
-    if isinstance(found, bool) or not isinstance(found, (int, float)):
-        raise wrong(f"has no number under “{where}”")
-    try:
-        number = float(found)
-    except OverflowError as error:
-        raise wrong(f"has a number under “{where}” that is beyond all bounds") from error
-    if not math.isfinite(number) or abs(number) > 1e9:
-        raise wrong(f"has a number under “{where}” that is beyond all bounds")
-    return number
-
-
-def _facts(cls: type[T], found: Any, where: str, need: Sequence[str]) -> T:
+def _facts(cls: type[T], found: Mapping[str, Any], where: str, need: Sequence[str]) -> T:
     """A printer or a material of plain facts; what a later version adds is left aside."""
-    if not isinstance(found, dict):
-        raise wrong(f"has nothing under “{where}”")
-    held: dict[str, Any] = {}
-    for field in fields(cls):  # type: ignore[arg-type] # printers and materials are dataclasses
-        if field.name not in found or field.name in HOME:
-            continue
-        value, path = found[field.name], f"{where}.{field.name}"
-        kind = str(field.type)
-        if value is None and "None" in kind:
-            held[field.name] = None
-        elif kind.startswith("str"):
-            held[field.name] = "" if value == "" else _text(value, path)
-        elif kind.startswith("float"):
-            held[field.name] = finite(value, path)
+    plain = {
+        field.name
+        for field in fields(cls)  # type: ignore[arg-type] # printers and materials are dataclasses
+        if field.name not in HOME and str(field.type).startswith(("str", "float"))
+    }
+    held = {name: value for name, value in found.items() if name in plain}
+    for name, value in held.items():
+        if value is not None:
+            typed(value, Text if isinstance(value, str) else Number, wrong, f"{where}.{name}")
+    made = typed(held, cls, wrong, where)
     for name in need:
-        if not held.get(name):
-            raise wrong(f"has nothing under “{where}.{name}”")
-    try:
-        return cls(**held)
-    except TypeError as error:
-        raise wrong(f"lacks facts under “{where}”") from error
+        typed(held[name], SomeText, wrong, f"{where}.{name}")
+    return made
 
 
-def _values(found: Any, process: str) -> tuple[dict[str, Value], tuple[str, ...]]:
-    if not isinstance(found, dict):
-        raise wrong("has nothing under “values”")
+def _values(found: Mapping[str, Any], process: str) -> tuple[dict[str, Value], tuple[str, ...]]:
     values, skipped, ours = {}, [], {parameter.key for parameter in of_process(process)}
-    for key, data in found.items():
+    for key, told in found.items():
         where = f"values.{key[:60]}"
-        if not isinstance(data, dict):
-            raise wrong(f"has no value under “{where}”")
+        data = typed(told, dict[str, Any], wrong, where)
         if key not in ours:
             skipped.append(f"{key[:60]}: this Drumbo knows no such parameter.")
-            continue
-        unit = data.get("unit", BY_KEY[key].unit)
-        if unit != BY_KEY[key].unit:
-            skipped.append(
-                f"{BY_KEY[key].name}: it is in “{str(unit)[:20]}”, and {BY_KEY[key].unit or 'no unit'} is meant."
-            )
-            continue
-        values[key] = _value(data, where)
+        elif (unit := data.get("unit", BY_KEY[key].unit)) != BY_KEY[key].unit:
+            meant = BY_KEY[key].unit or "no unit"
+            skipped.append(f"{BY_KEY[key].name}: it is in “{str(unit)[:20]}”, and {meant} is meant.")
+        else:
+            values[key] = _value(typed(data, _Value, wrong, where), where)
     return values, tuple(skipped)
 
 
-def _value(data: Mapping[str, Any], where: str) -> Value:
-    origin = data.get("origin")
-    if not isinstance(origin, dict) or origin.get("kind") not in set(OriginKind):
-        raise wrong(f"does not say under “{where}.origin” where the value came from")
-    trial, error, recheck = origin.get("trial"), data.get("error"), data.get("recheck")
-    basis = data.get("basis", {})
-    if not isinstance(basis, dict):
-        raise wrong(f"has no table under “{where}.basis”")
+def _value(read: _Value, where: str) -> Value:
+    trial = read.origin.trial
     return Value(
-        number=finite(data.get("number"), f"{where}.number"),
-        origin=Origin(
-            OriginKind(origin["kind"]), _maybe_text(origin.get("note"), f"{where}.origin.note"),
-            None if trial is None else int(finite(trial, f"{where}.origin.trial")),
-        ),
-        error=None if error is None else abs(finite(error, f"{where}.error")),
-        recheck=None if recheck is None else _maybe_text(recheck, f"{where}.recheck"),
-        basis={str(k)[:60]: finite(v, f"{where}.basis") for k, v in basis.items()},
-        still_good=_maybe_text(data.get("still_good"), f"{where}.still_good"),
-        dependency=_law(data.get("law"), f"{where}.law"),
-        doubt=_maybe_text(data.get("doubt"), f"{where}.doubt"),
-    )  # fmt: skip
-
-
-def _maybe_text(found: Any, where: str) -> str:
-    return "" if found is None or found == "" else _text(found, where)
-
-
-def _law(found: Any, where: str) -> Dependency | None:
-    if found is None:
-        return None
-    if not isinstance(found, dict) or found.get("key") not in BY_KEY:
-        raise wrong(f"has no curve under “{where}”")
-    at, number, rate, low, high = (
-        finite(found.get(k), f"{where}.{k}") for k in ("at", "number", "rate", "low", "high")
+        number=read.number,
+        origin=Origin(read.origin.kind, read.origin.note or "", None if trial is None else int(trial)),
+        error=None if read.error is None else abs(read.error),
+        recheck=read.recheck,
+        basis={key[:60]: number for key, number in read.basis.items()},
+        still_good=read.still_good or "",
+        dependency=None if read.law is None else _dependency(read.law, f"{where}.law"),
+        doubt=read.doubt or "",
     )
-    if number <= 0 or low > high or abs(rate) > 1:
+
+
+def _dependency(law: _Law, where: str) -> Dependency:
+    if law.key not in BY_KEY or law.low > law.high:
         raise wrong(f"has a curve under “{where}” that cannot be")
-    return Dependency(found["key"], at, number, rate, low, high, _maybe_text(found.get("note"), f"{where}.note"))
+    return Dependency(law.key, law.at, law.number, law.rate, law.low, law.high, law.note or "")

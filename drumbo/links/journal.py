@@ -11,9 +11,11 @@ import contextlib
 import json
 import os
 import time
-from dataclasses import asdict, dataclass, fields, replace
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from drumbo.core.run import Heaters, RunState
 
@@ -131,15 +133,11 @@ def _read(folder: Path, most_bytes: int) -> tuple[list[JournalEntry], bool]:
     except OSError:
         return [], False
     found, torn = [], False
-    known = {f.name for f in fields(JournalEntry)}
     for line in raw.split(b"\n"):
         try:
-            data = json.loads(line)
-            told = {key: value for key, value in data.items() if key in known}
-            told |= {"state": RunState(told["state"]), "heaters": Heaters(told.get("heaters", ""))}
-            found.append(JournalEntry(**told))
+            found.append(msgspec.json.decode(line, type=JournalEntry))
             torn = False
-        except (ValueError, TypeError, AttributeError, KeyError):
+        except (msgspec.DecodeError, RecursionError):
             torn = torn or bool(line.strip(b"\0 "))
     return found, torn
 

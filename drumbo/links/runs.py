@@ -22,9 +22,11 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass, field, fields
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from drumbo.core.errors import LinkError, NotFound, NotNow
 from drumbo.core.run import Heaters, RunState
@@ -75,10 +77,7 @@ class RunOrder:
     @classmethod
     def read(cls, folder: Path) -> RunOrder:
         """The job of a run's folder."""
-        known = {f.name for f in fields(cls)}
-        data = json.loads((folder / JOB).read_text())
-        read: dict[str, Any] = {k: tuple(v) if isinstance(v, list) else v for k, v in data.items() if k in known}
-        return cls(**read)
+        return msgspec.json.decode((folder / JOB).read_bytes(), type=cls)
 
 
 class Runs:

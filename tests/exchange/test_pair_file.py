@@ -50,7 +50,7 @@ def test_a_profile_that_speaks_of_pairs_is_none() -> None:
 RESIN = resin_context()
 WRONG: dict[str, tuple[bytes, str]] = {
     "of a later version": (_with(version=2), "another version"),
-    "of one profile": (_with(profiles=PROFILES[:1]), "two profiles"),
+    "of one profile": (_with(profiles=PROFILES[:1]), "fewer than 2 under “profiles”"),
     "of no profiles": (_with(profiles=[1, 2]), "no profile of Drumbo"),
     "of resin": (_with(profiles=[profile_data(RESIN.profile, 1, RESIN.material, RESIN.printer)] * 2), "only filament"),
     "without a number": (_with(values={"joint_c": {"number": "hot"}}), "values.joint_c.number"),
