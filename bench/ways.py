@@ -43,7 +43,7 @@ from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.standins.filament.room import within
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials.base import Context, SomeKind
-from drumbo.trials.plate import Asked, plate_file
+from drumbo.trials.plate import PieceAsked, plate_file
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
 from drumbo.trials.way import FAMILIAR, QUICK, Jobs, Way, carried, is_unlike, plan_for, wanted
@@ -111,7 +111,7 @@ class _Walk:
 
     def go(self, job: Sequence[SomeKind]) -> None:
         """Print a job, read and adopt each of its pieces, and go on where one ends too early."""
-        asked = [Asked(trial, plan_for(trial, self.context, quick=True)) for trial in job]  # type: ignore[arg-type]
+        asked = [PieceAsked(trial, plan_for(trial, self.context, quick=True)) for trial in job]  # type: ignore[arg-type]
         held = self.context
         further = []
         try:
@@ -128,7 +128,7 @@ class _Walk:
                 plan = piece.kind.plan_type.of(result.extend)
                 try:
                     piece.kind.check(plan, held)
-                    further.append(Asked(piece.kind, plan))
+                    further.append(PieceAsked(piece.kind, plan))
                     continue
                 except InvalidInput:
                     pass
@@ -137,7 +137,7 @@ class _Walk:
             ((_, result),) = self._printed([piece], held)
             self._adopt(piece, result, held)
 
-    def _printed(self, asked: Sequence[Asked], context: Context) -> list[tuple[Asked, Result]]:
+    def _printed(self, asked: Sequence[PieceAsked], context: Context) -> list[tuple[PieceAsked, Result]]:
         spool = replace(self.spool, context=context)
         if len(asked) == 1:
             file: Any = asked[0].kind.print_file(asked[0].plan, context)
@@ -158,7 +158,7 @@ class _Walk:
             found.append((piece, result))
         return found
 
-    def _adopt(self, piece: Asked, result: Result, printed_on: Context) -> None:
+    def _adopt(self, piece: PieceAsked, result: Result, printed_on: Context) -> None:
         if piece.kind.slug == PROOF:
             self.proof = result
             # Whatever it says, nothing comes after it.

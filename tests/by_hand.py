@@ -10,7 +10,7 @@ from drumbo.store.database import Workshop
 from tests.conftest import PATIENCE_S
 
 
-def ready(house: Workshop, number: int) -> filament.Change:
+def ready(house: Workshop, number: int) -> filament.ChangePage:
     """Wait until its next step can be pressed."""
     until = time.monotonic() + PATIENCE_S
     while not (found := filament.change(house, number)).ready:
@@ -19,7 +19,7 @@ def ready(house: Workshop, number: int) -> filament.Change:
     return found
 
 
-def go(house: Workshop, room: PrintManager, number: int, *actions: str) -> filament.Change:
+def go(house: Workshop, room: PrintManager, number: int, *actions: str) -> filament.ChangePage:
     """Press one after the other, each as soon as it can be."""
     for action in actions:
         ready(house, number)

@@ -19,6 +19,7 @@ from drumbo.cli.pieces import kinds, make_piece
 from drumbo.cli.prints import print_file, stop
 from drumbo.cli.retiming import retime
 from drumbo.cli.standins import standin
+from drumbo.core.counted import counted
 
 
 def data_folder(given: str | None) -> Path:
@@ -101,7 +102,7 @@ def archive(folder: Path, out: Path) -> None:
         raise NotFound(f"there is no workshop in {folder}")
     with out.open("wb") as file:
         count = pack(folder, file)
-    click.echo(f"{out}: the workshop with {count} file{'s' if count != 1 else ''}")
+    click.echo(f"{out}: the workshop with {counted(count, 'file')}")
 
 
 @main.command()
@@ -112,7 +113,7 @@ def unpack(folder: Path, archive: Path) -> None:
     from drumbo.store.archive import unpack as unpack_it  # noqa: PLC0415
 
     count = unpack_it(archive, folder)
-    click.echo(f"{folder}: the workshop with {count} file{'s' if count != 1 else ''}; start it with drumbo serve")
+    click.echo(f"{folder}: the workshop with {counted(count, 'file')}; start it with drumbo serve")
 
 
 for command in (standin, kinds, make_piece, check, retime, export, print_file, stop, doctor):

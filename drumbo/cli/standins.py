@@ -92,13 +92,13 @@ def standin_filament(
 ) -> None:
     """A filament printer on a TCP port of this machine."""
     from drumbo.standins.filament.bed import draw_bed  # noqa: PLC0415
-    from drumbo.standins.filament.device import FilamentPrinter, Loaded  # noqa: PLC0415
+    from drumbo.standins.filament.device import FilamentPrinter, LoadedSpool  # noqa: PLC0415
     from drumbo.standins.filament.side import ControlServer  # noqa: PLC0415
     from drumbo.standins.line.session import LineServer  # noqa: PLC0415
 
     stop_on_signals()
     device = FilamentPrinter(pace=pace, drive=drive, bed=draw_bed(bed_seed), files=files)
-    device.loaded = Loaded(family, seed)
+    device.loaded = LoadedSpool(family, seed)
     device.machine.skew = skew
     for entry in fault:
         name, _, at = entry.partition(":")

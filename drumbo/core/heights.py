@@ -34,7 +34,7 @@ _ENDS: Any = ((np.min, np.inf), (np.max, -np.inf))
 
 
 @dataclass(frozen=True, slots=True)
-class Clearance:
+class HeadClearance:
     """Room that a head needs: radius round the nozzle, and height of the carriage above its tip, mm."""
 
     radius_mm: float
@@ -42,7 +42,7 @@ class Clearance:
 
 
 def runs_into(
-    x: Floats, y: Floats, z: Floats, laid: Bools, moves: Bools, thick_mm: float, clearance: Clearance | None = None
+    x: Floats, y: Floats, z: Floats, laid: Bools, moves: Bools, thick_mm: float, clearance: HeadClearance | None = None
 ) -> NDArray[np.uint8]:
     """(n,) what each move (to x, y, z, mm) runs into, of what those before it laid. `moves` are rows that go anywhere
     on a way that is known, `thick_mm` is the usual height of a layer.

@@ -13,14 +13,14 @@ from typing import Any
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.heights import TIP_MM, Clearance
+from drumbo.core.heights import TIP_MM, HeadClearance
 from drumbo.core.piece import Standing
 from drumbo.core.toolpath import Toolpath
 from drumbo.core.toolpath.columns import Event, Role, Set
 from drumbo.core.toolpath.pace import CLIMB_MM_S
 from drumbo.core.workshop import Printer
 
-USUAL = Clearance(radius_mm=40.0, height_mm=25.0)
+USUAL = HeadClearance(radius_mm=40.0, height_mm=25.0)
 """What is taken for a printer of which nobody told it; where it is, pages say so, and the file check still asks."""
 APART_MM = 3.0
 """Pieces never stand closer."""
@@ -54,7 +54,7 @@ class Footprint:
 
 
 @dataclass(frozen=True, slots=True)
-class Member:
+class PlateMember:
     """A piece of a plate: its toolpath as it would be printed alone in the middle of the bed, what it is called, and
     the temperatures that it begins and goes on with, °C.
     """
@@ -88,10 +88,10 @@ def footprint(path: Toolpath, middle: tuple[float, float]) -> Footprint:
     )  # fmt: skip
 
 
-def clearance_of(printer: Printer) -> Clearance:
+def clearance_of(printer: Printer) -> HeadClearance:
     """Room that a printer's head needs, the usual where nobody told it."""
     radius, height = printer.clearance_radius_mm, printer.clearance_height_mm
-    return Clearance(USUAL.radius_mm if radius is None else radius, USUAL.height_mm if height is None else height)
+    return HeadClearance(USUAL.radius_mm if radius is None else radius, USUAL.height_mm if height is None else height)
 
 
 def arrange(prints: Sequence[Footprint], printer: Printer) -> tuple[tuple[int, ...], tuple[Standing, ...]]:
@@ -118,7 +118,7 @@ class _Search:
 
     prints: Sequence[Footprint]
     order: Sequence[int]
-    room: Clearance
+    room: HeadClearance
     free: tuple[float, float, float, float]
     tries: int = 0
 
@@ -200,7 +200,7 @@ def _standing(
     return tuple(found)
 
 
-def compose(members: Sequence[Member], printer: Printer, bed: tuple[float, float], pressure_s: float) -> Plate:
+def compose(members: Sequence[PlateMember], printer: Printer, bed: tuple[float, float], pressure_s: float) -> Plate:
     """Members as one job. `bed` is the bed's temperature of the first layer and of the others, °C: it stays at the
     first until the last piece has its first layer. Between two pieces the head goes up, over, waits there for the
     temperature, and down. InvalidInput where they have no room.
@@ -280,7 +280,7 @@ def _still_retracted(path: Toolpath) -> float:
     return max(-float(path.e_mm[last[-1]]), 0.0) if len(last) else 0.0
 
 
-def _opening(member: Member, pressure_s: float) -> list[Event]:
+def _opening(member: PlateMember, pressure_s: float) -> list[Event]:
     """What every piece but the first begins with, whatever the one before has left."""
     return [
         Event(_WAITS_AT, Set.FAN, 0.0),
@@ -289,7 +289,7 @@ def _opening(member: Member, pressure_s: float) -> list[Event]:
     ]
 
 
-def _second_layer(path: Toolpath, member: Member, place: int, bed_c: float | None) -> list[Event]:
+def _second_layer(path: Toolpath, member: PlateMember, place: int, bed_c: float | None) -> list[Event]:
     """The other layers' temperatures, unless the piece sets the nozzle's by itself before them."""
     above = np.flatnonzero(path.layer >= 1)
     if not len(above):

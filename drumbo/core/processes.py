@@ -22,12 +22,20 @@ from drumbo.core.resin import (
     read_resin,
     read_resin_printer,
 )
-from drumbo.core.workshop import MATERIAL_FIELDS, PRINTER_FIELDS, Material, Printer, read_material, read_printer
+from drumbo.core.workshop import (
+    MATERIAL_FIELDS,
+    PRINTER_FIELDS,
+    Material,
+    Printer,
+    Reachable,
+    read_material,
+    read_printer,
+)
 
 Typed = Mapping[str, str | float | None]
 
 
-class AnyPrinter(Protocol):
+class AnyPrinter(Reachable, Protocol):
     """What every printer tells, whatever its process. It is a frozen dataclass."""
 
     __dataclass_fields__: ClassVar[dict[str, DataclassField[Any]]]
@@ -40,14 +48,6 @@ class AnyPrinter(Protocol):
     def height_mm(self) -> float: ...
     @property
     def bed_middle(self) -> tuple[float, float]: ...
-    @property
-    def link_url(self) -> str: ...
-    @property
-    def camera_url(self) -> str: ...
-    @property
-    def still_url(self) -> str: ...
-    @property
-    def upload_url(self) -> str: ...
     @property
     def upload_user(self) -> str: ...
     @property

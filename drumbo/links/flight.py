@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from functools import reduce
 from operator import xor
 
-from drumbo.links.lines import Source
+from drumbo.links.lines import LineSource
 from drumbo.links.words import Said
 
 KEPT = 100
@@ -54,7 +54,7 @@ class _Out:
 class Flight:
     """Lines of `source`, sent as numbers from 1 on, marks among them."""
 
-    def __init__(self, source: Source, *, plain_marks: bool = False) -> None:
+    def __init__(self, source: LineSource, *, plain_marks: bool = False) -> None:
         """`plain_marks` for a printer whose answer to a mark is like any other."""
         self._source = source
         self._plain_marks = plain_marks

@@ -27,7 +27,7 @@ def clean(raw: str) -> str:
     return "" if _NUMBERING.match(text) else text
 
 
-class Source(Protocol):
+class LineSource(Protocol):
     """Lines to send, in order."""
 
     def __len__(self) -> int: ...

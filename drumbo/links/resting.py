@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from drumbo.core.run import RunState
 from drumbo.links.flight import MARK
-from drumbo.links.lines import Source
+from drumbo.links.lines import LineSource
 from drumbo.links.modal import Modal
 from drumbo.links.talk import Ended, Talk, Timing
 
@@ -63,7 +63,7 @@ class Resting:
         return lines + _modes(at)
 
 
-class Waiting:
+class RestWatch:
     """A printer that rests, looked at again and again. Past `waits_s` its heaters are switched off, and it waits on."""
 
     def __init__(self, talk: Talk, timing: Timing, waits_s: float | None) -> None:
@@ -126,10 +126,10 @@ def _modes(at: Modal) -> list[str]:
     return lines
 
 
-class Part:
+class Excerpt:
     """Lines of a source from a place on, up to its end or to where it is cut."""
 
-    def __init__(self, lines: Source, first: int) -> None:
+    def __init__(self, lines: LineSource, first: int) -> None:
         self._lines, self.first, self.stop = lines, first, len(lines)
 
     def __len__(self) -> int:

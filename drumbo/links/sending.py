@@ -16,7 +16,7 @@ from drumbo.links.journal import Journal
 from drumbo.links.lines import FileLines
 from drumbo.links.modal import Modal
 from drumbo.links.orders import Orders, StopWanted
-from drumbo.links.resting import Part, Resting, Waiting, span, until
+from drumbo.links.resting import Excerpt, Resting, RestWatch, span, until
 from drumbo.links.runs import RunOrder
 from drumbo.links.self_report import differences
 from drumbo.links.talk import Ended, Talk, Timing
@@ -34,11 +34,11 @@ class Sending:
         self._talk: Talk | None = None
         self._lines: FileLines | None = None
         self._flight: Flight | None = None
-        self._part: Part | None = None
+        self._part: Excerpt | None = None
         self._modal, self._followed = Modal(), 0
         self._resting = Resting(**job.resting)
         self._sends = self._wants_rest = False
-        self._wait: Waiting | None = None
+        self._wait: RestWatch | None = None
         self._says = ""
         self._touched = False
         self._waits_since: float | None = None
@@ -92,7 +92,7 @@ class Sending:
         """Send the file from a place on, up to its end, the next rest, or where somebody has it pause."""
         assert self._talk is not None
         assert self._lines is not None
-        part = Part(self._lines, first)
+        part = Excerpt(self._lines, first)
         stop = until(rests, first)
         if stop is not None:
             part.end(stop)
@@ -115,7 +115,7 @@ class Sending:
         self._talk.deliver(self._resting.away(self._modal))
         self._orders.done(self._folder)
         self._wants_rest = False
-        self._wait = Waiting(self._talk, self._timing, self._job.waits_s)
+        self._wait = RestWatch(self._talk, self._timing, self._job.waits_s)
         self._says = "It pauses here, as planned." if planned else "Paused."
         while not self._orders.go_on:
             self._wait.look()
@@ -123,7 +123,7 @@ class Sending:
                 limits = Limits.of(self._job.limits)
                 carry_out(self._orders.hand, self._talk, self._journal, limits, self._taken_up, MOVES)
                 # It may be hot again, and somebody is there: the time that it may stay so begins anew.
-                self._wait = Waiting(self._talk, self._timing, self._job.waits_s)
+                self._wait = RestWatch(self._talk, self._timing, self._job.waits_s)
         self._orders.done(self._folder)
         self._wait, self._says = None, "Taking the print up again."
         self._talk.deliver(self._resting.back(self._modal))

@@ -15,7 +15,7 @@ from drumbo.core.errors import LinkError
 from drumbo.core.run import RunState
 from drumbo.links.flight import MARK, Flight, numbered
 from drumbo.links.line import Line
-from drumbo.links.lines import Source
+from drumbo.links.lines import LineSource
 from drumbo.links.words import Fact, HeatReport, Said, hear
 
 MOST_IMPOSSIBLE = 4
@@ -195,7 +195,7 @@ class Talk:
                 flight.want_mark()
             probes = self._look_after(flight, now, probes)
 
-    def flight(self, source: Source) -> Flight:
+    def flight(self, source: LineSource) -> Flight:
         """Lines to send, as this printer answers."""
         return Flight(source, plain_marks=self._plain_marks)
 

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from drumbo.core.catalogue import Group, Parameter, groups_of, in_group
 from drumbo.core.copying import CarryOver, Surroundings, borrowed, copied, differences, other_layer
+from drumbo.core.counted import counted
 from drumbo.core.errors import InvalidInput
 from drumbo.core.profile import Change, Profile, Value, difference
 from drumbo.services.convert import latest, material_of, printer_of, profile_of
@@ -137,7 +138,7 @@ def borrow(workshop: Workshop, profile_id: int, takes: Takes) -> int:
         row = get_row(session, profile_id)
         after, names = _borrowed(session, row, takes)
         count = sum(len(keys) for keys in takes.values())
-        return append(session, row, after, f"{count} value{'s' if count != 1 else ''} copied from {', '.join(names)}")
+        return append(session, row, after, f"{counted(count, 'value')} copied from {', '.join(names)}")
 
 
 def _borrowed(session: Session, row: ProfileRow, takes: Takes) -> tuple[Profile, list[str]]:

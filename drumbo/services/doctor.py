@@ -13,6 +13,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from drumbo.core.counted import counted
 from drumbo.core.errors import NotFound, NotNow
 from drumbo.store.database import PART
 from drumbo.store.soundness import DATABASE, FILES, check_openable, reading, served_once
@@ -114,7 +115,7 @@ def _orphans(folder: Path, wanted: dict[str, str], *, mend: bool) -> Iterator[Ai
         (folder / SET_ASIDE).mkdir(exist_ok=True)
         path.replace(folder / SET_ASIDE / path.name)
     yield Ailment(
-        f"{len(alone)} file{'s belong' if len(alone) > 1 else ' belongs'} to nothing ({size / 1e6:.1f} MB)",
+        f"{counted(len(alone), 'file belongs', 'files belong')} to nothing ({size / 1e6:.1f} MB)",
         f"moved to {SET_ASIDE}; throw that away when nothing is missing"
         if mend
         else f"--mend moves them to {SET_ASIDE}",
@@ -130,7 +131,7 @@ def _left_over(folder: Path, *, mend: bool) -> Iterator[Ailment]:
     for path in left if mend else ():
         path.unlink(missing_ok=True)
     yield Ailment(
-        f"{len(left)} half-written file{'s' if len(left) > 1 else ''} of a program that was cut off",
+        f"{counted(len(left), 'half-written file')} of a program that was cut off",
         "removed" if mend else "--mend removes them",
         mend,
     )

@@ -58,7 +58,7 @@ class Hand:
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class ChangePage:
     """A change of filament as its page shows it. `ready` is whether the next step can be pressed now."""
 
     id: int
@@ -260,7 +260,7 @@ def _paused(session: Session, workshop: Workshop, printer_id: int) -> tuple[int,
     return (row.id, row.run) if row is not None and entry is not None and entry.state is RunState.PAUSED else None
 
 
-def change(workshop: Workshop, number: int) -> Change:
+def change(workshop: Workshop, number: int) -> ChangePage:
     """A change of filament."""
     with workshop.reading() as session:
         row = _change(session, number)
@@ -275,7 +275,7 @@ def change(workshop: Workshop, number: int) -> Change:
         # The file of a pair heats as each of the two wants it.
         alone = trial is not None and trial.trial.pair_id is None
         goes_on_c = _goes_on_at(workshop, row.run) if alone else None
-        return Change(
+        return ChangePage(
             row.id, row.printer_id, row.printer.name, _named(session, row.from_id), _named(session, row.to_id), step,
             steps, plan, hand, ready, row.pushed_mm, row.purged_mm, trial.trial_id if trial is not None else None,
             goes_on_c,
@@ -323,7 +323,7 @@ def press(workshop: Workshop, room: PrintManager, number: int, action: str) -> N
         _turn(workshop, room, found, step)
 
 
-def _turn(workshop: Workshop, room: PrintManager, found: Change, step: ChangeStep) -> None:
+def _turn(workshop: Workshop, room: PrintManager, found: ChangePage, step: ChangeStep) -> None:
     """To the next step, and what hangs on it."""
     with workshop.writing() as session:
         row = _change(session, found.id)

@@ -9,6 +9,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from drumbo.core.catalogue import BY_KEY, Parameter
+from drumbo.core.counted import counted
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.against import Against
 from drumbo.core.gcode.inferred import InferredSetting, inferred_settings
@@ -60,7 +61,7 @@ def learn(
         for key, line in taken.items()
     }
     profile = changed(begun.profile, new, begun.printer.numbers())
-    count = f"{len(taken)} value{'s' if len(taken) > 1 else ''}"
+    count = counted(len(taken), "value")
     try:
         with workshop.writing() as session:
             return add(session, profile, material_id, printer_id, f"{count} as {title} uses them")

@@ -41,7 +41,7 @@ TELLS_S = 20.0
 
 
 @dataclass(frozen=True)
-class Way:
+class FileCourse:
     """What does not change: the file's course, and what the steps of the piece are called; where its middle is on the
     bed, mm; and of several pieces in one file the lines with which they begin.
     """
@@ -218,7 +218,7 @@ def _has_course(row: PrintRow) -> bool:
     return bool(row.printer.spec.get("process", FILAMENT) == FILAMENT)
 
 
-def way_of(workshop: Workshop, session: Session, trial_id: int, digest: str) -> Way:
+def way_of(workshop: Workshop, session: Session, trial_id: int, digest: str) -> FileCourse:
     """What a trial's file comes to; kept for the files looked at last."""
     return _way((digest, trial_id), lambda: _trials(session, trial_id), lambda: workshop.files.get(digest))
 
@@ -230,7 +230,9 @@ def _trials(session: Session, trial_id: int) -> list[Trial]:
 
 
 @cached(LRUCache(KEPT), key=lambda which, _trials, _file: which, condition=Condition())
-def _way(which: tuple[str, int], fetch_trials: Callable[[], list[Trial]], fetch_file: Callable[[], bytes]) -> Way:
+def _way(
+    which: tuple[str, int], fetch_trials: Callable[[], list[Trial]], fetch_file: Callable[[], bytes]
+) -> FileCourse:
     del which
     trials = fetch_trials()
     context = filament_context(trials[0].context)
@@ -245,7 +247,9 @@ def _way(which: tuple[str, int], fetch_trials: Callable[[], list[Trial]], fetch_
             boxes.append(((p.low[0] + x, p.low[1] + y, p.low[2]), (p.high[0] + x, p.high[1] + y, p.high[2])))
             labels.append(f"{p.label} {trial.kind.unit}".strip() + of)
     x, y = trials[0].stands.middle
-    return Way(course(case, boxes), tuple(labels), (float(x), float(y)), _begins(file) if len(trials) > 1 else ())
+    return FileCourse(
+        course(case, boxes), tuple(labels), (float(x), float(y)), _begins(file) if len(trials) > 1 else ()
+    )
 
 
 def _begins(file: bytes) -> tuple[int, ...]:

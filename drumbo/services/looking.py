@@ -13,7 +13,7 @@ from drumbo.store.database import Workshop
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
+class PortSearch:
     """How looking stands. `found` are path, speed and temperatures; `failed` says why some ports could not be tried."""
 
     run: str
@@ -27,7 +27,7 @@ def known_ports() -> list[Port]:
     return ports()
 
 
-def begin(workshop: Workshop, paths: Sequence[str] | None = None, timing: dict[str, float] | None = None) -> Look:
+def begin(workshop: Workshop, paths: Sequence[str] | None = None, timing: dict[str, float] | None = None) -> PortSearch:
     """Begin to try all ports at the usual speeds. NotNow where there is none, or somebody looks already."""
     chosen = tuple(paths if paths is not None else (port.path for port in ports()))
     if not chosen:
@@ -36,16 +36,16 @@ def begin(workshop: Workshop, paths: Sequence[str] | None = None, timing: dict[s
     return look(workshop, name)
 
 
-def look(workshop: Workshop, name: str) -> Look:
+def look(workshop: Workshop, name: str) -> PortSearch:
     """Where it is."""
     runs = Runs(workshop.folder)
     entry, gone = runs.look(name)
     if entry is None:
-        return Look(name, not gone, "Looking for ports.", ())
-    return Look(name, entry.running and not gone, entry.message, tuple((p, b, s) for p, b, s in entry.found))
+        return PortSearch(name, not gone, "Looking for ports.", ())
+    return PortSearch(name, entry.running and not gone, entry.message, tuple((p, b, s) for p, b, s in entry.found))
 
 
-def stop(workshop: Workshop, name: str) -> Look:
+def stop(workshop: Workshop, name: str) -> PortSearch:
     """Look no further."""
     with contextlib.suppress(NotNow):
         Runs(workshop.folder).order(name, STOP)

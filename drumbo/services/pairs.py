@@ -33,7 +33,7 @@ MOST_HAND_MIN, MOST_PLANNED = 120.0, 12
 
 
 @dataclass(frozen=True, slots=True)
-class Member:
+class PairMember:
     """One of the two as pages show it."""
 
     profile_id: int
@@ -59,8 +59,8 @@ class PairSheet:
     id: int
     printer_id: int
     printer: Printer
-    one: Member
-    other: Member
+    one: PairMember
+    other: PairMember
     ground: CommonGround
     values: dict[str, dict[str, Any]]
     trials: tuple[PairTrial, ...]
@@ -202,8 +202,8 @@ def pair_row(session: Session, number: int) -> PairRow:
     return row
 
 
-def _member(row: ProfileRow) -> Member:
-    return Member(row.id, row.name, partner_of(row), row.material.colour_hex)
+def _member(row: ProfileRow) -> PairMember:
+    return PairMember(row.id, row.name, partner_of(row), row.material.colour_hex)
 
 
 @dataclass(frozen=True, slots=True)

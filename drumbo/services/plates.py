@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session, selectinload
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Field
-from drumbo.core.heights import Clearance
+from drumbo.core.heights import HeadClearance
 from drumbo.core.piece import Piece, Standing, draw_above
 from drumbo.core.plate import clearance_of
 from drumbo.core.workshop import Printer
@@ -25,7 +25,7 @@ from drumbo.store.database import Workshop
 from drumbo.store.models import PlateRow, ProfileRow, TrialRow
 from drumbo.trials import kinds_of
 from drumbo.trials.base import Context, Kind
-from drumbo.trials.plate import BETWEEN, Asked, PlateFile, can_share, check, plate_file, warnings
+from drumbo.trials.plate import BETWEEN, PieceAsked, PlateFile, can_share, check, plate_file, warnings
 from drumbo.trials.trial import Trial, TrialState, all_read
 from drumbo.trials.way import plan_for
 
@@ -33,7 +33,7 @@ Typed = Mapping[str, str]
 
 
 @dataclass(frozen=True, slots=True)
-class Spot:
+class PieceOutline:
     """One piece on the drawing of the bed: what it is called, its turn, where it stands, and its outline about its
     middle (SVG path data, mm, y downwards).
     """
@@ -45,7 +45,7 @@ class Spot:
 
 
 @dataclass(frozen=True, slots=True)
-class Choice:
+class PlateChoice:
     """A kind that a plate could have: the plan's fields with their values as they stand in the form, and problems."""
 
     kind: Kind[Any]
@@ -64,15 +64,15 @@ class PlateDraft:
     card: Card
     printer: Printer
     quick: bool
-    choices: tuple[Choice, ...]
+    choices: tuple[PlateChoice, ...]
     problems: Mapping[str, str]
     warnings: tuple[str, ...]
-    spots: tuple[Spot, ...]
+    spots: tuple[PieceOutline, ...]
     facts: Mapping[str, float | None]
-    assumed: Clearance | None
+    assumed: HeadClearance | None
 
     @property
-    def chosen(self) -> tuple[Choice, ...]:
+    def chosen(self) -> tuple[PlateChoice, ...]:
         """What is on it."""
         return tuple(choice for choice in self.choices if choice.chosen)
 
@@ -99,7 +99,7 @@ class PlateSheet:
     card: Card
     printer: Printer
     trials: tuple[OnPlate, ...]
-    spots: tuple[Spot, ...]
+    spots: tuple[PieceOutline, ...]
     facts: dict[str, Any]
     created_at: datetime
 
@@ -116,7 +116,7 @@ def draft(workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Type
         context, card, revision = _context(session, row), card_of(row), latest(row).number
     choices, problems, asked = _choices(context, slugs, typed, quick=quick)
     told: tuple[str, ...] = tuple(warnings([each.kind for each in asked]))
-    spots: tuple[Spot, ...] = ()
+    spots: tuple[PieceOutline, ...] = ()
     facts: dict[str, float | None] = {}
     if not problems:
         try:
@@ -207,11 +207,11 @@ def _on_plate(turn: int, row: TrialRow, trial: Trial) -> OnPlate:
 
 def _choices(
     context: Context, slugs: Sequence[str], typed: Typed, *, quick: bool
-) -> tuple[tuple[Choice, ...], dict[str, str], list[Asked]]:
+) -> tuple[tuple[PlateChoice, ...], dict[str, str], list[PieceAsked]]:
     """Every kind that could be on the plate, what is wrong by field, and the pieces that can be planned."""
-    choices: list[Choice] = []
+    choices: list[PlateChoice] = []
     problems: dict[str, str] = {}
-    asked: list[Asked] = []
+    asked: list[PieceAsked] = []
     for kind in kinds_of(context.profile.process).values():
         if not can_share(kind) or kind.hindered(context):
             continue
@@ -226,10 +226,10 @@ def _choices(
         except InvalidInput as error:
             problems |= {kind.slug + BETWEEN + key: text for key, text in error.problems.items() if chosen}
         else:
-            asked += [Asked(kind, plan)] if chosen else []
+            asked += [PieceAsked(kind, plan)] if chosen else []
         fields = tuple(replace(each, key=kind.slug + BETWEEN + each.key) for each in kind.asked(context))
         named = {kind.slug + BETWEEN + key: value for key, value in values.items()}
-        choices.append(Choice(kind, chosen, fields, named, in_words))
+        choices.append(PlateChoice(kind, chosen, fields, named, in_words))
     if not problems:
         try:
             check(asked, context)
@@ -238,16 +238,16 @@ def _choices(
     return tuple(choices), problems, asked
 
 
-def _key(asked: Sequence[Asked], context: Context, revision: int) -> tuple[object, ...]:
+def _key(asked: Sequence[PieceAsked], context: Context, revision: int) -> tuple[object, ...]:
     lasting = replace(context, material=replace(context.material, spool_g=None))
     return tuple((each.kind.slug, repr(each.plan)) for each in asked), repr(lasting), revision
 
 
 @cached(LRUCache(4), key=_key, condition=Condition())
-def _file(asked: Sequence[Asked], context: Context, revision: int) -> PlateFile:
+def _file(asked: Sequence[PieceAsked], context: Context, revision: int) -> PlateFile:
     """A plate's file; the form, its estimate and the plan want the same one."""
     return plate_file(asked, context, title=(f"profile {context.profile.name}, revision {revision}",))
 
 
-def _spot(title: str, turn: int, standing: Standing, piece: Piece) -> Spot:
-    return Spot(title, turn, standing, draw_above(piece))
+def _spot(title: str, turn: int, standing: Standing, piece: Piece) -> PieceOutline:
+    return PieceOutline(title, turn, standing, draw_above(piece))

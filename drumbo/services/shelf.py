@@ -64,7 +64,7 @@ class Spine:
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class ShelfPage:
     """One page of a list, and how many there are in all."""
 
     spines: tuple[Spine, ...]
@@ -139,7 +139,7 @@ _COLUMNS = (
 def find(
     workshop: Workshop, text: str = "", *, printer: int = 0, material: int = 0, family: str = "", state: str = "any",
     sort: str = "changed", page: int = 0, size: int = PAGE,
-) -> Found:  # fmt: skip
+) -> ShelfPage:  # fmt: skip
     """A page of profiles whose names hold every word of `text`, of one printer, spool or polymer, in one state.
 
     What was put away is found by its state alone, or where one spool or printer is asked for.
@@ -158,7 +158,7 @@ def find(
     with workshop.reading() as session:
         total = session.scalar(select(func.count()).select_from(wanted.subquery())) or 0
         rows = session.execute(wanted.order_by(*_ORDER.get(sort, _ORDER["changed"])).offset(page * size).limit(size))
-        return Found(tuple(Spine(*row) for row in rows), total, page)
+        return ShelfPage(tuple(Spine(*row) for row in rows), total, page)
 
 
 def _in_state(wanted: Select[Any], state: str, *, everything: bool) -> Select[Any]:

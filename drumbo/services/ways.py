@@ -70,7 +70,7 @@ class OnTheWay:
 
 
 @dataclass(frozen=True, slots=True)
-class Standing:
+class WayStanding:
     """Where a profile is on its way: `done` of `total` trials; what is begun; the jobs left, the next one first;
     and whether the spool was found to be unlike the ones before, so that it is looked at by itself.
     """
@@ -154,7 +154,7 @@ def leave(workshop: Workshop, profile_id: int) -> None:
         get_row(session, profile_id).way = None
 
 
-def standing(workshop: Workshop, profile_id: int) -> Standing | None:
+def standing(workshop: Workshop, profile_id: int) -> WayStanding | None:
     """Where the profile is on its way; None where it is on none."""
     with workshop.reading() as session:
         row = get_row(session, profile_id)
@@ -174,7 +174,7 @@ def standing(workshop: Workshop, profile_id: int) -> Standing | None:
         begun = tuple(_begun(each) for each in sorted(newest.values(), key=lambda each: each.id))
         rest = [kind for kind in left if kind.slug not in newest]
         differs = way is FAMILIAR and is_unlike(context)
-        return Standing(way, len(slugs) - len(left), len(slugs), begun, _jobs(rest, context, way), differs)
+        return WayStanding(way, len(slugs) - len(left), len(slugs), begun, _jobs(rest, context, way), differs)
 
 
 def _context(session: Session, profile_id: int) -> SomeBound:

@@ -13,7 +13,7 @@ from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.writer import PrintJob, write
 from drumbo.core.piece import Standing
-from drumbo.core.plate import PIECE, Member, Plate, compose, footprint
+from drumbo.core.plate import PIECE, Plate, PlateMember, compose, footprint
 from drumbo.core.toolpath import Toolpath, path_motion
 from drumbo.trials.base import Context, Kind, SomeKind
 from drumbo.trials.plan import TrialPlan
@@ -25,7 +25,7 @@ FEWEST, MOST = 2, 6
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
+class PieceAsked:
     """One piece of a plate: a kind and its plan."""
 
     kind: Kind[Any]
@@ -33,7 +33,7 @@ class Asked:
 
 
 @dataclass(frozen=True, slots=True)
-class Share:
+class PieceShare:
     """What one piece takes of the whole, and where it stands; `turn` is when its turn comes, from 1 on, and `last_line`
     the line of the file with which it is done.
     """
@@ -55,7 +55,7 @@ class PlateFile:
     seconds: float
     grams: float
     cost: float | None
-    shares: tuple[Share, ...]
+    shares: tuple[PieceShare, ...]
 
 
 def can_share(kind: SomeKind) -> TypeGuard[Kind[Any]]:
@@ -84,7 +84,7 @@ def warnings(kinds: Sequence[SomeKind]) -> list[str]:
     return told
 
 
-def check(pieces: Sequence[Asked], context: Context) -> None:
+def check(pieces: Sequence[PieceAsked], context: Context) -> None:
     """InvalidInput at "pieces" for too few or many, or for one that cannot share a bed."""
     if not FEWEST <= len(pieces) <= MOST:
         raise InvalidInput("pieces", f"are {len(pieces)}; a plate has {FEWEST} to {MOST}")
@@ -100,7 +100,7 @@ def check(pieces: Sequence[Asked], context: Context) -> None:
             raise InvalidInput("pieces", f"cannot hold {piece.kind.title.lower()}: {why}")
 
 
-def plate_file(pieces: Sequence[Asked], context: Context, *, title: Sequence[str] = ()) -> PlateFile:
+def plate_file(pieces: Sequence[PieceAsked], context: Context, *, title: Sequence[str] = ()) -> PlateFile:
     """The whole way from several plans to one file. InvalidInput where one cannot be printed, or not beside others."""
     check(pieces, context)
     for piece in pieces:
@@ -135,7 +135,7 @@ def plate_file(pieces: Sequence[Asked], context: Context, *, title: Sequence[str
     )
 
 
-def _composed(pieces: Sequence[Asked], context: Context, bed: tuple[float, float]) -> Plate:
+def _composed(pieces: Sequence[PieceAsked], context: Context, bed: tuple[float, float]) -> Plate:
     """Each piece primes by a skirt of its own; the first to be printed, as the printer wants it."""
     skirted = replace(context, printer=replace(context.printer, primes="skirt"))
     paths = [_path(piece, skirted) for piece in pieces]
@@ -145,13 +145,13 @@ def _composed(pieces: Sequence[Asked], context: Context, bed: tuple[float, float
         paths[lowest] = _path(pieces[lowest], context)
     nozzle_c = context.profile.number("nozzle_c")
     members = [
-        Member(piece.kind.title, path, piece.kind.first_layer_c(piece.plan, context), nozzle_c)
+        PlateMember(piece.kind.title, path, piece.kind.first_layer_c(piece.plan, context), nozzle_c)
         for piece, path in zip(pieces, paths, strict=True)
     ]
     return compose(members, context.printer, bed, context.profile.number("pressure_advance_s"))
 
 
-def _path(piece: Asked, context: Context) -> Toolpath:
+def _path(piece: PieceAsked, context: Context) -> Toolpath:
     try:
         path: Toolpath = piece.kind.roads(piece.plan, context, piece.kind.piece(piece.plan, context))
     except InvalidInput as error:
@@ -159,7 +159,7 @@ def _path(piece: Asked, context: Context) -> Toolpath:
     return path
 
 
-def _of(piece: Asked, error: InvalidInput) -> InvalidInput:
+def _of(piece: PieceAsked, error: InvalidInput) -> InvalidInput:
     """What is wrong with a piece's plan, by the plate's names of its fields."""
     return InvalidInput.of({piece.kind.slug + BETWEEN + key: text for key, text in error.problems.items()})
 
@@ -171,16 +171,16 @@ def _last_lines(gcode: str) -> list[int]:
     return [*begins[1:], len(lines) - 1]
 
 
-def _shares(plate: Plate, context: Context, last_lines: Sequence[int]) -> tuple[Share, ...]:
+def _shares(plate: Plate, context: Context, last_lines: Sequence[int]) -> tuple[PieceShare, ...]:
     ends_s = path_motion(plate.path).ends()
     cuts = [*plate.bottoms, len(plate.path)]
     area = np.pi * context.profile.number("filament_diameter_mm") ** 2 / 4
-    found: dict[int, Share] = {}
+    found: dict[int, PieceShare] = {}
     for turn, number in enumerate(plate.order):
         first, last = cuts[turn], cuts[turn + 1]
         grams = float(plate.path.e_mm[first:last].sum() * area) / 1000 * context.material.density_g_cm3
         seconds = float(ends_s[last - 1] - (ends_s[first - 1] if first else 0.0))
-        found[number] = Share(
+        found[number] = PieceShare(
             plate.standing[number], turn + 1, last_lines[turn], seconds, grams, context.material.cost(grams)
         )
     return tuple(found[number] for number in range(len(plate.order)))

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from drumbo.core.workshop import Printer
-from drumbo.services.plates import Spot
+from drumbo.services.plates import PieceOutline
 
 MARGIN_MM = 4.0
 
@@ -39,7 +39,7 @@ class BedPicture:
     says: str
 
 
-def bed_picture(spots: Sequence[Spot], printer: Printer) -> BedPicture:
+def bed_picture(spots: Sequence[PieceOutline], printer: Printer) -> BedPicture:
     """The bed with pieces on it, as somebody who stands before the printer sees it from above."""
     (x0, y0), (x1, y1) = printer.bed_low, printer.bed_high
     m = MARGIN_MM

@@ -17,7 +17,7 @@ _SHOWN = {
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class CarriedValue:
     """One value: what it was and what it is, as they are printed."""
 
     name: str
@@ -33,7 +33,7 @@ class OutcomeGroup:
 
     mark: str
     heading: str
-    lines: tuple[Line, ...]
+    lines: tuple[CarriedValue, ...]
 
 
 def outcomes(carried: Iterable[CarryOver]) -> tuple[OutcomeGroup, ...]:
@@ -47,7 +47,7 @@ def outcomes(carried: Iterable[CarryOver]) -> tuple[OutcomeGroup, ...]:
     return tuple(found)
 
 
-def _line(one: CarryOver) -> Line:
+def _line(one: CarryOver) -> CarriedValue:
     parameter = BY_KEY[one.key]
     after = "open" if one.after is None else shown(one.after, one.key)
-    return Line(parameter.name, shown(one.before, one.key), after, parameter.unit, one.why)
+    return CarriedValue(parameter.name, shown(one.before, one.key), after, parameter.unit, one.why)

@@ -12,7 +12,7 @@ MOST = 4
 
 
 @dataclass(frozen=True, slots=True)
-class Command:
+class PageCommand:
     """A page where something is done: what it is called, other words for it, and where it is."""
 
     name: str
@@ -32,22 +32,22 @@ class Command:
 
 
 COMMANDS = (
-    Command("Add a spool", "new filament material roll", "materials.new"),
-    Command("Add a bottle", "new resin material", "materials.new", {"process": "resin"}),
-    Command("Add a filament printer", "new machine device", "printers.new"),
-    Command("Add a resin printer", "new machine device lamp screen", "printers.new", {"process": "resin"}),
-    Command("Make a profile", "new add calibrate spool", "profiles.new"),
-    Command("Import a profile", "load open file from friend", "exchange.bring"),
-    Command("Check a file", "open upload g-code gcode view inspect layers", "check.show"),
-    Command("Plan the speed of a part", "planner time stl 3mf model", "planner.show"),
-    Command("Put two materials in one print", "pair two colours change", "pairs.index"),
-    Command("Download a backup", "save archive copy workshop zip", "settings.backup"),
-    Command("Choose light or dark", "theme night settings look", "settings.show"),
-    Command("Read or print the guide", "help manual how keys", "guide.whole"),
+    PageCommand("Add a spool", "new filament material roll", "materials.new"),
+    PageCommand("Add a bottle", "new resin material", "materials.new", {"process": "resin"}),
+    PageCommand("Add a filament printer", "new machine device", "printers.new"),
+    PageCommand("Add a resin printer", "new machine device lamp screen", "printers.new", {"process": "resin"}),
+    PageCommand("Make a profile", "new add calibrate spool", "profiles.new"),
+    PageCommand("Import a profile", "load open file from friend", "exchange.bring"),
+    PageCommand("Check a file", "open upload g-code gcode view inspect layers", "check.show"),
+    PageCommand("Plan the speed of a part", "planner time stl 3mf model", "planner.show"),
+    PageCommand("Put two materials in one print", "pair two colours change", "pairs.index"),
+    PageCommand("Download a backup", "save archive copy workshop zip", "settings.backup"),
+    PageCommand("Choose light or dark", "theme night settings look", "settings.show"),
+    PageCommand("Read or print the guide", "help manual how keys", "guide.whole"),
 )
 
 
-def find(text: str) -> list[Command]:
+def find(text: str) -> list[PageCommand]:
     """Those that go by all the words."""
     words = text.lower().split()[:6]
     return [command for command in COMMANDS if command.goes_by(words)][:MOST] if words else []

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from gettext import ngettext
 
 from drumbo.core.gcode.beside import Pair
 from drumbo.core.gcode.dialects import dialect
@@ -23,7 +24,7 @@ _SIGNS = {"bad": "✕", "note": "?"}
 
 
 @dataclass(frozen=True, slots=True)
-class Fact:
+class SummaryFact:
     """One line of a summary: what, its value, and what is said more softly after it."""
 
     name: str
@@ -45,7 +46,7 @@ class Finding:
 
 
 @dataclass(frozen=True, slots=True)
-class RoleRow:
+class RoleTimes:
     """The time of one role; flow and speed are empty where nothing is extruded."""
 
     role: int
@@ -62,8 +63,8 @@ class FilePage:
     """Of one file."""
 
     findings: tuple[Finding, ...]
-    facts: tuple[Fact, ...]
-    roles: tuple[RoleRow, ...]
+    facts: tuple[SummaryFact, ...]
+    roles: tuple[RoleTimes, ...]
     layers: int
     tools: tuple[int, ...]
     dialect: str
@@ -96,41 +97,43 @@ def _finding(remark: Remark) -> Finding:
     )
 
 
-def _facts(looked: AnalysedFile) -> Iterable[Fact]:
+def _facts(looked: AnalysedFile) -> Iterable[SummaryFact]:
     found = looked.found
     cost = "" if looked.cost is None else f", {money(looked.cost, looked.currency)}"
-    yield Fact("Time", duration(found.seconds))
-    yield Fact("Filament", f"{found.filament_mm / 1000:.2f} m, {grams(found.grams)}{cost}")
-    yield Fact("Layers", f"{found.layers}", f", usually {found.layer_mm:.2f} mm, lines {found.width_mm:.2f} wide")
-    yield Fact("Flow, usual and most", f"{found.flow_median:.1f} / {found.flow_high:.1f} mm³/s")
+    yield SummaryFact("Time", duration(found.seconds))
+    yield SummaryFact("Filament", f"{found.filament_mm / 1000:.2f} m, {grams(found.grams)}{cost}")
+    yield SummaryFact(
+        "Layers", f"{found.layers}", f", usually {found.layer_mm:.2f} mm, lines {found.width_mm:.2f} wide"
+    )
+    yield SummaryFact("Flow, usual and most", f"{found.flow_median:.1f} / {found.flow_high:.1f} mm³/s")
     yield from _retraction(found)
-    yield Fact("Nozzle", f"{_temperatures(found.bands)} °C, bed {plain(found.bed_c)}")
-    yield Fact("Waits for temperature", *_waits(found.waits))
+    yield SummaryFact("Nozzle", f"{_temperatures(found.bands)} °C, bed {plain(found.bed_c)}")
+    yield SummaryFact("Waits for temperature", *_waits(found.waits))
     (x0, y0, _), (x1, y1, z1) = found.low, found.high
-    yield Fact("Extent", f"X {x0:.1f} to {x1:.1f}, Y {y0:.1f} to {y1:.1f}, Z to {z1:.2f} mm")
+    yield SummaryFact("Extent", f"X {x0:.1f} to {x1:.1f}, Y {y0:.1f} to {y1:.1f}, Z to {z1:.2f} mm")
     if len(found.tools) > 1:
-        yield Fact("Tools", f"{len(found.tools)}", f", changed {found.tool_changes:,} times")
+        yield SummaryFact("Tools", f"{len(found.tools)}", f", changed {found.tool_changes:,} times")
     if found.dwell_s:
-        yield Fact("Waits (G4)", duration(found.dwell_s))
-    yield Fact("Lines, moves", f"{found.lines:,}, {found.moves:,}")
+        yield SummaryFact("Waits (G4)", duration(found.dwell_s))
+    yield SummaryFact("Lines, moves", f"{found.lines:,}, {found.moves:,}")
     if found.ends:
-        yield Fact("At the end", ", ".join(found.ends))
+        yield SummaryFact("At the end", ", ".join(found.ends))
     if found.unknown:
-        yield Fact("Commands not known", " ".join(f"{word} × {count}" for word, count in found.unknown.items()))
+        yield SummaryFact("Commands not known", " ".join(f"{word} × {count}" for word, count in found.unknown.items()))
 
 
-def _retraction(found: Inspection) -> Iterable[Fact]:
+def _retraction(found: Inspection) -> Iterable[SummaryFact]:
     if not found.retractions:
-        yield Fact("Retraction", "none")
+        yield SummaryFact("Retraction", "none")
         return
     speed = f" at {found.retraction_mm_s:.0f} mm/s" if found.retraction_mm_s else ""
     lift = f", lifted {found.lift_mm:.2f} mm" if found.lift_mm >= LEAST_LIFT_MM else ""
-    yield Fact("Retraction", f"{found.retraction_mm:.2f} mm{speed}, {found.retractions:,} times", lift)
+    yield SummaryFact("Retraction", f"{found.retraction_mm:.2f} mm{speed}, {found.retractions:,} times", lift)
     if abs(found.restart_mm) >= WORTH_SAYING:
-        yield Fact("Unretracted", f"{found.restart_mm:+.3f} mm", " against what was retracted")
+        yield SummaryFact("Unretracted", f"{found.restart_mm:+.3f} mm", " against what was retracted")
     if found.unretracted_travels:
         most = f" over 2 mm, up to {found.unretracted_most_mm:.0f} mm"
-        yield Fact("Travels without retraction", f"{found.unretracted_travels:,}", most)
+        yield SummaryFact("Travels without retraction", f"{found.unretracted_travels:,}", most)
 
 
 def _temperatures(bands: tuple[HeatBand, ...]) -> str:
@@ -146,11 +149,11 @@ def _waits(waits: tuple[Wait, ...]) -> tuple[str, str]:
     rest = len(waits) - MOST_WAITS
     lines = ", ".join(f"{wait.line:,}" for wait in waits[:MOST_WAITS])
     more = f" and {rest} more" if rest > 0 else ""
-    return said, f" line{'s' if len(waits) > 1 else ''} {lines}{more}"
+    return said, f" {ngettext('line', 'lines', len(waits))} {lines}{more}"
 
 
-def _role(part: RoleSummary, seconds: float) -> RoleRow:
-    return RoleRow(
+def _role(part: RoleSummary, seconds: float) -> RoleTimes:
+    return RoleTimes(
         part.role,
         part.name,
         part.grams > 0,
@@ -169,8 +172,8 @@ class PackagePage:
 
     findings: tuple[Finding, ...]
     title: tuple[str, ...]
-    facts: tuple[Fact, ...]
-    lights: tuple[Fact, ...]
+    facts: tuple[SummaryFact, ...]
+    lights: tuple[SummaryFact, ...]
     more: int
     pull: tuple[str, str] | None = None
 
@@ -196,13 +199,13 @@ def package_page(lit: LitLayers) -> PackagePage:
     height = ", on glass" if lit.on_glass else f", {plain(lit.height_mm)} mm high"
     across, down = lit.pixels
     facts = (
-        Fact("Time", duration(lit.seconds)),
-        Fact("Layers", f"{lit.layers}{height}"),
-        Fact("Screen", f"{across} × {down} pixels of {plain(lit.pixel_um)} µm"),
-        Fact("Different pictures", f"{lit.pictures}"),
+        SummaryFact("Time", duration(lit.seconds)),
+        SummaryFact("Layers", f"{lit.layers}{height}"),
+        SummaryFact("Screen", f"{across} × {down} pixels of {plain(lit.pixel_um)} µm"),
+        SummaryFact("Different pictures", f"{lit.pictures}"),
     )
     lights = tuple(
-        Fact(
+        SummaryFact(
             f"layer {first} to {last}" if last > first else f"layer {first}",
             f"{plain(low)} to {plain(high)} s" if high > low else f"{plain(low)} s",
         )
@@ -247,7 +250,7 @@ def _first_s(layer: Layer) -> float:
 
 
 @dataclass(frozen=True, slots=True)
-class PairRow:
+class ComparedQuantity:
     """One quantity of two files, and how far the second is from the first: of temperatures and shares the difference,
     of all else a share; empty where they are the same.
     """
@@ -263,16 +266,16 @@ class PairRow:
 _BY_DIFFERENCE = {"°C": "°C", "%": "points"}
 
 
-def pair_rows(pairs: Iterable[Pair]) -> list[PairRow]:
+def pair_rows(pairs: Iterable[Pair]) -> list[ComparedQuantity]:
     """Two files beside each other, in words."""
     return [_pair(pair) for pair in pairs]
 
 
-def _pair(pair: Pair) -> PairRow:
+def _pair(pair: Pair) -> ComparedQuantity:
     first, second = (f"{value:,.{pair.digits}f}" for value in (pair.first, pair.second))
     moved = ""
     if pair.differs and pair.unit in _BY_DIFFERENCE:
         moved = f"{pair.second - pair.first:+.0f} {_BY_DIFFERENCE[pair.unit]}"
     elif pair.differs and pair.more is not None:
         moved = f"{pair.more * 100:+.1f} %"
-    return PairRow(pair.name, pair.unit, first, second, moved, pair.differs)
+    return ComparedQuantity(pair.name, pair.unit, first, second, moved, pair.differs)

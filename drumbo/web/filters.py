@@ -11,6 +11,7 @@ from flask import Flask
 from markupsafe import Markup, escape
 
 from drumbo.core.catalogue import BY_KEY, RESIN, Parameter
+from drumbo.core.counted import counted
 from drumbo.core.fit.ordinal import USUAL, Leaning
 from drumbo.core.piece import Jaw
 from drumbo.core.processes import FAMILY_NAMES
@@ -230,4 +231,4 @@ def register(app: Flask) -> None:
         query,
     ):
         app.add_template_filter(function)
-    app.jinja_env.globals["catalogue"] = BY_KEY
+    app.jinja_env.globals |= {"catalogue": BY_KEY, "counted": counted}

@@ -17,14 +17,14 @@ WIDE = 400.0
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
+class PartAsked:
     """The part that is thought of, as typed."""
 
     height_mm: str = "40"
     ml: str = "15"
 
 
-def pace_page(profile: Profile, material: Resin, asked: Asked) -> dict[str, Any]:
+def pace_page(profile: Profile, material: Resin, asked: PartAsked) -> dict[str, Any]:
     """Everything for the card; where what was typed is no part, why."""
     about = {"asked": asked, "material": material}
     try:

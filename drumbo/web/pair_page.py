@@ -11,7 +11,7 @@ from manifold3d import Manifold
 
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.pair import Bonds, Partner, Window
-from drumbo.services.pairs import Member, PairSheet, PlannedOfTwo
+from drumbo.services.pairs import PairMember, PairSheet, PlannedOfTwo
 from drumbo.trials import kinds_of
 from drumbo.web.ledger import LedgerLine, transfer_sheet
 
@@ -55,7 +55,7 @@ class WindowPicture:
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class FoundOfPair:
     """What a trial of the pair found; without its number it came in a file."""
 
     name: str
@@ -72,7 +72,7 @@ class PairPage:
     facts: tuple[tuple[str, str], ...]
     kept: tuple[tuple[str, str, str], ...]
     bond: str
-    found: tuple[Found, ...]
+    found: tuple[FoundOfPair, ...]
     kinds: tuple[Any, ...]
 
 
@@ -119,9 +119,9 @@ def _shown(key: str, number: float) -> str:
     return zero if zero and not number else BY_KEY[key].show(number)
 
 
-def _found(sheet: PairSheet) -> tuple[Found, ...]:
+def _found(sheet: PairSheet) -> tuple[FoundOfPair, ...]:
     return tuple(
-        Found(
+        FoundOfPair(
             _directed(BY_KEY[key].name, sheet),
             BY_KEY[key].show(kept["number"])
             + (f" ± {BY_KEY[key].show_error(kept['error'])}" if kept.get("error") else ""),
@@ -154,7 +154,7 @@ def _nozzle_says(sheet: PairSheet) -> str:
 
 
 def _windows(
-    name: str, members: Sequence[Member], windows: Sequence[tuple[float, float]], key: str,
+    name: str, members: Sequence[PairMember], windows: Sequence[tuple[float, float]], key: str,
     shared: tuple[float | None, float | None], best: float, best_says: str, says: str,
 ) -> WindowPicture:  # fmt: skip
     values = [m.partner.number(key) for m in members]
@@ -180,7 +180,7 @@ def _windows(
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
+class BodyShape:
     """What is seen of one material: a path in mm, upright, its colour and whose it is."""
 
     path: str
@@ -194,7 +194,7 @@ class PartPicture:
     """A part from the front, to scale, and the plate below."""
 
     view: str
-    looks: tuple[Look, ...]
+    looks: tuple[BodyShape, ...]
     plate: str
 
 
@@ -217,8 +217,8 @@ def part_picture(planned: PlannedOfTwo, sheet: PairSheet) -> PartPicture:
     return PartPicture(view, tuple(looks), f"M{-half - edge:g} {edge / 4:g}H{half + edge:g}")
 
 
-def _look(path: str, member: Member, says: str) -> Look:
-    return Look(path, member.colour_hex, member.partner.material.product, says)
+def _look(path: str, member: PairMember, says: str) -> BodyShape:
+    return BodyShape(path, member.colour_hex, member.partner.material.product, says)
 
 
 def _outline(solid: Manifold) -> str:

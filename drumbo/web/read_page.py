@@ -53,7 +53,7 @@ class Cell:
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class ReadRow:
     """A step with its scores, in the order of the aspects."""
 
     index: int
@@ -74,7 +74,7 @@ class Jump:
 class OneStep:
     """A step alone, as a phone shows it: where on the piece it is, its scores, and the steps before and after it."""
 
-    row: Row
+    row: ReadRow
     where: str
     band: Band
     before: Jump | None
@@ -91,7 +91,7 @@ class ReadPage:
     unit: str
     aspects: tuple[Aspect, ...]
     pick: str
-    rows: tuple[Row, ...]
+    rows: tuple[ReadRow, ...]
     jumps: tuple[Jump, ...]
     phone: tuple[OneStep, ...]
     keys: tuple[str, ...]
@@ -135,12 +135,12 @@ def read_page(sheet: TrialSheet, picture: PiecePicture) -> ReadPage:
     )
 
 
-def _row(step: Step, aspects: tuple[Aspect, ...], readings: Readings) -> Row:
+def _row(step: Step, aspects: tuple[Aspect, ...], readings: Readings) -> ReadRow:
     cells = tuple(
         Cell(step.index, step.label, a.key, a.name, a.words, readings.score(a.key, step.index), _hint(a.look_at))
         for a in aspects
     )
-    return Row(step.index, step.label, cells, readings.picked == step.index)
+    return ReadRow(step.index, step.label, cells, readings.picked == step.index)
 
 
 def _hint(look_at: str) -> str:

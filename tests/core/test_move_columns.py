@@ -47,6 +47,19 @@ def test_a_spiral_is_cut_into_turns() -> None:
     assert np.diff(found.tops) == pytest.approx([0.2] * (found.layers - 1), abs=1e-5)
 
 
+def test_a_spirals_first_turn_is_as_high_as_it_has_risen() -> None:
+    moves = [(n, math.tau * n / 40) for n in range(1, 161)]
+    turns = "".join(
+        f"G1 X{20 * math.cos(angle):.4f} Y{20 * math.sin(angle):.4f} Z{0.2 + 0.2 * n / 40:.4f}"
+        f" E{0.1 * min(n / 40, 1):.4f} F1800\n" for n, angle in moves
+    )  # fmt: skip
+    _, found = _traits("M83\nG28\n" + _square(0.2) + turns)
+    first, rest = found.height[found.laid][4:44], found.height[found.laid][44:]
+    risen = [0.2 * (n - 0.5) / 40 for n, _ in moves[:40]]
+    assert first[10:38] == pytest.approx(risen[10:38], abs=1e-4)
+    assert rest == pytest.approx([0.2] * 120, abs=0.012)
+
+
 def test_a_trials_layers_are_those_that_it_was_planned_with() -> None:
     context, trial = plain_context(), kind("temperature")
     file = trial.print_file(trial.suggest(context), context)

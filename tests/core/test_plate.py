@@ -13,22 +13,22 @@ from hypothesis import strategies as st
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.against import Against
-from drumbo.core.heights import TIP_MM, Clearance, runs_into
+from drumbo.core.heights import TIP_MM, HeadClearance, runs_into
 from drumbo.core.plate import Footprint, arrange, clearance_of
 from drumbo.core.toolpath import Toolpath
 from drumbo.core.toolpath.columns import Role, Set
 from drumbo.core.workshop import Printer
 from drumbo.trials import kind
-from drumbo.trials.plate import Asked, PlateFile, plate_file
+from drumbo.trials.plate import PieceAsked, PlateFile, plate_file
 from tests.conftest import plain_context
 
 ROOM: dict[str, Any] = {"clearance_radius_mm": 40.0, "clearance_height_mm": 25.0}
 TOGETHER = ("flow-surface", "retraction-length", "fan-bands")
 
 
-def _plate(*slugs: str, **printer: object) -> tuple[list[Asked], PlateFile]:
+def _plate(*slugs: str, **printer: object) -> tuple[list[PieceAsked], PlateFile]:
     context = plain_context("pla", **{**ROOM, **printer})
-    pieces = [Asked(kind(slug), kind(slug).suggest(context)) for slug in slugs]  # type: ignore[arg-type]
+    pieces = [PieceAsked(kind(slug), kind(slug).suggest(context)) for slug in slugs]  # type: ignore[arg-type]
     return pieces, plate_file(pieces, context)
 
 
@@ -82,7 +82,7 @@ def test_a_plates_file_has_no_finding_and_its_head_runs_into_nothing() -> None:
     laid = (path.e_mm > 0) & (path.role != Role.RESTART)
     moves = np.ones(len(path), bool)
     assert not runs_into(path.x, path.y, path.z, laid, moves, 0.2, clearance_of(context.printer)).any()
-    broad = Clearance(200.0, 25.0)
+    broad = HeadClearance(200.0, 25.0)
     assert runs_into(path.x, path.y, path.z, laid, moves, 0.2, broad).any(), "a broader head would not get through"
     assert len(pieces) == len(file.shares)
 
@@ -128,7 +128,7 @@ def test_the_bed_keeps_its_first_layers_heat_until_the_last_piece_has_one() -> N
     values = dict(context.profile.values)
     values["bed_first_c"] = replace(values["bed_first_c"], number=85.0)
     warm = replace(context, profile=replace(context.profile, values=values))
-    pieces = [Asked(kind(slug), kind(slug).suggest(warm)) for slug in TOGETHER]  # type: ignore[arg-type]
+    pieces = [PieceAsked(kind(slug), kind(slug).suggest(warm)) for slug in TOGETHER]  # type: ignore[arg-type]
     file = plate_file(pieces, warm)
     beds = [event for event in file.path.events if event.what == Set.BED]
     begins = [event.row for event in file.path.events if event.text.startswith("piece ")]

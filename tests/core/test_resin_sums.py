@@ -112,6 +112,8 @@ def test_where_the_time_of_a_layer_goes() -> None:
     assert [each.saves_s for each in found.buys] == sorted((each.saves_s for each in found.buys), reverse=True)
     bought = {each.key: each.saves_s for each in found.buys}
     assert bought["lift_slow_mm"] == pytest.approx(total_s(numbers, 40) - total_s({**numbers, "lift_slow_mm": 3}, 40))
+    for other in ({"lift_slow_mm": 3.0}, {"lift_mm": 3.0}):
+        assert "lift_slow_mm" not in {each.key for each in pace({**numbers, **other}, 40.0).buys}, other
     for height in (0.0, -1.0, math.nan, 1e9):
         with pytest.raises(InvalidInput, match="height_mm"):
             pace(numbers, height)

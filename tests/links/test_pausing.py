@@ -9,7 +9,7 @@ from pathlib import Path
 from bench.faults import TIMING
 from drumbo.links.journal import JournalEntry, last_entry
 from drumbo.links.modal import Modal
-from drumbo.links.resting import Part, Resting
+from drumbo.links.resting import Excerpt, Resting
 from drumbo.links.runs import GO_ON, PAUSE, PRINT, STOP, RunOrder, Runs
 from drumbo.standins.line.session import LineServer
 from drumbo.standins.line.strict import StrictPrinter
@@ -178,10 +178,10 @@ def test_a_print_that_has_not_moved_yet_is_only_held() -> None:
 
 def test_a_part_ends_at_the_next_travel_or_where_it_was_cut() -> None:
     lines = ["G1 X1 E1", "G1 X2 E2", "G1 X3 E3", "G0 X0 Y0", "G1 X1 E4"]
-    part = Part(lines, 1)
+    part = Excerpt(lines, 1)
     part.cut(1)
     assert [part[k] for k in range(len(part))] == ["G1 X2 E2", "G1 X3 E3"]
-    without = Part(["G1 X1 E1"] * 5, 0)
+    without = Excerpt(["G1 X1 E1"] * 5, 0)
     without.cut(2)
     assert len(without) == 2
 

@@ -35,7 +35,7 @@ from drumbo.services import (
 from drumbo.services.prints import PrintManager
 from drumbo.services.simulated import recall_prints, simulated_readings
 from drumbo.standins.earlier import Earlier
-from drumbo.standins.filament.device import PAST_MM, FilamentPrinter, Loaded
+from drumbo.standins.filament.device import PAST_MM, FilamentPrinter, LoadedSpool
 from drumbo.standins.filament.mixing import draw_mixing
 from drumbo.standins.strips import SEEN
 from drumbo.store.database import Workshop
@@ -270,7 +270,7 @@ def test_a_slot_that_holds_nothing_is_an_error_and_without_a_feeder_no_t_word_co
     device, said = FilamentPrinter(pace=1e6), list[str]()
     device.answer("T1", said.append)
     assert said == ["ok"]
-    device.fill([Loaded(), Loaded(seed=2, colour="#112233")])
+    device.fill([LoadedSpool(), LoadedSpool(seed=2, colour="#112233")])
     device.answer("T1", said.append)
     assert (device.loaded.seed, device.halted) == (2, "")
     device.answer("T3", said.append)

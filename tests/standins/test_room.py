@@ -13,7 +13,7 @@ from drumbo.standins.filament.room import within
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.standins.tools import JawsOnBed
 from drumbo.trials import kind
-from drumbo.trials.plate import Asked, plate_file
+from drumbo.trials.plate import PieceAsked, plate_file
 from tests.conftest import plain_context
 
 PIECES = ("flow-surface", "retraction-length", "rising-wall", "flow-wall")
@@ -28,7 +28,7 @@ def _printed(gcode: str) -> PrintedObject:
 
 def test_what_is_read_off_a_piece_of_a_plate_is_what_it_is_alone() -> None:
     context = plain_context(bed_y_mm=300.0)
-    pieces = [Asked(kind(slug), kind(slug).suggest(context)) for slug in PIECES]  # type: ignore[arg-type]
+    pieces = [PieceAsked(kind(slug), kind(slug).suggest(context)) for slug in PIECES]  # type: ignore[arg-type]
     file = plate_file(pieces, context)
     whole = _printed(file.gcode)
     for piece, share in zip(pieces, file.shares, strict=True):

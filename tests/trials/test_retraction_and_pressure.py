@@ -110,6 +110,9 @@ def test_ends_come_after_starts(context: Context) -> None:
     assert RESTART.changes(plan, found, started, 2).keys() == {"coasting_mm"}
     with pytest.raises(InvalidInput, match="begins at 0"):
         RESTART.read_plan({**plan, "low_mm": -0.1}, context)
+    far = replace(RESTART.suggest(context), low_mm=-0.1, step_mm=0.05, count=7)
+    assert "step_mm" not in RESTART.check(far, context)
+    assert "0.25 mm" in RESTART.check(replace(far, count=8), context)["step_mm"], "unusually far"
 
 
 @pytest.mark.parametrize(("dialect", "word"), [("m900", "M900 K"), ("m572", "M572 D0 S"), ("key-value", "ADVANCE=")])

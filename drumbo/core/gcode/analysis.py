@@ -17,7 +17,7 @@ from drumbo.core.gcode.move_columns import LEAST_ROAD_MM, MoveColumns, layer_sum
 from drumbo.core.gcode.program import Program, is_known
 from drumbo.core.gcode.retractions import Retractions, retraction_statistics
 from drumbo.core.gcode.roles import NAMES, roles
-from drumbo.core.heights import Clearance, runs_into
+from drumbo.core.heights import HeadClearance, runs_into
 from drumbo.core.remark import Remark
 
 if TYPE_CHECKING:
@@ -54,7 +54,7 @@ class FileAnalysis:
         printer, found, program = self.printer, self.found, self.program
         room = None
         if printer and printer.clearance_radius_mm and printer.clearance_height_mm:
-            room = Clearance(printer.clearance_radius_mm, printer.clearance_height_mm)
+            room = HeadClearance(printer.clearance_radius_mm, printer.clearance_height_mm)
         thick = float(np.median(found.thick)) if found.layers else 0.0
         return runs_into(program.x, program.y, program.z, found.laid, program.kind != HOME, thick, room)
 

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from drumbo.core.counted import counted
 from drumbo.core.light.job import Layer
 from drumbo.core.remark import BAD, ODD, Remark
 
@@ -101,7 +102,7 @@ def grown(stack: Stack) -> Iterator[Remark]:
         before, sealed = here, now
     yield from _told_islands(islands)
     if empty:
-        some = "an empty layer" if len(empty) == 1 else f"{len(empty)} empty layers"
+        some = counted(len(empty), "empty layer")
         yield Remark(BAD, 0, f"{some} in between; what comes after hangs on nothing",
                      empty[0] + 1, do="Slice it again: the part is in two pieces, or a layer was lost.")  # fmt: skip
     if cups:

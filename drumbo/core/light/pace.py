@@ -20,7 +20,7 @@ HIGHEST_MM, MOST_ML = 600.0, 20_000.0
 
 
 @dataclass(frozen=True, slots=True)
-class Share:
+class TimeShare:
     """One part of a layer's time, s."""
 
     key: str
@@ -42,24 +42,24 @@ class Pace:
     """A print of so many layers: a usual layer's shares, s, all of it, and what changes would buy, the most first."""
 
     layers: int
-    shares: tuple[Share, ...]
+    shares: tuple[TimeShare, ...]
     layer_s: float
     total_s: float
     buys: tuple[Buys, ...]
 
 
-def shares(numbers: Numbers) -> tuple[Share, ...]:
+def shares(numbers: Numbers) -> tuple[TimeShare, ...]:
     """Where the time of a usual layer goes. 2.5 s of light, 1 of rest, 6 mm up at 80 and down at 150 mm/min, half a
     second at the top: 2.5, 1, 4.5, 2.4 and 0.5 s.
     """
     lift = lift_of(numbers, bottom=False)
     up = lift.seconds - 60 * lift.mm / lift.retract_mm_min
     return (
-        Share("exposure_s", "light", numbers["exposure_s"]),
-        Share("rest_before_s", "rest before light", numbers["rest_before_s"]),
-        Share("lift_speed_mm_min", "lift", up),
-        Share("retract_mm_min", "way back", 60 * lift.mm / lift.retract_mm_min),
-        Share("rest_after_s", "rest after lift", numbers["rest_after_s"]),
+        TimeShare("exposure_s", "light", numbers["exposure_s"]),
+        TimeShare("rest_before_s", "rest before light", numbers["rest_before_s"]),
+        TimeShare("lift_speed_mm_min", "lift", up),
+        TimeShare("retract_mm_min", "way back", 60 * lift.mm / lift.retract_mm_min),
+        TimeShare("rest_after_s", "rest after lift", numbers["rest_after_s"]),
     )
 
 

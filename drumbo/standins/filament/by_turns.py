@@ -10,7 +10,7 @@ import numpy as np
 from drumbo.standins.filament.device import PAST_MM
 from drumbo.standins.filament.geometry import geometry
 from drumbo.standins.filament.joint import draw_joint
-from drumbo.standins.filament.mixing import Melt, draw_mixing
+from drumbo.standins.filament.mixing import MixedMelt, draw_mixing
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import Spool
 from drumbo.standins.worlds import HOME, World
@@ -37,11 +37,11 @@ def printed_by_turns(
 
 def _colours(fed_mm: Sequence[float], rows: Sequence[int], loads: Sequence[Load], world: World) -> list[int]:
     """What comes out in each move, packed."""
-    melted = Melt(loads[0][2], loads[0][2])
+    melted = MixedMelt(loads[0][2], loads[0][2])
     out, changes = [], dict(zip(rows, pairwise(loads), strict=True))
     for row, fed in enumerate(fed_mm):
         if row in changes:
             old, new = changes[row]
-            melted = Melt(melted.colour, new[2], PAST_MM, draw_mixing(old[:2], new[:2], world))
+            melted = MixedMelt(melted.colour, new[2], PAST_MM, draw_mixing(old[:2], new[:2], world))
         out.append(melted.push(fed))
     return out

@@ -20,7 +20,7 @@ from drumbo.standins.filament.bed import FLAT, Bed
 from drumbo.standins.filament.geometry import geometry
 from drumbo.standins.filament.interpreter import Machine
 from drumbo.standins.filament.joint import Joint, draw_joint
-from drumbo.standins.filament.mixing import Melt, draw_mixing
+from drumbo.standins.filament.mixing import MixedMelt, draw_mixing
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.standins.line.faulty import Faulty
@@ -42,7 +42,7 @@ Reply = Callable[[str], None]
 
 
 @dataclass
-class Loaded:
+class LoadedSpool:
     """The spool on the holder: what anyone can see of it, and the seed of what nobody can."""
 
     family: str = "pla"
@@ -82,13 +82,13 @@ class FilamentPrinter(Faulty):
         self.earlier = Earlier(files)
         self.clock = Clock(pace)
         self.drive, self.nozzle_mm, self.bed = drive, nozzle_mm, bed
-        self.loaded = Loaded()
-        self.slots: dict[int, Loaded] = {}
+        self.loaded = LoadedSpool()
+        self.slots: dict[int, LoadedSpool] = {}
         """What its feeder holds, by the number of a T word; without any it has no feeder and hears no such word."""
         self.slot = 0
         self.heard_at = time.monotonic()
         """When somebody said something over the line or at its side, by the monotonic clock."""
-        self.melt = Melt(self.loaded.colour, self.loaded.colour)
+        self.melt = MixedMelt(self.loaded.colour, self.loaded.colour)
         self._pulled_mm = 0.0
         self._joint: Joint | None = None
         self.colours = array("L")
@@ -96,7 +96,7 @@ class FilamentPrinter(Faulty):
         self.machine = Machine()
         self.manners = MANNERS
         self.halted = ""
-        self._looked_at: tuple[int, Loaded, PrintedObject] | None = None
+        self._looked_at: tuple[int, LoadedSpool, PrintedObject] | None = None
         self._bed_done = True
         self._queue: deque[float] = deque()
         self._end = 0.0
@@ -139,7 +139,7 @@ class FilamentPrinter(Faulty):
         while len(self._shelf) > KEPT_OBJECTS:
             self._shelf.popitem(last=False)
 
-    def _made_again(self, number: int, file: bytes, spools: list[Loaded]) -> PrintedObject | None:
+    def _made_again(self, number: int, file: bytes, spools: list[LoadedSpool]) -> PrintedObject | None:
         twin = FilamentPrinter(drive=self.drive, nozzle_mm=self.nozzle_mm, bed=self.bed)
         twin.machine = Machine(skew=self.machine.skew)
         if len(spools) > 1:
@@ -157,12 +157,12 @@ class FilamentPrinter(Faulty):
         self._put_aside(made)
         return made
 
-    def fill(self, slots: list[Loaded]) -> None:
+    def fill(self, slots: list[LoadedSpool]) -> None:
         """Put spools into its feeder, T0 first, which is then what comes."""
         self.load(slots[0])
         self.slots, self.slot = dict(enumerate(slots)), 0
 
-    def load(self, loaded: Loaded, *, clean: bool = True) -> None:
+    def load(self, loaded: LoadedSpool, *, clean: bool = True) -> None:
         """A spool; nothing where it is in there already. One that nobody has pushed through yet has to come all the way
         from the drive, and then pushes out bit by bit what is in the nozzle.
         """
@@ -170,10 +170,10 @@ class FilamentPrinter(Faulty):
             self.slots = {}
             return
         if clean:
-            self.melt = Melt(loaded.colour, loaded.colour)
+            self.melt = MixedMelt(loaded.colour, loaded.colour)
         elif loaded.colour != self.loaded.colour:
             spools = (self.loaded.family, self.loaded.seed), (loaded.family, loaded.seed)
-            self.melt = Melt(self.melt.colour, loaded.colour, -DRIVE_MM, draw_mixing(*spools))
+            self.melt = MixedMelt(self.melt.colour, loaded.colour, -DRIVE_MM, draw_mixing(*spools))
             self._forget_pull()
             self._joint = draw_joint(*spools)
         self.loaded, self.slots = loaded, {}
@@ -188,7 +188,7 @@ class FilamentPrinter(Faulty):
         old, new = self.loaded, self.slots[slot]
         spools = (old.family, old.seed), (new.family, new.seed)
         with self._lock:
-            self.melt = Melt(self.melt.colour, new.colour, PAST_MM, draw_mixing(*spools))
+            self.melt = MixedMelt(self.melt.colour, new.colour, PAST_MM, draw_mixing(*spools))
             self._joint = draw_joint(*spools)
         self.loaded, self.slot = new, slot
         return ""

@@ -45,7 +45,7 @@ def draw_mixing(old: tuple[str, int], new: tuple[str, int], world: World = HOME)
 
 
 @dataclass
-class Melt:
+class MixedMelt:
     """What is in the nozzle: the colour that was there before, that of now, and what was pushed since it came, mm."""
 
     before: str
@@ -60,7 +60,7 @@ class Melt:
 
     def push(self, fed_mm: float) -> int:
         """Feed so much; the colour that comes out half way as one number, red first."""
-        half = Melt(self.before, self.now, self.pushed_mm + fed_mm / 2, self.mixing).packed if self.mixes else None
+        half = MixedMelt(self.before, self.now, self.pushed_mm + fed_mm / 2, self.mixing).packed if self.mixes else None
         self.pushed_mm += fed_mm
         return self.packed if half is None else half
 

@@ -34,7 +34,7 @@ from drumbo.standins import eye, tools
 from drumbo.standins.door import Door, JsonHandler, jaws_of, point
 from drumbo.standins.filament.above import top_picture
 from drumbo.standins.filament.camera import front_picture
-from drumbo.standins.filament.device import FilamentPrinter, Loaded
+from drumbo.standins.filament.device import FilamentPrinter, LoadedSpool
 from drumbo.standins.filament.printing import PrintedObject
 from drumbo.standins.filament.room import within
 from drumbo.standins.line.manners import FAULTS
@@ -143,8 +143,8 @@ class _Handler(JsonHandler):
         return {"pace": self.device.clock.pace}
 
 
-def _loaded(body: dict[str, Any]) -> Loaded:
-    return Loaded(family(str(body["family"])).key, int(body["seed"]), str(body.get("colour", "#b9b1a2")))
+def _loaded(body: dict[str, Any]) -> LoadedSpool:
+    return LoadedSpool(family(str(body["family"])).key, int(body["seed"]), str(body.get("colour", "#b9b1a2")))
 
 
 def _jaws(data: dict[str, Any], thing: PrintedObject) -> JawsOnBed:

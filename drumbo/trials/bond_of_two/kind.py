@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.fit.ramp import Ramp, fit_ramp
 from drumbo.core.pair import SECOND
 from drumbo.core.piece import Piece
 from drumbo.core.sure import half_90
@@ -17,10 +16,10 @@ from drumbo.core.toolpath import Override, PrintSettings, Toolpath, Zone
 from drumbo.trials.base import Context
 from drumbo.trials.bond_of_two import row
 from drumbo.trials.bond_of_two.plan import FEWEST, MOST, Plan
-from drumbo.trials.pictures import Curve
 from drumbo.trials.readings import Aspect, Readings, Step, ToRead
 from drumbo.trials.result import Result
 from drumbo.trials.toolkit.of_two import KindOfTwo
+from drumbo.trials.toolkit.rising import Rise, rise
 from drumbo.trials.toolkit.roads import FAR, check_bed, on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import count_between, even_steps
 from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, contradict, few
@@ -148,29 +147,25 @@ class BondOfTwo(KindOfTwo[Plan]):
         tried = int(np.isfinite(scores).sum())
         if tried < 3:
             return few(tried, "peg", verb="Break")
-        low, span = steps[0].value, steps[-1].value - steps[0].value
-        x = np.array([(step.value - low) / span for step in steps])
-        found = fit_ramp(x, scores, rising=True, within=0.5, reader=readings.leaning)
-        curve = Curve.of(low + span * found.x, 25 * found.mean, 25 * found.sd, low + span * x, 25 * scores)
+        found = rise(steps, scores, readings.leaning)
         if np.nanmax(scores) <= HARDLY:
-            return Result("flat", says="It does not bond at any of these: lock the two by shape.", curve=curve)
-        return self._told(plan, found, low, span, curve)
+            return Result("flat", says="It does not bond at any of these: lock the two by shape.", curve=found.curve)
+        return self._told(plan, found)
 
-    def _told(self, plan: Plan, found: Ramp, low: float, span: float, curve: Curve) -> Result:
-        places = low + span * found.crossing(BREAKS_FIRST)
-        value = float(np.clip(np.median(places), low - plan.step_c, low + span + plan.step_c))
-        spread = float(np.quantile(places, 0.84) - np.quantile(places, 0.16)) / 2
+    def _told(self, plan: Plan, found: Rise) -> Result:
+        value, spread = found.reached(BREAKS_FIRST, plan.step_c)
         error = holding(self.slug, max(spread, LEAST_ERROR_C))
         state, extend, says = "good", None, f"From {value:.0f} °C on the plastic breaks before the joint."
-        if found.misfit > SPLIT_MISFIT:
+        if found.found.misfit > SPLIT_MISFIT:
             state, says = "split", contradict("pegs")
-        elif value > low + span:
+        elif value > found.high:
             state, says = "edge", "Even the hottest joint parts before the plastic breaks."
             extend = replace(plan, cold_c=plan.hot_c - plan.step_c, hot_c=plan.hot_c + 4 * plan.step_c).to_json()
-        elif value < low:
-            says = f"All of these hold: even at {low:.0f} °C the plastic breaks before the joint."
+        elif value < found.low:
+            says = f"All of these hold: even at {found.low:.0f} °C the plastic breaks before the joint."
         return Result(
-            state, value, error, value - half_90(error), value + half_90(error), says, (), curve, extend=extend,
+            state, value, error, value - half_90(error), value + half_90(error), says, (), found.curve,
+            extend=extend,
             extend_says="Plan hotter joints",
         )  # fmt: skip
 

@@ -26,7 +26,7 @@ MARK_MM, DIGITS_MM = 10, 30
 
 
 @dataclass(frozen=True, slots=True)
-class Field:
+class RowField:
     """One field: where its rows begin in y, how long they are and how far apart, mm, and how many."""
 
     low_y: float
@@ -50,7 +50,7 @@ def line_mm(settings: PrintSettings, height_mm: float) -> float:
     return float(filament / (settings.road_area(height_mm) * settings.flow_ratio))
 
 
-def layout(settings: Sequence[PrintSettings], rows: int) -> tuple[Field, Field]:
+def layout(settings: Sequence[PrintSettings], rows: int) -> tuple[RowField, RowField]:
     """The lower field, printed with the second of two settings, and the upper one with the first."""
     first, second = settings
     height = first.layer_mm
@@ -60,22 +60,22 @@ def layout(settings: Sequence[PrintSettings], rows: int) -> tuple[Field, Field]:
         sizes.append((ROW_MM * line_mm(each, height) / 2 - pitch / 2, pitch))
     deep = sum(rows * pitch for _, pitch in sizes) + BETWEEN + 4 * EDGE
     low = -deep / 2 + EDGE
-    lower = Field(low, *sizes[0], rows)
-    return lower, Field(lower.high_y + 2 * EDGE + BETWEEN, *sizes[1], rows)
+    lower = RowField(low, *sizes[0], rows)
+    return lower, RowField(lower.high_y + 2 * EDGE + BETWEEN, *sizes[1], rows)
 
 
-def size(fields: tuple[Field, Field]) -> tuple[float, float]:
+def size(fields: tuple[RowField, RowField]) -> tuple[float, float]:
     """How wide and deep the whole piece is, mm."""
     lower, upper = fields
     return max(lower.long, upper.long) + 2 * EDGE + BAR + DIGITS_WIDE, upper.high_y - lower.low_y + 2 * EDGE
 
 
-def _left(fields: tuple[Field, Field]) -> float:
+def _left(fields: tuple[RowField, RowField]) -> float:
     """Where rows begin in x: bars and digits lie to the left of them."""
     return -size(fields)[0] / 2 + DIGITS_WIDE + BAR + EDGE
 
 
-def base(fields: tuple[Field, Field], first_mm: float) -> list[Part]:
+def base(fields: tuple[RowField, RowField], first_mm: float) -> list[Part]:
     """Bases, bars and digits: what is printed before the first change."""
     x0, parts = _left(fields), []
     for field in fields:
@@ -92,7 +92,7 @@ def base(fields: tuple[Field, Field], first_mm: float) -> list[Part]:
     return parts
 
 
-def piece(fields: tuple[Field, Field], steps: Sequence[Step], first_mm: float, layer_mm: float) -> Piece:
+def piece(fields: tuple[RowField, RowField], steps: Sequence[Step], first_mm: float, layer_mm: float) -> Piece:
     """The whole as a solid, for mesh and drawing."""
     parts, x0, places, jaws = base(fields, first_mm), _left(fields), [], []
     wide = size(fields)[0]
@@ -106,7 +106,7 @@ def piece(fields: tuple[Field, Field], steps: Sequence[Step], first_mm: float, l
     return Piece("fields", union(p.solid for p in parts), tuple(parts), tuple(places), tuple(jaws))
 
 
-def strokes(fields: tuple[Field, Field], settings: Sequence[PrintSettings]) -> dict[int, list[RawPath]]:
+def strokes(fields: tuple[RowField, RowField], settings: Sequence[PrintSettings]) -> dict[int, list[RawPath]]:
     """By layer, from 0 on: with the second filament the lower field, then what the upper one lies on; with the first
     again the upper field.
     """
@@ -122,7 +122,7 @@ def strokes(fields: tuple[Field, Field], settings: Sequence[PrintSettings]) -> d
     }
 
 
-def _to_and_fro(field: Field, x0: float) -> Floats:
+def _to_and_fro(field: RowField, x0: float) -> Floats:
     """One line through all rows, from the front to the back."""
     half = field.pitch / 2
     points = []

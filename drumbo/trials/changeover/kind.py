@@ -82,7 +82,7 @@ class Changeover(KindOfTwo[Plan]):
                     width_mm=first.width_mm, **plain),
         )  # fmt: skip
 
-    def _fields(self, plan: Plan, context: Context) -> tuple[fields.Field, fields.Field]:
+    def _fields(self, plan: Plan, context: Context) -> tuple[fields.RowField, fields.RowField]:
         return fields.layout(self._settings(plan, context), plan.most_mm // ROW_MM)
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:

@@ -10,18 +10,18 @@ import numpy as np
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Scalar
-from drumbo.core.fit.ramp import Ramp, fit_ramp
+from drumbo.core.fit.ramp import Ramp
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Value
 from drumbo.core.sure import half_90
 from drumbo.core.toolpath import Toolpath
 from drumbo.trials.base import Context, Kind
 from drumbo.trials.clearance import rail
-from drumbo.trials.pictures import Curve
 from drumbo.trials.plan import TrialPlan, ask
 from drumbo.trials.readings import Aspect, Readings, Step, ToRead
 from drumbo.trials.result import Result
-from drumbo.trials.toolkit.roads import on_bed, usual_settings
+from drumbo.trials.toolkit.rising import rise
+from drumbo.trials.toolkit.roads import on_bed
 from drumbo.trials.toolkit.sweep import count_between, even_steps
 from drumbo.trials.toolkit.verdict import few
 from drumbo.trials.toolkit.wider import holding
@@ -111,13 +111,7 @@ class Clearance(Kind[Plan]):
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """As the profile prints."""
         del plan
-        settings = usual_settings(context)
-        return on_bed(
-            piece.solid,
-            context,
-            settings,
-            purge=(5, 4),
-        )
+        return on_bed(piece.solid, context, purge=(5, 4))
 
     def readings(self, plan: Plan) -> ToRead:
         """How each pin fits."""
@@ -131,15 +125,11 @@ class Clearance(Kind[Plan]):
         tried = int(np.isfinite(scores).sum())
         if tried < 3:
             return few(tried, "pin", verb="Try")
-        low, span = steps[0].value, steps[-1].value - steps[0].value
-        x = np.array([(step.value - low) / span for step in steps])
-        found = fit_ramp(x, scores, rising=True, within=0.5)
-        turns, presses = (low + span * found.crossing(score) for score in (TURNS, PRESSES))
-        curve = Curve.of(low + span * found.x, 25 * found.mean, 25 * found.sd, low + span * x, 25 * scores)
-        value, error = _told(turns, plan)
-        error = holding(self.slug, error)
-        press, _ = _told(presses, plan)
-        state, says, extend = _state(plan, value, press, found, steps)
+        found = rise(steps, scores)
+        value, spread = found.reached(TURNS, plan.step_gap_mm)
+        press, _ = found.reached(PRESSES, plan.step_gap_mm)
+        error = holding(self.slug, max(spread, LEAST_ERROR_MM))
+        state, says, extend = _state(plan, value, press, found.found, steps)
         also = {} if press is None else {"clearance_press_mm": press}
         return Result(
             state,
@@ -149,7 +139,7 @@ class Clearance(Kind[Plan]):
             value + half_90(error),
             says,
             (),
-            curve,
+            found.curve,
             also=also,
             extend=extend,
         )
@@ -171,14 +161,6 @@ class Clearance(Kind[Plan]):
 
 def _up(gap: float) -> float:
     return math.ceil(round(gap, 4) * 100 - 0.2) / 100
-
-
-def _told(places: np.ndarray, plan: Plan) -> tuple[float, float]:
-    """Middle and spread of draws, within a step of what was printed."""
-    low, high, step = plan.low_mm, plan.high_mm, plan.step_gap_mm
-    value = float(np.clip(np.median(places), low - step, high + step))
-    spread = float(np.quantile(places, 0.84) - np.quantile(places, 0.16)) / 2
-    return value, max(spread, LEAST_ERROR_MM)
 
 
 def _state(

@@ -8,6 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from drumbo.core.counted import counted
 from drumbo.core.light.curve import WorkingCurve, fit
 from drumbo.core.sure import half_90
 from drumbo.trials.cure_on_glass.plan import Plan
@@ -35,7 +36,7 @@ def verdict(plan: Plan, steps: Sequence[Step], rows: Sequence[tuple[str, str]], 
     different = len({step.value for step, _, _ in taken})
     if different < FEWEST:
         left = FEWEST - different
-        return Result("few", says=f"Measure skins of {left} more time{'s' if left > 1 else ''}; a line needs four.")
+        return Result("few", says=f"Measure skins of {counted(left, 'more time')}; a line needs four.")
     seconds, depth = np.array([s.value for s, _, _ in taken]), np.array([d for _, _, d in taken])
     found = fit(seconds, depth)
     if found is None:

@@ -21,7 +21,7 @@ from drumbo.trials.pictures import Axis, Chart, Series
 from drumbo.trials.plan import Bounds, TrialPlan, ask
 from drumbo.trials.readings import Measure, Readings, Site, Step, ToRead
 from drumbo.trials.result import Result
-from drumbo.trials.toolkit.roads import check_bed, on_bed, usual_settings
+from drumbo.trials.toolkit.roads import check_bed, on_bed
 
 FEWEST = 4
 WIDE_MM = 0.08
@@ -112,13 +112,7 @@ class Dimensions(Kind[Plan]):
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """As the profile prints."""
         del plan
-        settings = usual_settings(context)
-        return on_bed(
-            piece.solid,
-            context,
-            settings,
-            purge=(5, 2),
-        )
+        return on_bed(piece.solid, context, purge=(5, 2))
 
     def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
         """Up to version 1 every piece had heights and diagonals."""

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from drumbo.core.counted import counted
 from drumbo.core.fields import Scalar
 from drumbo.core.fit.plane import Plane, fit_plane
 from drumbo.core.sure import half_90
@@ -61,7 +62,7 @@ def verdict(plan: Plan, heights: Sequence[int], steps: Sequence[Step], readings:
 
 
 def _more(combs: int) -> str:
-    return f"{combs} more comb{'s' if combs > 1 else ''}"
+    return counted(combs, "more comb")
 
 
 def _unsure(found_mm: Floats, step: float) -> float:

@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from drumbo.core.counted import counted
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.wall import WallFill, fit_wall, nominal_mm
 from drumbo.core.piece import Piece, union
@@ -162,7 +163,7 @@ class FlowWall(Kind[Plan]):
         count = sum(len(numbers) for numbers in taken)
         if count < FEWEST_READINGS or max(len(numbers) for numbers in taken) < FEWEST_READINGS - 1:
             left = max(FEWEST_READINGS - count, 1)
-            return Result("few", says=f"Measure {left} more place{'s' if left > 1 else ''}; four tell something.")
+            return Result("few", says=f"Measure {counted(left, 'more place')}; four tell something.")
         spacing, layer = self._road(plan)
         single, double = ([value for _, value in numbers] for numbers in taken)
         found = fit_wall(single, double, spacing, layer)

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from manifold3d import CrossSection
 
+from drumbo.core.counted import counted
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.callipers import SKIN_SD_UM
 from drumbo.core.light.job import LayerJob, on_glass
@@ -140,7 +141,7 @@ class LampMapTrial(LayerKind[Plan]):
         rows = [index for index, numbers in read.items() if numbers]
         if len(rows) < max(FEWEST, len(steps) // 2):
             left = max(FEWEST, len(steps) // 2) - len(rows)
-            return Result("few", says=f"Measure {left} more skin{'s' if left > 1 else ''}, spread over the screen.")
+            return Result("few", says=f"Measure {counted(left, 'more skin')}, spread over the screen.")
         at = middles[rows] / np.array([plan.wide_mm / 2, plan.deep_mm / 2])
         depth_um = np.array([1000 * float(np.mean(read[index])) for index in rows])
         times = min(len(read[index]) for index in rows)

@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from drumbo.core.counted import counted
 from drumbo.core.fit.callipers import CALLIPER_SD_MM
 from drumbo.core.light.job import LayerJob, LitSolid, job
 from drumbo.core.light.leaves import DUST_MM, JOINT_MM, JOINT_SD_MM
@@ -161,7 +162,7 @@ class PrintThrough(LayerKind[Plan]):
 def _says(through: float, half: float, layers: int) -> str:
     if through < half:
         return f"Tiles are {through:.0f} ± {half:.0f} µm thicker than drawn: nothing that has to be made up for."
-    off = "less than half a layer" if layers == 0 else f"{layers} layer{'s' if layers > 1 else ''}"
+    off = "less than half a layer" if layers == 0 else counted(layers, "layer")
     return f"Undersides grow by {through:.0f} ± {half:.0f} µm: {off}."
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from drumbo.core.counted import counted
 from drumbo.core.fit.quality import Quality, fit_quality
 from drumbo.trials.pictures import Curve
 from drumbo.trials.readings import Aspect, Readings, Step
@@ -37,7 +38,7 @@ def few(
     'Score 1 more foot; a curve needs three.'
     """
     left = NEEDED - seen
-    return Result("few", says=f"{verb} {left} more {one if left == 1 else many or one + 's'}{then}")
+    return Result("few", says=f"{verb} {counted(left, f'more {one}', f'more {many}' if many else '')}{then}")
 
 
 def contradict(things: str = "steps", far_from: str = "the curve") -> str:

@@ -117,13 +117,13 @@ class WeighedBlobs(Kind[Plan]):
         flows = [round(float(q), 1) for q in np.linspace(low, high, count)]
         return tuple(Step(i, q, f"{q:g}") for i, q in enumerate(flows))
 
-    def rows(self, plan: Plan) -> tuple[tray.Row, ...]:
+    def rows(self, plan: Plan) -> tuple[tray.BlobRow, ...]:
         """Hottest first: if the drive grinds anywhere, it does so last."""
         heats = np.linspace(plan.hot_c, plan.cold_c, plan.heats)
         if len(heats) == 1:
             heats = np.array([plan.hot_c])
         pairs = [(float(round(float(heat))), again) for heat in heats for again in range(plan.repeats)]
-        return tuple(tray.Row(i, heat, again) for i, (heat, again) in enumerate(pairs))
+        return tuple(tray.BlobRow(i, heat, again) for i, (heat, again) in enumerate(pairs))
 
     def _tray(self, plan: Plan, context: Context) -> tray.Tray | None:
         printer = context.printer
@@ -215,5 +215,5 @@ class WeighedBlobs(Kind[Plan]):
         return None
 
 
-def _called(row: tray.Row) -> str:
+def _called(row: tray.BlobRow) -> str:
     return f"{row.letter}: {row.heat_c:g} °C{', again' if row.repeat else ''}"

@@ -8,7 +8,7 @@ from drumbo.trials.plan import TrialPlan, ask
 
 
 @dataclass(frozen=True, slots=True)
-class Choice:
+class NamedNumber:
     """A number that a maker chooses by name."""
 
     key: str
@@ -17,16 +17,16 @@ class Choice:
 
 
 THRESHOLDS = (
-    Choice("p97", "97 % still arrive", 0.97),
-    Choice("p95", "95 % still arrive", 0.95),
-    Choice("p90", "90 % still arrive", 0.90),
+    NamedNumber("p97", "97 % still arrive", 0.97),
+    NamedNumber("p95", "95 % still arrive", 0.95),
+    NamedNumber("p90", "90 % still arrive", 0.90),
 )
 
 KEPT = (
-    Choice("none", "nothing", 0.0),
-    Choice("twentieth", "5 %", 0.05),
-    Choice("tenth", "10 %", 0.10),
-    Choice("fifth", "20 %", 0.20),
+    NamedNumber("none", "nothing", 0.0),
+    NamedNumber("twentieth", "5 %", 0.05),
+    NamedNumber("tenth", "10 %", 0.10),
+    NamedNumber("fifth", "20 %", 0.20),
 )
 
 FEWEST, MOST = 4, 8

@@ -22,7 +22,7 @@ LETTERS = "ABCDEFGHIJKL"
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class BlobRow:
     """One row of blobs: its temperature in °C, and which of its repeats it is."""
 
     index: int
@@ -70,12 +70,12 @@ def fitted(columns: int, rows: int, bed_x_mm: float, bed_y_mm: float) -> Tray | 
     return None if cell < NARROWEST else Tray(columns, rows, cell)
 
 
-def site(row: Row) -> str:
+def site(row: BlobRow) -> str:
     """The key of a row, as a place to weigh at every flow."""
     return f"row-{row.letter.lower()}"
 
 
-def tray(made: Tray, steps: Sequence[Step], rows: Sequence[Row]) -> Piece:
+def tray(made: Tray, steps: Sequence[Step], rows: Sequence[BlobRow]) -> Piece:
     """A picture of the tray with its places to weigh."""
     cells, digits, heats = [], [], []
     jaws, places = [], []

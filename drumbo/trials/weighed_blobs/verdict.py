@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from drumbo.core.counted import counted
 from drumbo.core.fit.melt import BLOB_SD, FEWEST, NOTHING, Melt, fit_melt
 from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Axis, Chart, Series
@@ -51,7 +52,7 @@ def verdict(plan: Plan, steps: Sequence[Step], rows: Rows, readings: Readings) -
     ]
     if len(taken) < FEWEST:
         left = FEWEST - len(taken)
-        more = f"{left} more blob{'s' if left > 1 else ''}"
+        more = counted(left, "more blob")
         return Result("few", says=f"Weigh {more}; four tell something, all tell more.")
     flow, heat = np.array([s.value for s, _, _, _ in taken]), np.array([h for _, h, _, _ in taken])
     share, sd = _shares(plan, flow, np.array([g for _, _, _, g in taken]))

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from flask import Blueprint, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from drumbo.core.errors import InvalidInput
 from drumbo.services import bench as service
@@ -30,14 +29,14 @@ def _show(problems: dict[str, str]) -> str:
 
 
 @pages.post("/first-trial")
-def first_trial() -> Any:
+def first_trial() -> ResponseReturnValue:
     """A profile where there is none yet, and its first trial to plan."""
     profile, slug = first.first_trial(workshop())
     return redirect(url_for("trials.new", profile=profile, slug=slug))
 
 
 @pages.post("/usual-printer")
-def usual_printer() -> Any:
+def usual_printer() -> ResponseReturnValue:
     """A printer of a common size. What was typed stays where it cannot be."""
     try:
         first.add_usual_printer(workshop(), request.form)
@@ -47,7 +46,7 @@ def usual_printer() -> Any:
 
 
 @pages.post("/practise")
-def practise() -> Any:
+def practise() -> ResponseReturnValue:
     """A simulated printer to practise on."""
     room().practice.add()
     return redirect(url_for("bench.show"))
@@ -59,20 +58,20 @@ def now() -> str:
 
 
 @pages.post("/prints/<int:number>/ask")
-def ask(number: int) -> Any:
+def ask(number: int) -> ResponseReturnValue:
     """Ask a printer what it does, and have it switch its heaters off."""
     room().look_after(number)
     return _back()
 
 
 @pages.post("/prints/<int:number>/deal")
-def deal(number: int) -> Any:
+def deal(number: int) -> ResponseReturnValue:
     """Somebody has looked at the printer."""
     room().deal(number)
     return _back()
 
 
-def _back() -> Any:
+def _back() -> ResponseReturnValue:
     trial = whole(request.form.get("trial"))
     return redirect(url_for("trials.leaf", number=trial, leaf="print") if trial else url_for("bench.show"))
 

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, send_file, url_for
+from flask.typing import ResponseReturnValue
 
 from drumbo.core.catalogue import FILAMENT, RESIN
 from drumbo.core.errors import GcodeError, InvalidInput, NotFound
@@ -28,7 +29,7 @@ NAMES = {"name": "The file", "other_name": "The other file"}
 
 
 @pages.route("/", methods=["GET", "POST"])
-def show() -> Any:
+def show() -> ResponseReturnValue:
     page: dict[str, Any] = {"problem": None}
     page["chosen"] = whole(request.values.get("profile")) or None
     if request.method == "POST":
@@ -84,7 +85,7 @@ def _package_page(digest: str, problems: Mapping[str, str] | None = None) -> str
 
 
 @pages.post("/<digest>/retime")
-def retime(digest: str) -> Any:
+def retime(digest: str) -> ResponseReturnValue:
     """A copy with a profile's light, rests and lifts; some layers with a light of their own."""
     chosen, name = whole(request.form.get("profile")), request.form.get("name", "")[:80]
     try:
@@ -160,21 +161,21 @@ def _strips(looked: service.AnalysedFile) -> dict[str, Any]:
 
 
 @pages.get("/<digest>/layers/<int:which>")
-def layer(digest: str, which: int) -> Any:
+def layer(digest: str, which: int) -> ResponseReturnValue:
     """One layer as columns, for the drawing."""
     looked, _ = _looked(digest)
     return service.layer_columns(looked, which)
 
 
 @pages.get("/<digest>/elevation/<side>/<by>")
-def elevation(digest: str, side: str, by: str) -> Any:
+def elevation(digest: str, side: str, by: str) -> ResponseReturnValue:
     """The whole print from one side, for the drawing."""
     looked, _ = _looked(digest)
     return service.elevation_of(looked, side, by)
 
 
 @pages.post("/<digest>/again")
-def again(digest: str) -> Any:
+def again(digest: str) -> ResponseReturnValue:
     """The same file against another profile, or its words understood by another dialect."""
     kept = {"profile", "name", "dialect"}
     asked: dict[str, Any] = {key: value for key, value in typed().items() if key in kept and value}
@@ -182,7 +183,7 @@ def again(digest: str) -> Any:
 
 
 @pages.post("/<digest>/beside")
-def bring_beside(digest: str) -> Any:
+def bring_beside(digest: str) -> ResponseReturnValue:
     """Another file to lay beside this one."""
     file = request.files.get("other")
     asked: dict[str, Any] = {k: v for k, v in typed().items() if k in {"profile", "name"} and v}

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from drumbo.core.errors import InvalidInput
 from drumbo.services import copying as service
@@ -16,7 +17,7 @@ pages = Blueprint("copying", __name__, url_prefix="/profiles")
 
 
 @pages.route("/<int:number>/copy", methods=["GET", "POST"])
-def copy(number: int) -> Any:
+def copy(number: int) -> ResponseReturnValue:
     values, problems = _asked(number), {}
     if request.method == "POST":
         try:
@@ -92,7 +93,7 @@ def _compared(found: service.ProfileComparison, *, everything: bool, problem: st
 
 
 @pages.post("/<int:number>/borrow")
-def borrow(number: int) -> Any:
+def borrow(number: int) -> ResponseReturnValue:
     """One preview of all that was ticked; then, confirmed, one revision."""
     takes: dict[int, list[str]] = {}
     for ticked in request.form.getlist("take"):

@@ -6,13 +6,14 @@ import re
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput
 from drumbo.core.units import units_of
 from drumbo.exchange.exporters import exporter, exporters
 from drumbo.exchange.pair_file import is_pair_file
-from drumbo.exchange.spool_label import ACROSS, DOWN, as_a4, as_pdf, as_svg
+from drumbo.exchange.spool_label import ACROSS, DOWN, Label, as_a4, as_pdf, as_svg
 from drumbo.services import import_export as service
 from drumbo.services import profiles
 from drumbo.services import workshop as workshop_service
@@ -46,7 +47,7 @@ def export(number: int, key: str) -> Response:
     return _file(service.export(workshop(), number, key), number, f".{chosen.ending}", chosen.mime)
 
 
-def _label(number: int) -> Any:
+def _label(number: int) -> Label:
     opens = request.args.get("code") == "opens"
     address = url_for("profiles.show", number=number, _external=True) if opens else ""
     return service.label_of(workshop(), number, address)
@@ -71,7 +72,7 @@ def labels_pdf(number: int) -> Response:
 
 
 @pages.route("/import", methods=["GET", "POST"])
-def bring() -> Any:
+def bring() -> ResponseReturnValue:
     problem = None
     if request.method == "POST":
         sent = request.files.get("file")
@@ -89,7 +90,7 @@ def bring() -> Any:
 
 
 @pages.route("/import/<digest>", methods=["GET", "POST"])
-def take(digest: str) -> Any:
+def take(digest: str) -> ResponseReturnValue:
     asked, problems = {**request.args.to_dict(), **typed()}, {}
     if request.method == "POST":
         try:

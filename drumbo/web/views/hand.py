@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import DrumboError, InvalidInput, NotNow
@@ -36,14 +35,14 @@ ASKED = {"heat": ("nozzle_c",), "bed": ("bed_c",), "feed": ("length_mm", "speed_
 
 
 @pages.get("/printers/<int:number>/hand")
-def show(number: int) -> Any:
+def show(number: int) -> ResponseReturnValue:
     going = service.latest_change(workshop(), number)
     if going is not None and request.args.get("change") != "other":
         return redirect(url_for("hand.change", number=going))
     return _page(number)
 
 
-def _page(number: int, problem: str = "", status: int = 200) -> Any:
+def _page(number: int, problem: str = "", status: int = 200) -> ResponseReturnValue:
     printer = places.printer(workshop(), number)
     spools = [(key, made) for key, made in places.materials(workshop()) if made.process == FILAMENT]
     hand = service.hand_of(workshop(), service.session_of(workshop(), number))
@@ -61,19 +60,19 @@ def _key(hand: service.Hand) -> str:
 
 
 @pages.get("/printers/<int:number>/hand/status")
-def status(number: int) -> Any:
+def status(number: int) -> ResponseReturnValue:
     hand = service.hand_of(workshop(), service.session_of(workshop(), number))
     return _status(hand, _key(hand))
 
 
-def _status(hand: service.Hand, key: str) -> Any:
+def _status(hand: service.Hand, key: str) -> ResponseReturnValue:
     if request.args.get("key") != key:
         return Response(headers={"HX-Refresh": "true"})
     return render_template("printers/_hand_status.html", hand=hand)
 
 
 @pages.post("/printers/<int:number>/hand/begin")
-def begin(number: int) -> Any:
+def begin(number: int) -> ResponseReturnValue:
     try:
         room().begin_by_hand(number)
     except DrumboError as error:
@@ -82,7 +81,7 @@ def begin(number: int) -> Any:
 
 
 @pages.post("/printers/<int:number>/hand/do/<any(heat, bed, feed, home, place, fan, off):what>")
-def do(number: int, what: str) -> Any:
+def do(number: int, what: str) -> ResponseReturnValue:
     """One thing by hand; what cannot be is told beside the fields, which keep what was typed."""
     try:
         values = [number_of(key, str(typed().get(key) or "")) for key in ASKED[what]]
@@ -93,27 +92,27 @@ def do(number: int, what: str) -> Any:
 
 
 @pages.post("/printers/<int:number>/hand/end")
-def end(number: int) -> Any:
+def end(number: int) -> ResponseReturnValue:
     service.end(room(), service.session_of(workshop(), number))
     return redirect(url_for("hand.show", number=number, change="other"))
 
 
 @pages.post("/printers/<int:number>/looked-at")
-def looked_at(number: int) -> Any:
+def looked_at(number: int) -> ResponseReturnValue:
     """Somebody has looked at a printer of which nobody knew that it is cold."""
     service.looked_at(workshop(), number)
     return redirect(url_for("bench.show"))
 
 
 @pages.post("/printers/<int:number>/loaded")
-def loaded(number: int) -> Any:
+def loaded(number: int) -> ResponseReturnValue:
     """Somebody says what is in it."""
     service.set_loaded(workshop(), number, whole(request.form.get("material")) or None)
     return redirect(url_for("hand.show", number=number, change="other"))
 
 
 @pages.post("/printers/<int:number>/filament")
-def change_filament(number: int) -> Any:
+def change_filament(number: int) -> ResponseReturnValue:
     try:
         made = service.begin(workshop(), room(), number, whole(request.form.get("material")))
     except (InvalidInput, NotNow) as error:
@@ -122,14 +121,14 @@ def change_filament(number: int) -> Any:
 
 
 @pages.post("/trials/<int:number>/queue")
-def add_to_queue(number: int) -> Any:
+def add_to_queue(number: int) -> ResponseReturnValue:
     """Its file waits for its printer."""
     files.add(workshop(), number, typed_layer(typed().get("pause_layer", "")))
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
 
 @pages.post("/queue/<int:number>/remove")
-def remove_from_queue(number: int) -> Any:
+def remove_from_queue(number: int) -> ResponseReturnValue:
     files.remove(workshop(), number)
     if trial := whole(request.form.get("trial")):
         return redirect(url_for("trials.leaf", number=trial, leaf="print"))
@@ -138,18 +137,18 @@ def remove_from_queue(number: int) -> Any:
 
 
 @pages.post("/printers/<int:number>/plate-is-clear")
-def plate_is_clear(number: int) -> Any:
+def plate_is_clear(number: int) -> ResponseReturnValue:
     """The first that waits is printed."""
     trial = files.plate_is_clear(workshop(), room(), number)
     return redirect(url_for("trials.leaf", number=trial, leaf="print"))
 
 
 @pages.get("/changes/<int:number>")
-def change(number: int) -> Any:
+def change(number: int) -> ResponseReturnValue:
     return _change(number)
 
 
-def _change(number: int, problem: str = "", status: int = 200) -> Any:
+def _change(number: int, problem: str = "", status: int = 200) -> ResponseReturnValue:
     found = service.change(workshop(), number)
     names = [(step, NAMES[step]) for step in found.steps]
     onward, again = PRESSES.get(found.step, ("", ""))
@@ -162,18 +161,18 @@ def _change(number: int, problem: str = "", status: int = 200) -> Any:
     return page, status
 
 
-def _change_key(found: service.Change) -> str:
+def _change_key(found: service.ChangePage) -> str:
     return f"{found.step}{int(found.ready)}{_key(found.hand)}"
 
 
 @pages.get("/changes/<int:number>/status")
-def change_status(number: int) -> Any:
+def change_status(number: int) -> ResponseReturnValue:
     found = service.change(workshop(), number)
     return _status(found.hand, _change_key(found))
 
 
 @pages.post("/changes/<int:number>/press/<any(next, again):action>")
-def press(number: int, action: str) -> Any:
+def press(number: int, action: str) -> ResponseReturnValue:
     try:
         service.press(workshop(), room(), number, action)
     except NotNow as error:
@@ -185,7 +184,7 @@ def press(number: int, action: str) -> Any:
 
 
 @pages.post("/changes/<int:number>/lift")
-def lift(number: int) -> Any:
+def lift(number: int) -> ResponseReturnValue:
     try:
         service.lift(workshop(), room(), number)
     except NotNow as error:
@@ -194,7 +193,7 @@ def lift(number: int) -> Any:
 
 
 @pages.post("/changes/<int:number>/heat-again")
-def heat_again(number: int) -> Any:
+def heat_again(number: int) -> ResponseReturnValue:
     try:
         service.heat_again(workshop(), room(), number)
     except DrumboError as error:
@@ -203,7 +202,7 @@ def heat_again(number: int) -> Any:
 
 
 @pages.post("/changes/<int:number>/drop")
-def drop(number: int) -> Any:
+def drop(number: int) -> ResponseReturnValue:
     found = service.change(workshop(), number)
     service.drop(workshop(), room(), number)
     return redirect(url_for("hand.show", number=found.printer_id, change="other"))

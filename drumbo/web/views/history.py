@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from flask import Blueprint, Response, redirect, render_template, url_for
+from flask.typing import ResponseReturnValue
 
 from drumbo.core.errors import InvalidInput
 from drumbo.services import history as service
@@ -26,7 +25,7 @@ def restore(number: int, revision: int) -> Response:
 
 
 @pages.post("/<int:number>/history/<int:revision>")
-def remark(number: int, revision: int) -> Any:
+def remark(number: int, revision: int) -> ResponseReturnValue:
     values = typed()
     try:
         service.remark(workshop(), number, revision, values.get("label", ""), values.get("note", ""))

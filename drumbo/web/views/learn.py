@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, NotFound
@@ -17,7 +18,7 @@ pages = Blueprint("learn", __name__, url_prefix="/check")
 
 
 @pages.route("/<digest>/learn", methods=["GET", "POST"])
-def show(digest: str) -> Any:
+def show(digest: str) -> ResponseReturnValue:
     """Its values for a new profile, once they have been seen."""
     values, problems = _asked(digest), {}
     if request.method == "POST":

@@ -6,6 +6,7 @@ from dataclasses import asdict
 from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from drumbo.core.catalogue import FILAMENT, RESIN
 from drumbo.core.colours import NAMED
@@ -34,7 +35,7 @@ def index() -> str:
 
 
 @pages.route("/new", methods=["GET", "POST"])
-def new() -> Any:
+def new() -> ResponseReturnValue:
     chosen = process(request.values.get("process", FILAMENT))
     empty = EMPTY[chosen.key]
     return _form(None, {**empty, "currency": service.usual_currency(workshop()) or empty["currency"]}, chosen)
@@ -48,13 +49,13 @@ def show(number: int) -> str:
 
 
 @pages.route("/<int:number>/edit", methods=["GET", "POST"])
-def edit(number: int) -> Any:
+def edit(number: int) -> ResponseReturnValue:
     with SAVING:
         material = service.material(workshop(), number)
         return _form(number, asdict(material), process(material.process))
 
 
-def _form(number: int | None, values: dict[str, Any], chosen: Process) -> Any:
+def _form(number: int | None, values: dict[str, Any], chosen: Process) -> ResponseReturnValue:
     problems: dict[str, str] = {}
     now, meeting, fields = values, None, chosen.material_fields
     if request.method == "POST":

@@ -6,6 +6,7 @@ import re
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput
@@ -29,7 +30,7 @@ def index() -> str:
 
 
 @pages.route("/new/<int:profile>", methods=["GET", "POST"])
-def new(profile: int) -> Any:
+def new(profile: int) -> ResponseReturnValue:
     """With which other profile of the same printer?"""
     chosen = whole(request.form.get("other")) or None
     problem = ""
@@ -46,7 +47,7 @@ def new(profile: int) -> Any:
 
 
 @pages.get("/<int:number>")
-def show(number: int) -> Any:
+def show(number: int) -> ResponseReturnValue:
     """The pair, and where one is asked for, a part of the two."""
     if "hand" not in request.args:
         return _page(number)
@@ -57,7 +58,7 @@ def show(number: int) -> Any:
     return _page(number, planned=planned)
 
 
-def _page(number: int, problem: str = "", notes: str | None = None, **more: Any) -> Any:
+def _page(number: int, problem: str = "", notes: str | None = None, **more: Any) -> ResponseReturnValue:
     sheet = service.sheet(workshop(), number)
     planned = more.get("planned")
     page = render_template(
@@ -111,7 +112,7 @@ def _file(data: str | bytes, number: int, ending: str, kind: str) -> Response:
 
 
 @pages.route("/import/<digest>", methods=["GET", "POST"])
-def take(digest: str) -> Any:
+def take(digest: str) -> ResponseReturnValue:
     """Two profiles and their pair, of a file that was brought."""
     problems: dict[str, str] = {}
     if request.method == "POST":
@@ -129,7 +130,7 @@ def take(digest: str) -> Any:
 
 
 @pages.post("/<int:number>/notes")
-def set_notes(number: int) -> Any:
+def set_notes(number: int) -> ResponseReturnValue:
     notes = request.form.get("notes", "")
     try:
         service.set_notes(workshop(), number, notes)

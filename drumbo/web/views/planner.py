@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from flask import Blueprint, make_response, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, NotNow
@@ -30,7 +31,7 @@ def _number(values: Mapping[str, str], key: str) -> int:
 
 
 @pages.get("/")
-def show() -> Any:
+def show() -> ResponseReturnValue:
     cards = shelf.names(workshop(), FILAMENT)
     if not cards:
         return render_template("planner/empty.html")
@@ -76,7 +77,7 @@ def _query(values: Mapping[str, str]) -> dict[str, Any]:
 
 
 @pages.get("/answer")
-def answer() -> Any:
+def answer() -> ResponseReturnValue:
     """What stands beside the fields while they are filled in; the fields themselves are left alone."""
     values = dict(request.args)
     found = _answer(values)
@@ -87,7 +88,7 @@ def answer() -> Any:
 
 
 @pages.get("/waterfall")
-def waterfall() -> Any:
+def waterfall() -> ResponseReturnValue:
     try:
         asked = _asked(request.args)
     except InvalidInput:
@@ -113,7 +114,7 @@ def _beside(asked: service.Question, number: int) -> SetsBeside:
 
 
 @pages.post("/parts")
-def add_part() -> Any:
+def add_part() -> ResponseReturnValue:
     values = dict(request.args)
     try:
         file = request.files.get("part_file")
@@ -127,7 +128,7 @@ def add_part() -> Any:
 
 
 @pages.post("/sets")
-def keep() -> Any:
+def keep() -> ResponseReturnValue:
     values = typed()
     try:
         service.keep(workshop(), values.get("name", ""), _asked(values))
@@ -138,6 +139,6 @@ def keep() -> Any:
 
 
 @pages.post("/sets/<int:number>/forget")
-def forget(number: int) -> Any:
+def forget(number: int) -> ResponseReturnValue:
     gone = service.forget(workshop(), number)
     return redirect(url_for("planner.show", gone=gone.name, **_query({key: f"{v:g}" for key, v in gone.wish.items()})))

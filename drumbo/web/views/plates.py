@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from drumbo.core.errors import InvalidInput
 from drumbo.services import plates as service
@@ -22,7 +23,7 @@ def _asked(given: Any) -> tuple[list[str], bool]:
 
 
 @pages.route("/profiles/<int:profile>/plates/new", methods=["GET", "POST"])
-def new(profile: int) -> Any:
+def new(profile: int) -> ResponseReturnValue:
     """Which trials share a job, and how each is planned."""
     slugs, quick = _asked(request.values)
     if request.method == "GET":
@@ -90,7 +91,7 @@ def facts(profile: int) -> str:
 
 
 @pages.post("/profiles/<int:profile>/ways")
-def begin(profile: int) -> Any:
+def begin(profile: int) -> ResponseReturnValue:
     """Go one of them."""
     slugs, _ = _asked(request.form)
     try:
@@ -101,7 +102,7 @@ def begin(profile: int) -> Any:
 
 
 @pages.post("/profiles/<int:profile>/ways/leave")
-def leave(profile: int) -> Any:
+def leave(profile: int) -> ResponseReturnValue:
     """Leave it; what was found stays."""
     ways.leave(workshop(), profile)
     return redirect(url_for("profiles.show", number=profile))

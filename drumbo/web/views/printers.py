@@ -7,6 +7,7 @@ from dataclasses import fields as dataclass_fields
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
@@ -38,7 +39,7 @@ def index() -> str:
 
 
 @pages.route("/new", methods=["GET", "POST"])
-def new() -> Any:
+def new() -> ResponseReturnValue:
     return _form(None, asdict(process(request.values.get("process", FILAMENT)).printer("")))
 
 
@@ -75,18 +76,18 @@ def picture(number: int) -> Response:
 
 
 @pages.route("/<int:number>/edit", methods=["GET", "POST"])
-def edit(number: int) -> Any:
+def edit(number: int) -> ResponseReturnValue:
     with SAVING:
         return _form(number, asdict(service.printer(workshop(), number)))
 
 
 @pages.post("/<int:number>/try")
-def try_link(number: int) -> Any:
+def try_link(number: int) -> ResponseReturnValue:
     return render_template("_toast.html", text=prints.try_link(workshop(), number), good=True)
 
 
 @pages.post("/look-for")
-def look_for() -> Any:
+def look_for() -> ResponseReturnValue:
     """Try this machine's ports at the usual speeds; what is typed into the form stays."""
     try:
         found = looking.begin(workshop())
@@ -106,7 +107,7 @@ def stop_looking(name: str) -> str:
 
 
 @pages.get("/<int:number>/copy")
-def copy(number: int) -> Any:
+def copy(number: int) -> ResponseReturnValue:
     """A preset of the same machine: the form, filled in with what it has."""
     printer = service.printer(workshop(), number)
     other = "nozzle" if "nozzle" in printer.kind_of_place else "preset"
@@ -115,7 +116,7 @@ def copy(number: int) -> Any:
 
 
 @pages.post("/paste")
-def paste() -> Any:
+def paste() -> ResponseReturnValue:
     """The form, filled in from lines of key and value; nothing is kept yet."""
     values, left = service.paste_printer(request.form.get("lines", ""))
     return _page(None, {**asdict(Printer("")), **values}, {}, pasted=len(values), left=left)
@@ -130,7 +131,7 @@ def look() -> str:
 SHOWN_AT = {"nozzle_first_c": 215.0, "nozzle_c": 210.0, "bed_first_c": 60.0, "bed_c": 60.0}
 
 
-def _look(values: dict[str, Any]) -> Any:
+def _look(values: dict[str, Any]) -> templates.FilledTemplate:
     known = {f.name for f in dataclass_fields(Printer)}
     try:
         printer = read_printer({**values, "name": values.get("name") or "-"})
@@ -142,7 +143,7 @@ def _look(values: dict[str, Any]) -> Any:
     return templates.look(printer, SHOWN_AT)
 
 
-def _form(number: int | None, values: dict[str, Any]) -> Any:
+def _form(number: int | None, values: dict[str, Any]) -> ResponseReturnValue:
     """Add or save. Where saving marks values of profiles, that is shown first."""
     if request.method == "GET":
         return _page(number, values, {})

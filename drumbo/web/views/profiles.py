@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from drumbo.core.catalogue import BY_KEY, counter_of
 from drumbo.core.copying import unfit
@@ -21,7 +22,7 @@ from drumbo.trials import kinds_of
 from drumbo.web.heats import HeatPicture, heat_picture
 from drumbo.web.ledger import ledger, transfer_sheet
 from drumbo.web.lights import light_steps
-from drumbo.web.pace_page import Asked, pace_page
+from drumbo.web.pace_page import PartAsked, pace_page
 from drumbo.web.views.common import typed, whole, workshop
 
 pages = Blueprint("profiles", __name__, url_prefix="/profiles")
@@ -46,7 +47,7 @@ def index() -> str:
 
 
 @pages.route("/new", methods=["GET", "POST"])
-def new() -> Any:
+def new() -> ResponseReturnValue:
     values, problems = typed() if request.method == "POST" else request.args.to_dict(), {}
     if request.method == "POST":
         try:
@@ -121,7 +122,7 @@ def _page(number: int) -> dict[str, Any]:
         "heat": _heats(profile, material, printer),
         "steps": light_steps(profile.numbers()) if isinstance(material, Resin) else None,
         "number": number,
-        **(pace_page(profile, material, Asked()) if isinstance(material, Resin) else {}),
+        **(pace_page(profile, material, PartAsked()) if isinstance(material, Resin) else {}),
     }
 
 
@@ -132,7 +133,7 @@ def _heats(profile: Profile, material: AnyMaterial, printer: AnyPrinter) -> Heat
 
 
 @pages.get("/<int:number>/pace")
-def pace(number: int) -> Any:
+def pace(number: int) -> ResponseReturnValue:
     """What a part takes that is as high and as large as typed."""
     if request.headers.get("Sec-Fetch-Dest") == "document":
         return redirect(url_for("profiles.show", number=number))
@@ -140,13 +141,13 @@ def pace(number: int) -> Any:
     material = sheet.card.material
     if not isinstance(material, Resin):
         raise NotFound("only resin is printed layer by layer")
-    asked = Asked(**{key: request.args[key][:20] for key in ("height_mm", "ml") if key in request.args})
+    asked = PartAsked(**{key: request.args[key][:20] for key in ("height_mm", "ml") if key in request.args})
     return render_template(
         "profiles/_pace.html", number=number, **pace_page(sheet.profile, material, asked)
     )  # fmt: skip
 
 
-def _way_plan(way: ways.Standing, job: ways.Job, profile: int) -> str:
+def _way_plan(way: ways.WayStanding, job: ways.Job, profile: int) -> str:
     """Where the next job of a way is planned: a plate, or a trial alone with the plan that the way proposes."""
     if len(job.slugs) > 1:
         size = "quick" if way.way.quick else "usual"
@@ -156,7 +157,7 @@ def _way_plan(way: ways.Standing, job: ways.Job, profile: int) -> str:
 
 
 @pages.get("/<int:number>/values/<key>")
-def value(number: int, key: str) -> Any:
+def value(number: int, key: str) -> ResponseReturnValue:
     if request.headers.get("Sec-Fetch-Dest") == "document":
         # Opened in a tab of its own: in its place among the others.
         return redirect(url_for("profiles.show", number=number, _anchor=f"value-{key}"))
@@ -172,7 +173,7 @@ def value(number: int, key: str) -> Any:
 
 
 @pages.post("/<int:number>/values/<key>")
-def set_value(number: int, key: str) -> Any:
+def set_value(number: int, key: str) -> ResponseReturnValue:
     text = request.form.get("number", "")
     try:
         by_hand.set_value(workshop(), number, key, text, request.form.get("was"))
@@ -191,7 +192,7 @@ def set_value(number: int, key: str) -> Any:
 
 
 @pages.post("/<int:number>/plates")
-def set_plates(number: int) -> Any:
+def set_plates(number: int) -> ResponseReturnValue:
     """The same for every plate."""
     text = request.form.get("number", "")
     try:
@@ -204,25 +205,25 @@ def set_plates(number: int) -> Any:
 
 
 @pages.post("/<int:number>/values/<key>/still-good")
-def still_good(number: int, key: str) -> Any:
+def still_good(number: int, key: str) -> ResponseReturnValue:
     by_hand.still_good(workshop(), number, key, request.form.get("note", ""))
     return redirect(url_for("profiles.show", number=number, set=key, _anchor=f"value-{key}"))
 
 
 @pages.post("/<int:number>/values/<key>/share")
-def share(number: int, key: str) -> Any:
+def share(number: int, key: str) -> ResponseReturnValue:
     took = by_hand.share(workshop(), number, key)
     return redirect(url_for("profiles.show", number=number, shared=key, took=took, _anchor=f"value-{key}"))
 
 
 @pages.post("/<int:number>/values/<key>/unshare")
-def unshare(number: int, key: str) -> Any:
+def unshare(number: int, key: str) -> ResponseReturnValue:
     by_hand.unshare(workshop(), number, key)
     return redirect(url_for("profiles.show", number=number, _anchor=f"value-{key}"))
 
 
 @pages.post("/<int:number>/batch")
-def new_batch(number: int) -> Any:
+def new_batch(number: int) -> ResponseReturnValue:
     service.new_batch(workshop(), number)
     return redirect(url_for("profiles.show", number=number, batch=1))
 
@@ -239,14 +240,14 @@ def next_facts(number: int, slug: str) -> str:
 
 
 @pages.post("/<int:number>/away")
-def away(number: int) -> Any:
+def away(number: int) -> ResponseReturnValue:
     """Off the shelf, or back on it."""
     shelf.put_away(workshop(), number, away="back" not in request.form)
     return redirect(url_for("profiles.show", number=number, away=0 if "back" in request.form else 1))
 
 
 @pages.post("/<int:number>/undo")
-def undo(number: int) -> Any:
+def undo(number: int) -> ResponseReturnValue:
     by_hand.undo(workshop(), number)
     return redirect(url_for("profiles.show", number=number))
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import tempfile
 from datetime import UTC, datetime
-from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, send_file, url_for
+from flask.typing import ResponseReturnValue
 
 from drumbo.core.errors import InvalidInput
 from drumbo.services.workshop import pack
@@ -31,12 +31,12 @@ def show() -> str:
 
 
 @pages.post("/theme")
-def choose_theme() -> Any:
+def choose_theme() -> ResponseReturnValue:
     """Light or dark, in this browser."""
     chosen = request.form.get("theme", "")
     if chosen not in THEMES:
         raise InvalidInput("theme", "the theme must be one of those that are offered")
-    answer: Any = redirect(url_for("settings.show"))
+    answer = redirect(url_for("settings.show"))
     answer.set_cookie(COOKIE, chosen, max_age=YEAR_S if chosen else 0, samesite="Lax", httponly=True)
     return answer
 

@@ -8,6 +8,7 @@ import math
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import DrumboError, InvalidInput, NotFound, NotNow
@@ -35,7 +36,7 @@ LEAVES = (("plan", "Plan"), ("print", "Print"), ("read", "Read"), ("adopt", "Ado
 
 
 @pages.route("/profiles/<int:profile>/trials/new/<slug>", methods=["GET", "POST"])
-def new(profile: int, slug: str) -> Any:
+def new(profile: int, slug: str) -> ResponseReturnValue:
     pair = _pair()
     if request.method == "GET":
         given = {key: value for key, value in request.args.items() if key != "pair"}
@@ -54,7 +55,7 @@ def new(profile: int, slug: str) -> Any:
 
 
 @pages.post("/profiles/<int:profile>/trials/new/<slug>/look")
-def look(profile: int, slug: str) -> Any:
+def look(profile: int, slug: str) -> ResponseReturnValue:
     """What stands beside the fields while they are filled in. The fields themselves are left alone: someone types."""
     pair = _pair()
     draft = service.draft(workshop(), profile, slug, typed(), pair)
@@ -62,7 +63,7 @@ def look(profile: int, slug: str) -> Any:
 
 
 @pages.post("/profiles/<int:profile>/trials/new/<slug>/estimate")
-def estimate(profile: int, slug: str) -> Any:
+def estimate(profile: int, slug: str) -> ResponseReturnValue:
     try:
         facts = service.estimate(workshop(), profile, slug, typed(), _pair())
     except InvalidInput:
@@ -90,14 +91,14 @@ def _draft_picture(draft: service.Draft) -> dict[str, Any]:
 
 
 @pages.get("/trials/<int:number>")
-def show(number: int) -> Any:
+def show(number: int) -> ResponseReturnValue:
     sheet = service.sheet(workshop(), number)
     leaf = {TrialState.PLANNED: "print", TrialState.PRINTED: "read"}.get(sheet.state, "adopt")
     return redirect(url_for("trials.leaf", number=number, leaf=leaf))
 
 
 @pages.get("/trials/<int:number>/<any(plan, print, read, adopt):leaf>")
-def leaf(number: int, leaf: str) -> Any:
+def leaf(number: int, leaf: str) -> ResponseReturnValue:
     sheet = service.sheet(workshop(), number)
     why_not = closed(sheet, leaf)
     if why_not:
@@ -200,7 +201,7 @@ def mesh(number: int, ending: str) -> Response:
 
 
 @pages.post("/trials/<int:number>/start")
-def start(number: int) -> Any:
+def start(number: int) -> ResponseReturnValue:
     try:
         if "loaded" not in typed():
             _same_is_loaded(number)
@@ -213,7 +214,7 @@ def start(number: int) -> Any:
 
 
 @pages.post("/trials/<int:number>/stop")
-def stop(number: int) -> Any:
+def stop(number: int) -> ResponseReturnValue:
     sheet = service.sheet(workshop(), number)
     if sheet.run is not None and sheet.run.running:
         # One that has ended by itself meanwhile is told on the page that comes.
@@ -231,7 +232,7 @@ def _same_is_loaded(number: int) -> None:
 
 
 @pages.post("/trials/<int:number>/pause")
-def pause(number: int) -> Any:
+def pause(number: int) -> ResponseReturnValue:
     """Have it rest at the next travel."""
     sheet = service.sheet(workshop(), number)
     if sheet.run is not None and sheet.run.running:
@@ -241,7 +242,7 @@ def pause(number: int) -> Any:
 
 
 @pages.post("/trials/<int:number>/pace")
-def pace(number: int) -> Any:
+def pace(number: int) -> ResponseReturnValue:
     """Slower or faster, more or less flow, from here on."""
     sheet = service.sheet(workshop(), number)
     try:
@@ -255,7 +256,7 @@ def pace(number: int) -> Any:
 
 
 @pages.post("/trials/<int:number>/go-on")
-def go_on(number: int) -> Any:
+def go_on(number: int) -> ResponseReturnValue:
     """The printer waits for somebody, who is here."""
     sheet = service.sheet(workshop(), number)
     if sheet.run is not None and sheet.run.running:
@@ -265,7 +266,7 @@ def go_on(number: int) -> Any:
 
 
 @pages.get("/trials/<int:number>/live")
-def live(number: int) -> Any:
+def live(number: int) -> ResponseReturnValue:
     """How its print stands, in few bytes: pages that look on ask every second."""
     found = live_service.live(workshop(), number)
     told = live_words(found) if found is not None else over_words(service.sheet(workshop(), number).run)
@@ -281,7 +282,7 @@ def live_layer(number: int, which: int) -> Response:
 
 
 @pages.post("/trials/<int:number>/<any(put, upload):how>")
-def hand_over(number: int, how: str) -> Any:
+def hand_over(number: int, how: str) -> ResponseReturnValue:
     """Its file into the printer's folder, or to its address."""
     hand = handing.put_on_card if how == "put" else handing.upload_to_printer
     try:
@@ -293,13 +294,13 @@ def hand_over(number: int, how: str) -> Any:
 
 
 @pages.post("/trials/<int:number>/printed")
-def printed(number: int) -> Any:
+def printed(number: int) -> ResponseReturnValue:
     service.printed_by_hand(workshop(), number)
     return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
 @pages.post("/trials/<int:number>/score")
-def score(number: int) -> Any:
+def score(number: int) -> ResponseReturnValue:
     form = request.form
     value = form.get("score", "")
     given = whole(value) if value.isdecimal() else None
@@ -308,7 +309,7 @@ def score(number: int) -> Any:
 
 
 @pages.post("/trials/<int:number>/measure")
-def measure(number: int) -> Any:
+def measure(number: int) -> ResponseReturnValue:
     form = request.form
     reading.measure(
         workshop(), number, form.get("measure", ""), form.get("step", -1, int), form.get("site", ""),
@@ -318,14 +319,14 @@ def measure(number: int) -> Any:
 
 
 @pages.post("/trials/<int:number>/first")
-def first(number: int) -> Any:
+def first(number: int) -> ResponseReturnValue:
     step = reading.first(workshop(), number, request.form.get("first", ""), request.form.get("step", ""))
     page = _verdict(number)
     return page, {"X-Step": "" if step is None else str(step)}
 
 
 @pages.post("/trials/<int:number>/pick")
-def pick(number: int) -> Any:
+def pick(number: int) -> ResponseReturnValue:
     reading.pick(workshop(), number, request.form.get("step", None, int))
     return _verdict(number)
 
@@ -345,32 +346,32 @@ def enough(number: int) -> str:
 
 
 @pages.post("/trials/<int:number>/choice")
-def choice(number: int) -> Any:
+def choice(number: int) -> ResponseReturnValue:
     for field, value in typed().items():
         reading.set_choice(workshop(), number, field, value)
     return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
 @pages.post("/trials/<int:number>/reader")
-def reader(number: int) -> Any:
+def reader(number: int) -> ResponseReturnValue:
     reading.set_reader(workshop(), number, request.form.get("reader", ""))
     return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
 @pages.post("/trials/<int:number>/note")
-def note(number: int) -> Any:
+def note(number: int) -> ResponseReturnValue:
     reading.set_note(workshop(), number, request.form.get("note", ""))
     return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
 @pages.post("/trials/<int:number>/eye")
-def eye(number: int) -> Any:
+def eye(number: int) -> ResponseReturnValue:
     simulated.simulated_readings(workshop(), number)
     return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
 @pages.post("/trials/<int:number>/photos")
-def photos(number: int) -> Any:
+def photos(number: int) -> ResponseReturnValue:
     files = [f for f in request.files.getlist("photo") if f.filename]
     try:
         if not files:
@@ -399,28 +400,28 @@ def _points() -> simulated.Points:
 
 
 @pages.post("/pictures/<int:number>/calliper")
-def calliper(number: int) -> Any:
+def calliper(number: int) -> ResponseReturnValue:
     """The number between two points of a picture, as JSON for the field that waits."""
     height, tool = request.form.get("z", None, float), request.form.get("tool") or "calliper"
     return {"number": simulated.close_jaws(workshop(), number, _points(), height, tool)}
 
 
 @pages.post("/pictures/<int:number>/scale")
-def scale(number: int) -> Any:
+def scale(number: int) -> ResponseReturnValue:
     points = _points()
     pixels = math.dist(points.a, points.b)
     return {"px_per_mm": pictures.set_scale(workshop(), number, pixels, request.form.get("length", ""))}
 
 
 @pages.post("/trials/<int:number>/history")
-def history(number: int) -> Any:
+def history(number: int) -> ResponseReturnValue:
     """Whether what earlier spools came to has a say in the result."""
     adopting.let_history_speak(workshop(), number, has_say=typed().get("say") == "1")
     return redirect(url_for("trials.leaf", number=number, leaf="adopt"))
 
 
 @pages.post("/trials/<int:number>/adopt")
-def adopt(number: int) -> Any:
+def adopt(number: int) -> ResponseReturnValue:
     revision = adopting.adopt(workshop(), number)
     sheet = service.sheet(workshop(), number)
     if not revision:
@@ -429,13 +430,13 @@ def adopt(number: int) -> Any:
 
 
 @pages.post("/trials/<int:number>/take-back")
-def take_back(number: int) -> Any:
+def take_back(number: int) -> ResponseReturnValue:
     adopting.take_back(workshop(), number)
     return redirect(url_for("trials.leaf", number=number, leaf="adopt"))
 
 
 @pages.post("/trials/<int:number>/tell")
-def tell(number: int) -> Any:
+def tell(number: int) -> ResponseReturnValue:
     """Send an adopted printer value over the link; what came of it shows on the page."""
     why_not = closed(service.sheet(workshop(), number), "adopt")
     if why_not:
