@@ -73,14 +73,19 @@ def _best_foot(plan: Any, readings: Readings) -> float:
 
 
 def _limit(one: DrawnBottle, readers: int, slug: str, share: Share, change: Change, ends: tuple[float, float]) -> Tally:
-    """Where a tower of storeys begins to fail, before anything is kept back; `ends` surely hold and surely fail."""
+    """Where a tower of storeys begins to fail, before anything is kept back; `ends` surely hold and surely fail. Both
+    values are read off one tower, as makers are led to.
+    """
     tally, context = Tally(), exposed(one)
     files: list[Any] = []
     trial = kind(slug)
     assert isinstance(trial, StoreyKind)
     truth = _true_limit(one, context, trial, share, change, ends)
     for reader in range(readers):
-        plan, result, readings = go(slug, one, context, reader, files, extensions=4)
+        both: Any
+        both, _, readings = go("lift-and-rest", one, context, reader, files, extensions=4)
+        plan = both.lift if slug == "lift-speed" else both.rest
+        result = trial.evaluate(plan, readings)
         where = result.spreads[0] if result.state == "good" else None
         tally.found(
             where.mean if where else None, where.error if where else None, _last_held(trial, plan, readings), truth,

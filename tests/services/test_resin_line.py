@@ -15,10 +15,12 @@ from flask.testing import FlaskClient
 
 from drumbo.core.copying import CopyOutcome
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
+from drumbo.core.light.job import NO_LIFT, Layer, LayerJob, Screen
 from drumbo.core.profile import OriginKind, Status
 from drumbo.core.resin import ResinPrinter as Machine
+from drumbo.exchange.layer_package import package_bytes
 from drumbo.exchange.meshes import read_part
-from drumbo.services import adopting, by_hand, copying, profiles, reading, shelf, trials, workshop
+from drumbo.services import adopting, by_hand, copying, lamp_test, profiles, reading, shelf, trials, workshop
 from drumbo.services.prints import PrintManager, try_link
 from drumbo.services.simulated import simulated_readings
 from drumbo.standins.resin import device
@@ -352,3 +354,46 @@ def test_a_printer_that_takes_one_light_a_layer_prints_coupons_one_by_one(
     result = trials.sheet(house, trial).result
     assert result.state == "good"
     assert abs(result.value - sheet.steps[3].value) < 2 * (result.error or 0.0), "as near as jaws tell"
+
+
+def _dark(rest_s: float) -> bytes:
+    """A package of one layer that rests and is not lit."""
+    layer = Layer(50.0, (), NO_LIFT, rest_s, 0.0)
+    return package_bytes(LayerJob(("test",), Screen((1900, 800), 50.0), (layer,), (), ()))
+
+
+def test_the_lamp_is_lit_to_be_looked_at_and_told_as_the_printer_tells_it(house: Workshop, lit: Lit) -> None:
+    asked = {"seconds": "2"}
+    with pytest.raises(InvalidInput) as refused:
+        lamp_test.begin(house, lit.printer, asked, clear=False)
+    assert refused.value.problems.keys() == {"clear"}
+    assert not lit.device.lit_s, "nothing is lit before somebody said that nothing is in its way"
+    with pytest.raises(InvalidInput, match="seconds"):
+        lamp_test.begin(house, lit.printer, {"seconds": "60"}, clear=True)
+    found = lamp_test.begin(house, lit.printer, asked, clear=True)
+    assert found.lit
+    assert 1 < (found.left_s or 0) <= 2
+    with pytest.raises(NotNow, match="to be looked at"):
+        lit.device.start(_dark(0.0))
+    assert lamp_test.out(house, lit.printer).left_s == 0
+    assert lamp_test.now(house, lit.printer) == lamp_test.LampNow(0.0)
+
+
+def test_a_lamp_of_which_nothing_is_heard_is_never_told_as_dark(house: Workshop, lit: Lit) -> None:
+    lamp_test.begin(house, lit.printer, {"seconds": "20"}, clear=True)
+    machine = workshop.printer(house, lit.printer)
+    workshop.save_printer(house, {**asdict(machine), "link_url": "http://127.0.0.1:9"}, lit.printer)
+    for asked in (lamp_test.now, lamp_test.out):
+        found = asked(house, lit.printer)
+        assert found.left_s is None
+        assert found.trouble
+    with pytest.raises(LinkError, match="was not lit"):
+        lamp_test.begin(house, lit.printer, {"seconds": "2"}, clear=True)
+
+
+def test_no_lamp_is_lit_while_it_prints(house: Workshop, lit: Lit, client: FlaskClient) -> None:
+    lit.device.pace = 1.0
+    lit.device.start(_dark(900.0))
+    page = client.post(f"/printers/{lit.printer}/lamp", data={"seconds": "3", "clear": "yes"}).text
+    assert "the printer is at work" in page
+    lit.device.stop()

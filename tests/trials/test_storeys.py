@@ -13,10 +13,11 @@ from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
 from drumbo.trials.toolkit.storeys import STOREY, StoreyKind
 from drumbo.trials.toolkit.wider import holding
+from drumbo.trials.way import QUICK, wanted
 from tests.conftest import resin_context
 
 CONTEXT = resin_context()
-LIFT, REST = kind("lift-speed"), kind("rest-before-light")
+LIFT, REST, TOGETHER = kind("lift-speed"), kind("rest-before-light"), kind("lift-and-rest")
 BOTH = pytest.mark.parametrize("trial", [LIFT, REST], ids=lambda trial: trial.slug)
 
 
@@ -54,7 +55,7 @@ def test_only_one_thing_changes_and_only_from_storey_to_storey(trial: Any) -> No
     plan = trial.plan_type(first=first, step=step, storeys=4)
     job, steps = trial.job(plan, CONTEXT, ("test",)), trial.steps(plan)
     height = CONTEXT.profile.number("layer_um") / 1000
-    base = trial._base_mm(CONTEXT)
+    base = trial.foot_mm(CONTEXT)
     middles = [round((base + (k + 0.5) * STOREY) / height) for k in range(4)]
     told = [(job.layers[n].lift.mm_min, job.layers[n].rest_before_s) for n in middles]
     usual = CONTEXT.profile.number("lift_speed_mm_min"), CONTEXT.profile.number("rest_before_s")
@@ -138,3 +139,54 @@ def test_no_rest_is_shorter_than_none() -> None:
     assert REST.steps(down_to_none)[-1].value == 0.0
     with pytest.raises(InvalidInput, match="less than no time"):
         REST.check(REST.plan_type(first=1.0, step=0.4, storeys=5), CONTEXT)
+
+
+def _counted(pins: list[int], slits: list[int]) -> Readings:
+    readings = Readings()
+    for key, counts in (("pins", pins), ("slits", slits)):
+        for step, count in enumerate(counts):
+            readings = readings.with_measure(key, step, "here", count)
+    return readings
+
+
+def test_both_in_one_tower_are_judged_as_each_on_its_own() -> None:
+    plan = TOGETHER.plan_type(slowest=60.0, faster_by=20.0, longest=2.0, shorter_by=0.4, storeys=5)
+    assert TOGETHER.steps(plan)[1].label == "80 mm/min, 1.6 s"
+    readings = _counted([7, 7, 2, 2, 2], [7, 7, 7, 2, 2])
+    found = TOGETHER.evaluate(plan, readings)
+    lift, rest = LIFT.evaluate(plan.lift, readings), REST.evaluate(plan.rest, readings)
+    assert (found.state, found.value, found.error) == ("good", lift.value, lift.error)
+    changes = TOGETHER.changes(plan, found, CONTEXT, 4)
+    assert (changes["lift_speed_mm_min"].number, changes["rest_before_s"].number) == (76.0, 1.2)
+    assert changes["rest_before_s"].error == rest.error
+    assert TOGETHER.evaluate(plan, _counted([7, 7, 2, 2, 2], [])).state == "few"
+
+
+def test_what_both_do_not_tell_is_asked_for_again_and_what_one_tells_is_kept() -> None:
+    plan = TOGETHER.plan_type(slowest=60.0, faster_by=20.0, longest=2.0, shorter_by=0.4, storeys=5)
+    found = TOGETHER.evaluate(plan, _counted([2] * 5, [7, 7, 7, 2, 2]))
+    assert (found.state, found.value) == ("edge", None)
+    assert TOGETHER.keeps(found)
+    assert TOGETHER.changes(plan, found, CONTEXT, 4).keys() == {"rest_before_s"}
+    slower = TOGETHER.plan_type.read(found.extend, TOGETHER.fields(CONTEXT))
+    TOGETHER.check(slower, CONTEXT)
+    assert max(step.value for step in LIFT.steps(slower.lift)) < 140
+    assert slower.storeys == plan.storeys
+    with pytest.raises(InvalidInput) as refused:
+        TOGETHER.check(
+            TOGETHER.plan_type(slowest=60.0, faster_by=20.0, longest=1.0, shorter_by=0.4, storeys=5), CONTEXT
+        )
+    assert refused.value.problems.keys() == {"shorter_by"}
+
+
+def test_lift_and_rest_change_from_storey_to_storey_together() -> None:
+    plan = TOGETHER.plan_type(slowest=60.0, faster_by=30.0, longest=2.0, shorter_by=0.5, storeys=4)
+    job, height = TOGETHER.job(plan, CONTEXT, ("test",)), CONTEXT.profile.number("layer_um") / 1000
+    middles = [job.layers[round((LIFT.foot_mm(CONTEXT) + (k + 0.5) * STOREY) / height)] for k in range(4)]
+    assert [(layer.lift.mm_min, layer.rest_before_s) for layer in middles] == [(60, 2), (90, 1.5), (120, 1), (150, 0.5)]
+
+
+def test_a_way_leads_through_both_at_once() -> None:
+    slugs = [each.slug for each in wanted(QUICK, CONTEXT)]
+    assert TOGETHER.slug in slugs
+    assert not {LIFT.slug, REST.slug} & set(slugs)

@@ -34,7 +34,7 @@ def draw(piece: Piece) -> Drawing:
     (x0, y0), (x1, y1, z1) = boxes[:, :2].min(axis=0).tolist(), boxes[:, 3:].max(axis=0).tolist()
     low, top = (0.0, z1) if piece.view == "front" else (y0, y1)
     shapes: dict[str, list[str]] = {}
-    for part in piece.parts:
+    for part in (part for part in piece.parts if not part.behind):
         for ring in _outline(part, piece.view).to_polygons():
             steps = "L".join(f"{u - x0:.2f} {top - v:.2f}" for u, v in ring)
             shapes.setdefault(part.look, []).append(f"M{steps}Z")

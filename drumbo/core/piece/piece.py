@@ -53,10 +53,13 @@ class Place:
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """A part of the piece as it is drawn; `look` becomes the drawing's class."""
+    """A part of the piece as it is drawn; `look` becomes the drawing's class. What is `behind` is printed, and not
+    drawn.
+    """
 
     look: str
     solid: Manifold
+    behind: bool = False
 
 
 @dataclass(frozen=True, slots=True)

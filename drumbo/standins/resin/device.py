@@ -19,7 +19,7 @@ from drumbo.standins.resin.physics import USUAL_C
 from drumbo.standins.resin.thing import Cured, cure
 
 KEPT = 4
-SHORTEST_S, LOOKS_S = 0.05, 0.02
+SHORTEST_S, LOOKS_S, LONGEST_LIT_S = 0.05, 0.02, 30.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +58,19 @@ class ResinDevice:
         self._things: OrderedDict[int, Cured] = OrderedDict()
         self._lock = threading.Lock()
         self._stop, self._rests = threading.Event(), threading.Event()
+        self._lit_until = 0.0
+
+    def light_up(self, seconds: float) -> None:
+        """All pixels for so long, by a clock of its own; 0 puts them out. NotNow while it prints."""
+        with self._lock:
+            if self._job is not None and self._job.state in {"printing", "paused"}:
+                raise NotNow("the printer is at work")
+            self._lit_until = time.monotonic() + min(max(seconds, 0.0), LONGEST_LIT_S)
+
+    @property
+    def lit_s(self) -> float:
+        """How much longer the lamp is lit for somebody who looks at it."""
+        return max(self._lit_until - time.monotonic(), 0.0)
 
     def start(self, data: bytes) -> dict[str, Any]:
         """Take a package and begin. InvalidInput where it cannot be read, NotNow while another one runs."""
@@ -68,6 +81,8 @@ class ResinDevice:
         with self._lock:
             if self._job is not None and self._job.state in {"printing", "paused"}:
                 raise NotNow("the printer is at work")
+            if self.lit_s:
+                raise NotNow("the lamp is lit to be looked at; wait until it is dark")
             self._stop.clear()
             self._rests.clear()
             self._job = _Job(crc32(data), data, [layer.seconds for layer in package.layers])
@@ -129,9 +144,9 @@ class ResinDevice:
         """Where it is."""
         job = self._job
         if job is None:
-            return {"state": "idle", "layer": 0, "layers": 0, "resin_c": self.resin_c, "message": ""}
+            job = _Job(0, b"", [], "idle")
         return {"state": job.state, "layer": job.layer, "layers": len(job.seconds), "resin_c": self.resin_c,
-                "message": job.message}  # fmt: skip
+                "message": job.message, "lit_s": self.lit_s}  # fmt: skip
 
     def thing(self, number: int | None = None) -> Cured | None:
         """The object of that number, or the last one; None where it is not here any more."""

@@ -1,10 +1,11 @@
 """The package service of the resin printer, and what a person does beside it, over HTTP on loopback.
 
 POST /print              a layer package, whole; 409 while another one runs
-GET  /progress           {"state", "layer", "layers", "resin_c", "message"}
+GET  /progress           {"state", "layer", "layers", "resin_c", "message", "lit_s"}
 POST /stop
 POST /pause              before the next layer, plate up; 409 while nothing prints
 POST /resume
+POST /lamp               {"seconds"}: light all pixels for so long, 0 puts them out; 409 while it prints
 POST /bottle             {"family", "seed", "colour"}: pour resin into the vat
 GET  /top.png?scale=16   the camera above the washed plate; `X-Frame` as at the filament printer
 GET  /front.png?scale=20 the camera before it
@@ -69,7 +70,7 @@ class _Handler(JsonHandler):
                 "/stop": self._stop, "/pause": self._pause, "/resume": self._resume, "/bottle": self._bottle,
                 "/eye": self._eye, "/first": self._first,
                 "/measure": self._measure, "/calliper": self._calliper, "/fault": self._fault, "/pace": self._pace,
-                "/room": self._room,
+                "/room": self._room, "/lamp": self._lamp,
                 "/printed": self._printed,
             }  # fmt: skip
             self.say(actions[path](json.loads(self.body() or b"{}")))
@@ -142,6 +143,10 @@ class _Handler(JsonHandler):
     def _room(self, body: dict[str, Any]) -> dict[str, Any]:
         self.device.resin_c = min(max(float(body["resin_c"]), 5.0), 60.0)
         return {"resin_c": self.device.resin_c}
+
+    def _lamp(self, body: dict[str, Any]) -> dict[str, Any]:
+        self.device.light_up(float(body["seconds"]))
+        return self.device.progress()
 
     def _pace(self, body: dict[str, Any]) -> dict[str, Any]:
         self.device.pace = min(max(float(body["pace"]), 1.0), 1e6)

@@ -11,8 +11,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import ClassVar, TypeVar
 
-from manifold3d import Manifold
+from manifold3d import CrossSection, Manifold
 
+from drumbo.core.catalogue import BY_KEY
 from drumbo.core.fields import Scalar
 from drumbo.core.light.job import LayerJob, Lift, LitSolid, job
 from drumbo.core.piece import Jaw, Part, Piece, Place, block, text_shape, union
@@ -33,7 +34,7 @@ SLITS = (0.14, 0.18, 0.22, 0.26, 0.3, 0.35, 0.4, 0.5)
 PITCH, WALLS = 1.43, 1.03
 """Out of step with any screen's pixels."""
 PIN_TALL, BLOCK_TALL = 0.8, 0.7
-HERE = Site("here", "here")
+HERE = Site("here", "count")
 WHOLE = 0.79
 """A level with fewer than this share of what is whole lower down has lost some to what changes."""
 GENTLE = 0.25
@@ -66,20 +67,26 @@ class StoreyKind(LayerKind[S]):
     ways: ClassVar[tuple[str, str]]
     """What values further up, and further down, the tower are called."""
 
+    @property
+    def decimals(self) -> int:
+        """With how many its value is told."""
+        return BY_KEY[self.sets[0]].decimals
+
     def check(self, plan: S, context: ResinContext) -> dict[str, str]:
         """Refuse what has no room; warn where the printer is known to do as it likes."""
-        high = self._base_mm(context) + plan.storeys * STOREY
+        high = self.foot_mm(context) + plan.storeys * STOREY
         check_room(context, "storeys", WIDE + 2, DEEP + 2, high)
         if self.sets[0] in context.printer.ignored():
             return {"first": f"{context.printer.name} is known to ignore what a file says of it"}
         return {}
 
-    def _base_mm(self, context: ResinContext) -> float:
+    def foot_mm(self, context: ResinContext) -> float:
+        """How thick the foot is."""
         return base_mm(context, context.profile.number("layer_um"), 0.8, 3)
 
     def piece(self, plan: S, context: ResinContext) -> Piece:
         """The tower, and where there is something to count."""
-        made = tower(self.steps(plan), self._base_mm(context))
+        made = tower(self.steps(plan), self.foot_mm(context))
         key = self.counted.key
         jaws = [Jaw(key, p.index, HERE.key, p.low[:2], p.high[:2], (p.low[2] + p.high[2]) / 2, self.counted.tool)
                 for p in made.places]  # fmt: skip
@@ -88,10 +95,10 @@ class StoreyKind(LayerKind[S]):
     def job(self, plan: S, context: ResinContext, title: Sequence[str]) -> LayerJob:
         """Each storey's layers with its own value."""
         numbers, piece, steps = context.profile.numbers(), self.piece(plan, context), self.steps(plan)
-        base = self._base_mm(context)
+        base = self.foot_mm(context)
 
         def value(z_mm: float) -> float:
-            return steps[min(max(int((z_mm - base) // STOREY), 0), len(steps) - 1)].value
+            return storey_at(steps, z_mm, base).value
 
         lit = LitSolid(piece.solid, numbers["exposure_s"], numbers["bottom_exposure_s"])
         return job(
@@ -155,7 +162,7 @@ class StoreyKind(LayerKind[S]):
         if at >= len(steps):
             value, extend = values[-1], self.further(plan, values, on=True)
             error = holding(self.slug, self._unsure(plan, readings) * abs(values[-1] - values[-2]))
-            spread = Spread("Held up to", "", 0, ((steps[-1].label, value, True),), value, error)
+            spread = Spread("Held up to", self.unit, self.decimals, ((steps[-1].label, value, True),), value, error)
             more = f"; {far} ones may hold too" if extend else ""
             return Result(
                 "edge", value=value, error=error, low=value, high=value, spreads=(spread,),
@@ -176,7 +183,7 @@ class StoreyKind(LayerKind[S]):
         notes = ("On a finer tower less need be kept back.",) if finer else ()
         return Result(
             "good", value=value, error=told, low=min(value, good), high=max(value, good), says=says, notes=notes,
-            spreads=(Spread("Where it begins", "", 0, points, limit, told),),
+            spreads=(Spread("Where it begins", self.unit, self.decimals, points, limit, told),),
             extend=finer, extend_says="Plan a finer one",
         )  # fmt: skip
 
@@ -214,26 +221,43 @@ class StoreyKind(LayerKind[S]):
         return result.value is not None
 
 
-def tower(steps: Sequence[Step], base_mm: float) -> Piece:
-    """All storeys on one foot; the first step is the lowest storey."""
+def storey_at(steps: Sequence[Step], z_mm: float, base_mm: float) -> Step:
+    """The step whose storey is at a height."""
+    return steps[min(max(int((z_mm - base_mm) // STOREY), 0), len(steps) - 1)]
+
+
+def tower(steps: Sequence[Step], base_mm: float, backs: Sequence[str] = ()) -> Piece:
+    """All storeys on one foot; the first step is the lowest storey. `backs` are digits behind the wall, a storey each:
+    of what else changes.
+    """
     parts = [Part("foot", block((-WIDE / 2 - 1, -DEEP / 2 - 1, 0), (WIDE / 2 + 1, DEEP / 2 + 1, base_mm)))]
     places = []
     low, high = base_mm + DIGITS_HIGH / 2 + 0.02, base_mm + len(steps) * STOREY - DIGITS_HIGH / 2 - 0.02
     for step in steps:
         z = base_mm + step.index * STOREY
         at = (step.index % COLUMNS + 0.5) * WALL / COLUMNS, min(max(z + STOREY / 2, low), high)
-        parts += _storey(z, step.label, at)
+        parts += _storey(z, step.label, at, backs[step.index] if backs else "")
         box = (-WIDE / 2, -DEEP / 2, z), (WIDE / 2, DEEP / 2, z + STOREY)
         places.append(Place(step.index, step.value, step.label, *box))
     return Piece("storeys", union(part.solid for part in parts), tuple(parts), tuple(places))
 
 
-def _storey(z: float, label: str, digits_at: tuple[float, float]) -> list[Part]:
-    left, front = -WIDE / 2, -DEEP / 2
+def _digits(label: str, x: float, z: float, way: int = 1) -> CrossSection:
+    """As wide as a column at most, their middle there; with `way` -1 as they are seen from behind."""
     digits = text_shape(label, DIGITS_HIGH, STROKE)
     x0, _, x1, _ = digits.bounds()
-    digits = digits.scale((min(1.0, (WALL / COLUMNS - 0.3) / (x1 - x0)), 1.0))
-    digits = digits.translate((left + digits_at[0], digits_at[1]))
+    return digits.scale((way * min(1.0, (WALL / COLUMNS - 0.3) / (x1 - x0)), 1.0)).translate((x, z))
+
+
+def _storey(z: float, label: str, digits_at: tuple[float, float], behind: str) -> list[Part]:
+    left, front = -WIDE / 2, -DEEP / 2
+    digits, back = _digits(label, left + digits_at[0], digits_at[1]), -front
+    signs = [Part("digits", along_y(digits, front + 0.6 - DIGITS_OUT, front + 0.8))]
+    if behind:
+        # As far in as in front, so that they stand over the floor as well.
+        back -= 0.6
+        digits = _digits(behind, left + digits_at[0], digits_at[1], -1)
+        signs.append(Part("digits", along_y(digits, back - 0.2, back + DIGITS_OUT), behind=True))
     pins = [_pin(left + WALL + 1.2 + PITCH * k, front + 2.2, width, z + FLOOR - 0.1) for k, width in enumerate(PINS)]
     x, solid = left + WALL + 0.8, block((left + WALL, front + 4.6, z), (WIDE / 2, front + 8.2, z + FLOOR + BLOCK_TALL))
     for width in SLITS:
@@ -241,10 +265,10 @@ def _storey(z: float, label: str, digits_at: tuple[float, float]) -> list[Part]:
         x += width + WALLS
     return [
         Part("foot", block((left, front, z - 0.1), (WIDE / 2, -front, z + FLOOR))),
-        Part("mast", block((left, front + 0.6, z), (left + WALL, -front, z + STOREY))),
+        Part("mast", block((left, front + 0.6, z), (left + WALL, back, z + STOREY))),
         Part("wall", solid),
         Part("needle", union(pins)),
-        Part("digits", along_y(digits, front + 0.6 - DIGITS_OUT, front + 0.8)),
+        *signs,
     ]
 
 

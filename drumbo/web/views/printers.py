@@ -16,7 +16,7 @@ from drumbo.core.processes import PROCESSES, process
 from drumbo.core.resin import ResinPrinter
 from drumbo.core.run import RunState
 from drumbo.core.workshop import Printer, read_printer
-from drumbo.services import filament, first, handing, looking, prints, shelf, stills
+from drumbo.services import filament, first, handing, lamp_test, looking, prints, shelf, stills
 from drumbo.services import queue as files
 from drumbo.services import workshop as service
 from drumbo.trials import kinds_of
@@ -62,6 +62,8 @@ def show(number: int) -> str:
         kinds=[k for k in kinds_of(printer.process).values() if k.scope == "printer"],
         lamp=lamp_picture(lamp, lit.size_mm) if lit is not None and lamp else None,
         advice=lamp.advice if lamp else "",
+        lamp_field=lamp_test.SECONDS,
+        lamp_usual_s=lamp_test.USUAL_S,
     )
 
 
@@ -84,6 +86,32 @@ def edit(number: int) -> ResponseReturnValue:
 @pages.post("/<int:number>/try")
 def try_link(number: int) -> ResponseReturnValue:
     return render_template("_toast.html", text=prints.try_link(workshop(), number), good=True)
+
+
+@pages.post("/<int:number>/lamp")
+def light_lamp(number: int) -> ResponseReturnValue:
+    """The whole screen, for some seconds."""
+    try:
+        now = lamp_test.begin(workshop(), number, dict(request.form), clear="clear" in request.form)
+    except InvalidInput as error:
+        return render_template("printers/_lamp_test.html", problem=" ".join(error.problems.values()))
+    except (LinkError, NotNow) as error:
+        return render_template("printers/_lamp_test.html", problem=str(error))
+    return render_template("printers/_lamp_test.html", number=number, lamp_now=now)
+
+
+@pages.get("/<int:number>/lamp")
+def lamp(number: int) -> ResponseReturnValue:
+    """What the printer says of its lamp."""
+    if request.headers.get("Sec-Fetch-Dest") == "document":
+        return redirect(url_for("printers.show", number=number))
+    return render_template("printers/_lamp_test.html", number=number, lamp_now=lamp_test.now(workshop(), number))
+
+
+@pages.post("/<int:number>/lamp/out")
+def lamp_out(number: int) -> ResponseReturnValue:
+    """Dark before its time."""
+    return render_template("printers/_lamp_test.html", number=number, lamp_now=lamp_test.out(workshop(), number))
 
 
 @pages.post("/look-for")
