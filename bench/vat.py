@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from bench.bottles import LAYER_UM, DrawnBottle, go, read
+from bench.bottles import LAYER_UM, DrawnBottle, go, printed, read
 from bench.failing import exposed
 from bench.rig import Tally
 from drumbo.core.light.lamp import LampMap
@@ -128,6 +128,33 @@ def _true_tip(one: DrawnBottle, context: ResinContext) -> float:
     return float(TIPS_MM[int(np.argmin(np.abs(4 / (1 + np.maximum(safe, 1e-3) ** -3.2) - ENOUGH)))])
 
 
+def slopes(one: DrawnBottle, readers: int) -> Tally:
+    """The thinnest tip that an eye calls held well beneath what slopes, mm."""
+    tally, files, context = Tally(), list[Any](), exposed(one)
+    trial = kind("support-tips")
+    truth = _true_slope(one, context)
+    for reader in range(readers):
+        plan, result, readings = go("support-tips", one, context, reader, files, extensions=2)
+        also = result.also or {}
+        held = [s.value for s in trial.steps(plan) if (readings.score("slopes", s.index) or 0) >= ENOUGH]
+        habit = min(held, default=trial.steps(plan)[-1].value)
+        tally.found(also.get("slope"), also.get("slope_error"), habit, truth, 0.4)
+    tally.cost(files)
+    return tally
+
+
+def _true_slope(one: DrawnBottle, context: ResinContext) -> float:
+    """Where an exact score passes 3, between tables that are printed finely."""
+    trial, tips_mm, scores = kind("support-tips"), list[float](), list[float]()
+    for first in (0.1, 0.28, 0.46):
+        plan = replace(trial.suggest(context), first_mm=first, step_mm=0.02, tables=9)
+        _, thing = printed(trial, plan, context, one)
+        boxes = [place.box((0.0, 0.0)) for place in trial.piece(plan, context).places]
+        scores += look.exact_scores(thing, boxes, ["slopes"])[:, 0].tolist()
+        tips_mm += [step.value for step in trial.steps(plan)]
+    return float(np.interp(ENOUGH, np.maximum.accumulate(scores), tips_mm))
+
+
 def _ready(one: DrawnBottle) -> ResinContext:
     """A profile whose other values are as good as its exposure."""
     context, bottle = exposed(one), one.bottle
@@ -224,6 +251,7 @@ VAT = {
     "lamp_uneven_percent at a place": lambda one, readers: lamp(one, readers)[1],
     "z_um": through,
     "tip_mm": tips,
+    "tip_slope_mm": slopes,
     "cure_shrink_percent": shrinks,
     "bottle": check,
 }

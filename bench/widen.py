@@ -35,7 +35,8 @@ KINDS = {
     "critical_s": "cure-on-glass", "penetration_um": "cure-on-glass", "exposure_s": "exposure-coupon",
     "bottom_exposure_s": "bottom-feet",
     "lamp_uneven_percent": "lamp-map", "z_um": "print-through",
-    "cure_shrink_percent": "cure-shrinkage", "tip_mm": "support-tips", "bottle": "bottle-check",
+    "cure_shrink_percent": "cure-shrinkage", "tip_mm": "support-tips", "tip_slope_mm": "support-tips",
+    "bottle": "bottle-check",
     "lift_speed_mm_min": "lift-speed", "rest_before_s": "rest-before-light",
 }  # fmt: skip
 """Which kind tells what; where several answers are of one kind, the worst of them sets its factor."""

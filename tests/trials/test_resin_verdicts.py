@@ -11,11 +11,14 @@ import pytest
 from drumbo.core.errors import InvalidInput
 from drumbo.core.light.match import moved
 from drumbo.core.profile import Origin, OriginKind, Value, changed
+from drumbo.standins.resin import look
+from drumbo.standins.resin.slung import sloped_safety
 from drumbo.trials import kind
 from drumbo.trials.readings import Readings
 from drumbo.trials.resin_proof.kind import CHECKLIST
 from drumbo.trials.toolkit import leaves
 from tests.conftest import resin_context
+from tests.readback import cured
 
 CONTEXT = resin_context()
 PROOF, CHECK, LAMP = kind("resin-proof"), kind("bottle-check"), kind("lamp-map")
@@ -119,7 +122,7 @@ def test_bars_tell_what_the_cure_takes_and_fit_the_screen_along_x() -> None:
 def test_tips_that_do_not_hold_lead_to_thicker_ones_until_they_would_touch() -> None:
     plan, seen = TIPS.suggest(CONTEXT), 0
     while True:
-        torn = Readings({"supports": {str(k): 0 for k in range(plan.tables)}})
+        torn = Readings({row: {str(k): 0 for k in range(plan.tables)} for row in ("supports", "slopes")})
         result = TIPS.evaluate(plan, torn)
         assert (result.state, result.value) == ("edge", None)
         if result.extend is None:
@@ -130,6 +133,44 @@ def test_tips_that_do_not_hold_lead_to_thicker_ones_until_they_would_touch() -> 
     assert result.says == "None of them holds well enough; lift more slowly."
     with pytest.raises(InvalidInput, match="would touch"):
         TIPS.check(replace(plan, step_mm=0.2, tables=9), CONTEXT)
+
+
+def _rows(supports: str, slopes: str) -> Readings:
+    rows = {"supports": supports, "slopes": slopes}
+    return Readings({row: {str(k): int(score) for k, score in enumerate(told)} for row, told in rows.items() if told})
+
+
+def test_tips_beneath_slopes_are_told_beside_those_beneath_level_tables() -> None:
+    plan = TIPS.suggest(CONTEXT)
+    both = TIPS.evaluate(plan, _rows("0123444", "1234444"))
+    changes = TIPS.changes(plan, both, CONTEXT, 3)
+    assert 0.3 < changes["tip_mm"].number < 0.4
+    assert 0.02 < changes["tip_mm"].number - changes["tip_slope_mm"].number < 0.1
+    assert TIPS.evaluate(plan, _rows("0123444", "12")).state == "few"
+    bent = TIPS.evaluate(plan, _rows("0123444", "0000000"))
+    assert TIPS.changes(plan, bent, CONTEXT, 3).keys() == {"tip_mm"}
+    assert "along the lowest edge" in bent.notes[1]
+    none = TIPS.evaluate(plan, _rows("0000000", "1234444"))
+    assert none.says.startswith("No level one is held well enough")
+
+
+def test_tables_of_before_are_all_level() -> None:
+    old = {"first_mm": 0.18, "step_mm": 0.06, "tables": 5}
+    plan = TIPS.plan_type.of(TIPS.lift(1, old))
+    assert [aspect.key for aspect in TIPS.readings(plan).aspects] == ["supports", "marks"]
+    result = TIPS.evaluate(plan, _rows("01344", ""))
+    assert TIPS.changes(plan, result, CONTEXT, 3).keys() == {"tip_mm"}
+    deep = [TIPS.piece(each, CONTEXT).solid.bounding_box() for each in (plan, replace(plan, undersides="both"))]
+    assert deep[1][4] - deep[1][1] == pytest.approx(deep[0][4] - deep[0][1] + 5.6, abs=0.01)
+
+
+def test_a_slope_hangs_on_its_first_row_until_it_has_the_next() -> None:
+    plan = TIPS.suggest(CONTEXT)
+    thing = cured(TIPS, plan, CONTEXT, 1)
+    boxes = [place.box(CONTEXT.printer.bed_middle) for place in TIPS.piece(plan, CONTEXT).places]
+    level, slope = (np.array([safe(thing, box) for box in boxes]) for safe in (look.safety, sloped_safety))
+    # Six tips carry 24 mm²; three carry 6 · 0.8 ÷ sin 45° = 6.8 mm².
+    assert np.median(slope / level) == pytest.approx(24 / 6 / (6.79 / 3), rel=0.12)
 
 
 def test_a_lamp_is_mapped_over_the_screen_that_there_is() -> None:

@@ -330,7 +330,7 @@ def test_the_search_finds_what_to_do_and_what_was_changed_last(
 ) -> None:
     def found(text: str) -> list[tuple[str, str]]:
         shown = client.get("/search", query_string={"q": text}).text
-        return re.findall(r"<span>([^<]*)</span><span\s+class=\"dim small\">([^<]*)", shown)
+        return re.findall(r"<span>([^<]*)</span><span\s+class=\"dim fine\">([^<]*)", shown)
 
     profiles.create(house, begun.spool, begun.printer, "Razorbill PLA, again")
     assert found("") == [("Razorbill PLA, again", "profile"), ("Razorbill PLA, chalk on Petrel One", "profile")]

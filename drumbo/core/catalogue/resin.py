@@ -130,6 +130,13 @@ PARAMETERS: tuple[Parameter, ...] = (
               too_low="The part tears off its supports.", too_high="Marks that have to be sanded off.",
               lost_with=("machine", "material"), doubted_with=("layer",),
               also_called=("support tip", "contact point", "touchpoint", "support diameter")),
+    Parameter("tip_slope_mm", "Support tip, slopes", "mm", "lift", 0.2, 0.8, 2, found=True, tolerance=0.06,
+              rests_on=("exposure_s", "lift_speed_mm_min", "resin_c"),
+              help="The thinnest tip that holds undersides at 45°, set as close as those of level ones, with a row "
+                   "along the lowest edge. For angles between take a tip between.",
+              too_low="Edges sag and tear off their supports.", too_high="Marks that have to be sanded off.",
+              lost_with=("machine", "material"), doubted_with=("layer",),
+              also_called=("support tip at an angle", "touchpoint on slopes")),
     Parameter("bottom_exposure_s", "Bottom exposure", "s", "bottom", 10, 60, 0, main=True, tolerance_share=0.2,
               rests_on=("exposure_s", "power_percent", "bottle"),
               too_low="It falls off the plate.", too_high="It wants a chisel; the foot flares.",

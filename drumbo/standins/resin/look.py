@@ -17,6 +17,7 @@ from drumbo.standins import eye
 from drumbo.standins.eye import Box
 from drumbo.standins.resin import physics
 from drumbo.standins.resin.bottle import Bottle
+from drumbo.standins.resin.slung import sloped_safety
 from drumbo.standins.resin.spots import COARSE_MM, FINE_MM, LitSpot, gaps, islands, numbered, spots, windows
 from drumbo.standins.resin.thing import Cured
 from drumbo.standins.resin.tools import TOOLS, measure
@@ -143,10 +144,16 @@ def safety(thing: Cured, box: Box) -> float:
 
 def _supports(thing: Cured, box: Box) -> float:
     """Supports beneath a roof: 4 where they hold twice what they must, 0 where they hold half of it."""
-    worst = safety(thing, box)
-    if not math.isfinite(worst):
-        return 4.0
-    return float(4.0 / (1 + max(worst, 1e-3) ** -3.2))
+    return _held(safety(thing, box))
+
+
+def _slopes(thing: Cured, box: Box) -> float:
+    """The same beneath what slopes."""
+    return _held(sloped_safety(thing, box))
+
+
+def _held(worst: float) -> float:
+    return float(4.0 / (1 + max(worst, 1e-3) ** -3.2)) if math.isfinite(worst) else 4.0
 
 
 def _marks(thing: Cured, box: Box) -> float:
@@ -215,8 +222,8 @@ def _clean(thing: Cured, box: Box) -> float:
 
 
 ASPECTS: dict[str, Callable[[Cured, Box], float]] = {
-    "stand": _stand, "open": _open, "supports": _supports, "sticks": _sticks, "clean": _clean, "marks": _marks,
-    "fit": _fit,
+    "stand": _stand, "open": _open, "supports": _supports, "slopes": _slopes, "sticks": _sticks, "clean": _clean,
+    "marks": _marks, "fit": _fit,
 }  # fmt: skip
 SIGNS: dict[str, Callable[[Cured, Box], float]] = {"missing": share_standing, "smeared": width_left}
 """What may begin at one box of many, by the share that is free of it."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from manifold3d import Manifold
 
 from drumbo.core.piece import block, union
@@ -26,6 +28,22 @@ def table(x: float, y: float, base: float, tall: float, tip_mm: float) -> Manifo
         for dx in ALONG
         for dy in ACROSS
     ]
+    return union([slab, *tips])
+
+
+SLOPE_DEG = 45.0
+
+
+def sloping_table(x: float, y: float, base: float, tall: float, tip_mm: float) -> Manifold:
+    """The same slab at `SLOPE_DEG`, its lower edge along (x, y): three tips at the edge, where it begins, and three
+    half way up. Between the two rows the first one holds it alone.
+    """
+    low, run = base + tall, math.cos(math.radians(SLOPE_DEG)) * TABLE_DEEP / 2
+    slab = Manifold.cube((TABLE, TABLE_DEEP, THICK)).rotate((SLOPE_DEG, 0.0, 0.0)).translate((x, y, low))
+    tips = [
+        _tip(x + TABLE / 2 + dx, y + along, base - 0.2, low + along * math.tan(math.radians(SLOPE_DEG)) + INTO, tip_mm)
+        for dx in ALONG for along in (0.0, run)
+    ]  # fmt: skip
     return union([slab, *tips])
 
 
