@@ -14,6 +14,7 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass, field, replace
 from hashlib import blake2b
+from itertools import repeat
 from typing import IO, Annotated, Any
 
 import numpy as np
@@ -23,6 +24,7 @@ from PIL import Image, UnidentifiedImageError
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.light.job import NO_LIFT, Layer, LayerJob, Lift, Light, Rings, Screen
+from drumbo.core.light.lamp import LampMap
 from drumbo.core.light.png import SIGNATURE, png
 from drumbo.core.light.raster import bits, greys
 from drumbo.core.safe_zip import SafeZip, opened
@@ -69,13 +71,29 @@ def write(job: LayerJob, out: IO[bytes]) -> int:
     return len(seen)
 
 
-def write_with(package: Package, layers: Sequence[Layer], title: Sequence[str], out: IO[bytes]) -> None:
-    """Write a package's pictures, as they are, with other `layers`: of the same pictures, lit and lifted otherwise."""
+def write_with(
+    package: Package, layers: Sequence[Layer], title: Sequence[str], out: IO[bytes], lamp: LampMap | None = None
+) -> None:
+    """Write a package's pictures with other `layers`: of the same pictures, lit and lifted otherwise. With a `lamp`
+    they are dimmed where it is brighter; else they are as they were.
+    """
     names = [f"layers/{number:05d}.png" for number in range(1, len(package.images) + 1)]
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as bundle:
-        for number, name in enumerate(names):
-            bundle.writestr(zipfile.ZipInfo(name, _EPOCH), package.picture(number))
-        _write_manifest(bundle, replace(package, title=tuple(title), layers=tuple(layers)), names)
+    mask = None if lamp is None else lamp.mask(package.screen.pixels)
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as bundle, ThreadPoolExecutor(THREADS) as pool:
+        for first in range(0, len(names), AHEAD):
+            few = range(first, min(first + AHEAD, len(names)))
+            drawn = [package.picture(number) for number in few]
+            if mask is not None:
+                drawn = list(pool.map(_dimmed, [package.image(number) for number in few], repeat(mask)))
+            for number, picture in zip(few, drawn, strict=True):
+                bundle.writestr(zipfile.ZipInfo(names[number], _EPOCH), picture)
+        evened = package.evened if lamp is None else lamp.longer
+        told = replace(package, title=tuple(title), layers=tuple(layers), evened=evened)
+        _write_manifest(bundle, told, names)
+
+
+def _dimmed(rows: NDArray[np.uint8], mask: NDArray[np.float64]) -> bytes:
+    return png(np.rint(rows * mask).astype(np.uint8), rows.shape[1], 8)
 
 
 def _write_manifest(bundle: zipfile.ZipFile, of: LayerJob | Package, names: Sequence[str]) -> None:
@@ -112,6 +130,7 @@ def _manifest(of: LayerJob | Package, names: Sequence[str]) -> dict[str, Any]:
         "pixels": list(of.screen.pixels),
         "pixel_um": of.screen.pixel_um,
         "on_glass": of.on_glass,
+        **({"evened": round(of.evened, 4)} if of.evened != 1 else {}),
         "layers": [
             {
                 "height_um": layer.height_um,
@@ -130,13 +149,16 @@ def _manifest(of: LayerJob | Package, names: Sequence[str]) -> dict[str, Any]:
 
 @dataclass(frozen=True, slots=True)
 class Package:
-    """A package that was read. Layers' lights count into `images`; a picture is unpacked when it is asked for."""
+    """A package that was read. Layers' lights count into `images`; a picture is unpacked when it is asked for. Where
+    pictures make up for an uneven lamp, lights are `evened` times as long as they would be else.
+    """
 
     title: tuple[str, ...]
     screen: Screen
     layers: tuple[Layer, ...]
     images: tuple[str, ...]
     on_glass: bool
+    evened: float = 1.0
     _data: bytes = field(repr=False, default=b"")
     _bundles: list[zipfile.ZipFile] = field(repr=False, compare=False, default_factory=list)
 
@@ -228,6 +250,7 @@ class _Manifest(Struct):
     layers: Annotated[list[_LayerIn], Meta(min_length=1, max_length=MOST_LAYERS)]
     title: Any = ()
     on_glass: Any = False
+    evened: Annotated[float, Meta(ge=1, le=20)] = 1.0
 
 
 def _manifest_of(bundle: SafeZip) -> _Manifest:
@@ -249,7 +272,15 @@ def _package(found: _Manifest, data: bytes) -> Package:
     places: dict[str, int] = {}
     layers = tuple(_layer(layer, f"layers[{number}]", places) for number, layer in enumerate(found.layers))
     said = tuple(str(line)[:200] for line in found.title[:10]) if isinstance(found.title, list) else ()
-    return Package(said, Screen((across, deep), found.pixel_um), layers, tuple(places), found.on_glass is True, data)
+    return Package(
+        said,
+        Screen((across, deep), found.pixel_um),
+        layers,
+        tuple(places),
+        found.on_glass is True,
+        found.evened,
+        data,
+    )
 
 
 def _layer(read: _LayerIn, where: str, places: dict[str, int]) -> Layer:

@@ -10,6 +10,7 @@ from itertools import pairwise
 import numpy as np
 
 from drumbo.core.light.checks import Mask, Stack, pulls_mm3_s, stack_remarks
+from drumbo.core.light.job import lit_for
 from drumbo.core.remark import Remark
 from drumbo.exchange.layer_package import Package, read_package
 
@@ -104,4 +105,4 @@ def _stack(found: Package, numbers: Mapping[str, float]) -> Stack:
         kept.move_to_end(shown)
         return kept[shown]
 
-    return Stack(found.layers, lit, each * found.screen.pixel_mm, numbers)
+    return Stack(lit_for(found.layers, 1 / found.evened), lit, each * found.screen.pixel_mm, numbers)

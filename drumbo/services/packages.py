@@ -12,7 +12,8 @@ from threading import Condition
 from cachetools import LRUCache, cached
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.light.job import Layer
+from drumbo.core.light.job import Layer, lit_for
+from drumbo.core.light.lamp import LampMap
 from drumbo.core.light.retime import Stretch, retimed
 from drumbo.core.resin import ResinPrinter
 from drumbo.exchange.incoming import is_package
@@ -26,18 +27,23 @@ from drumbo.store.database import Workshop
 MOST_LOOKED, MOST_HELD = 8, 3
 MOST_STRETCHES = 3
 """Of layers with a light of their own, in one copy."""
+MOST_EVENED = 60
+"""A third of a second each; more than that nobody waits for before a page."""
 PIXEL_UM = 0.05
 """Screens whose pixels differ by less are alike."""
 
 
 @dataclass(frozen=True, slots=True)
 class Retiming:
-    """A package's layers as they are, and as a profile has them; `problem` says why it cannot have them."""
+    """A package's layers as they are, and as a profile has them; `problem` says why it cannot have them,
+    `evens_percent` by how much its printer's lamp is uneven, where pictures can make up for that.
+    """
 
     profile: str
     before: tuple[Layer, ...]
     after: tuple[Layer, ...] = ()
     problem: str = ""
+    evens_percent: float | None = None
 
 
 def bring(workshop: Workshop, data: bytes) -> str:
@@ -78,28 +84,55 @@ def retiming(workshop: Workshop, digest: str, profile_id: int) -> Retiming:
     package = _without_pictures(kept(workshop, digest))
     name, numbers, printer = _profile(workshop, profile_id)
     try:
-        return Retiming(name, package.layers, tuple(_retimed(package, numbers, printer, ())))
+        after = tuple(_retimed(package, numbers, printer, ()))
     except InvalidInput as error:
         return Retiming(name, package.layers, problem=next(iter(error.problems.values())))
+    lamp = None if package.evened != 1 else printer.evens_by
+    return Retiming(name, package.layers, after, evens_percent=None if lamp is None else 100 * lamp.uneven)
 
 
-def retime(workshop: Workshop, digest: str, profile_id: int, stretches: Sequence[Stretch]) -> str:
-    """Make a copy with a profile's light, rests and lifts, and keep it; returns its digest. InvalidInput under
-    "profile" or "stretch_1" and so on where that cannot be.
+def retime(
+    workshop: Workshop, digest: str, profile_id: int, stretches: Sequence[Stretch], *, even: bool = False
+) -> str:
+    """Make a copy with a profile's light, rests and lifts, and keep it; returns its digest. With `even` its pictures
+    make up for the printer's lamp. InvalidInput under "profile", "even" or "stretch_1" and so on where that cannot be.
     """
-    data = with_times_of(workshop, profile_id, kept(workshop, digest).read_bytes(), stretches)
+    there = kept(workshop, digest)
+    if even and len(_without_pictures(there).images) > MOST_EVENED:
+        raise InvalidInput(
+            "even", f"takes minutes for more than {MOST_EVENED} pictures: have it done by drumbo retime … --even"
+        )
+    data = with_times_of(workshop, profile_id, there.read_bytes(), stretches, even=even)
     copy = sha256(data).hexdigest()
     keep(workshop, copy, data)
     return copy
 
 
-def with_times_of(workshop: Workshop, profile_id: int, data: bytes, stretches: Sequence[Stretch]) -> bytes:
+def with_times_of(
+    workshop: Workshop, profile_id: int, data: bytes, stretches: Sequence[Stretch], *, even: bool = False
+) -> bytes:
     """A package's copy with a profile's light, rests and lifts; InvalidInput as `retime` has it."""
     package = read_package(data)
     name, numbers, printer = _profile(workshop, profile_id)
+    layers: Sequence[Layer] = _retimed(package, numbers, printer, stretches)
+    lamp = _lamp_to_even(package, printer) if even else None
+    if lamp is not None:
+        layers = lit_for(layers, lamp.longer)
     out = io.BytesIO()
-    write_with(package, _retimed(package, numbers, printer, stretches), [*package.title, f"times of {name}"], out)
+    write_with(package, layers, [*package.title, f"times of {name}"], out, lamp)
     return out.getvalue()
+
+
+def _lamp_to_even(package: Package, printer: ResinPrinter) -> LampMap:
+    """InvalidInput says why a package's pictures cannot make up for the lamp."""
+    if package.evened != 1:
+        raise InvalidInput(
+            "even", "has been done to this package already; twice would be too dark at the bright places"
+        )
+    if printer.evens_by is None:
+        why = "takes no grey pictures" if printer.greys != "yes" else "has no map of its lamp, or an even one"
+        raise InvalidInput("even", f"cannot be done: {printer.name} {why}")
+    return printer.evens_by
 
 
 @cached(LRUCache(MOST_HELD), key=lambda there: there.name, condition=Condition())
@@ -119,7 +152,7 @@ def _profile(workshop: Workshop, profile_id: int) -> tuple[str, dict[str, float]
 
 def _retimed(
     package: Package, numbers: Mapping[str, float], printer: ResinPrinter, stretches: Sequence[Stretch]
-) -> list[Layer]:
+) -> tuple[Layer, ...]:
     """InvalidInput where the profile's printer has another screen, or the package is lit on glass."""
     if package.on_glass:
         raise InvalidInput("profile", "has nothing to say here: this package cures skins on a pane of glass")
@@ -131,4 +164,5 @@ def _retimed(
             f"is of {printer.name} with {mine}, but the package is drawn for {its.pixels[0]} × {its.pixels[1]} pixels "
             f"of {its.pixel_um:g} µm; slice it for this printer",
         )
-    return retimed(package.layers, numbers, stretches)
+    # What was drawn for an uneven lamp stays lit as much longer.
+    return lit_for(retimed(lit_for(package.layers, 1 / package.evened), numbers, stretches), package.evened)

@@ -223,11 +223,14 @@ def package_page(lit: LitLayers) -> PackagePage:
 
 @dataclass(frozen=True, slots=True)
 class RetimeRows:
-    """What a profile would change of a package: (name, as it is, as the profile has it); `problem` where it cannot."""
+    """What a profile would change of a package: (name, as it is, as the profile has it); `problem` where it cannot,
+    `evens_percent` how uneven a lamp is that its pictures could make up for.
+    """
 
     profile: str
     rows: tuple[tuple[str, str, str], ...]
     problem: str
+    evens_percent: float | None = None
 
 
 def retime_rows(change: Retiming) -> RetimeRows:
@@ -241,7 +244,8 @@ def retime_rows(change: Retiming) -> RetimeRows:
         ("Lift", lambda layers: f"{plain(layers[-1].lift.mm)} mm at {plain(layers[-1].lift.mm_min)} mm/min"),
         ("Time", lambda layers: duration(sum(layer.seconds for layer in layers))),
     ]
-    return RetimeRows(change.profile, tuple((name, says(change.before), says(change.after)) for name, says in told), "")
+    rows = tuple((name, says(change.before), says(change.after)) for name, says in told)
+    return RetimeRows(change.profile, rows, "", change.evens_percent)
 
 
 def _first_s(layer: Layer) -> float:

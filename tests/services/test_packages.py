@@ -15,11 +15,13 @@ from flask.testing import FlaskClient
 from drumbo.cli import main
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.light.job import Layer, Light, LitSolid, exposures, job, lift_of
+from drumbo.core.light.lamp import LampMap
 from drumbo.core.light.retime import Stretch, retimed
 from drumbo.core.piece import block
 from drumbo.exchange.layer_package import package_bytes, read_package
 from drumbo.services import check, packages, profiles, workshop
 from drumbo.store.database import Workshop
+from drumbo.store.models import PrinterRow
 from drumbo.trials.toolkit.layered import screen_of
 from tests.conftest import resin_context
 from tests.services.test_resin_line import BOTTLE
@@ -56,6 +58,44 @@ def test_a_copy_has_the_profiles_times_and_the_same_pictures(house: Workshop, pr
     for number in range(len(before.images)):
         assert np.array_equal(before.image(number), after.image(number))
     assert packages.retime(house, packages.bring(house, data), profile, [Stretch(15, 16, 1.5)]) == copy
+
+
+def test_a_copy_may_even_the_lamp_out_once(house: Workshop, profile: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    ((printer, _),) = workshop.printers(house)
+    brought = packages.bring(house, _sliced())
+    assert packages.retiming(house, brought, profile).evens_percent is None
+    with pytest.raises(InvalidInput, match="takes no grey pictures"):
+        packages.retime(house, brought, profile, [], even=True)
+    lamp = LampMap(2, 2, (1.0, 0.8, 1.0, 0.8))
+    with house.writing() as session:
+        row = session.get_one(PrinterRow, printer)
+        row.spec = {**row.spec, "greys": "yes", "lamp_map": lamp.to_json()}
+    assert packages.retiming(house, brought, profile).evens_percent == pytest.approx(20)
+    plain, even = (packages.retime(house, brought, profile, [], even=even) for even in (False, True))
+    one, other = (read_package(check.kept(house, copy).read_bytes()) for copy in (plain, even))
+    assert [b.lights[0].seconds / a.lights[0].seconds for a, b in zip(one.layers, other.layers, strict=True)] == (
+        pytest.approx([1.25] * 20, rel=1e-3)
+    )
+    lit = one.image(0) > 0
+    assert (other.image(0)[~lit] == 0).all()
+    shares = _shares(lamp, one.screen.pixels)
+    assert (1.25 * other.image(0) / 255 * shares)[lit] == pytest.approx(1.0, abs=0.012), "all get what the middle gets"
+    with pytest.raises(InvalidInput, match="already"):
+        packages.retime(house, even, profile, [], even=True)
+    assert not packages.look(house, even, profile).remarks, "it is lit as the profile says, where the lamp is darkest"
+    again = read_package(check.kept(house, packages.retime(house, even, profile, [])).read_bytes())
+    assert [layer.lights[0].seconds for layer in again.layers] == pytest.approx(
+        [layer.lights[0].seconds for layer in other.layers], abs=2e-4
+    ), "pictures that are dimmed stay lit as much longer"
+    monkeypatch.setattr(packages, "MOST_EVENED", 0)
+    with pytest.raises(InvalidInput, match="drumbo retime"):
+        packages.retime(house, brought, profile, [], even=True)
+
+
+def _shares(lamp: LampMap, pixels: tuple[int, int]) -> np.ndarray:
+    """(rows, columns) of light that reaches each pixel, rows from the back."""
+    x, y = ((np.arange(count) + 0.5) / count * 2 - 1 for count in pixels)
+    return np.array([lamp.at(x, np.full(len(x), -each)) for each in y])
 
 
 def test_layers_with_several_lights_keep_their_shares() -> None:

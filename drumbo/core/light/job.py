@@ -110,6 +110,11 @@ class LayerJob:
         return sum(layer.seconds for layer in self.layers)
 
     @property
+    def evened(self) -> float:
+        """How many times longer its lights are because its pictures make up for an uneven lamp; 1 where they do not."""
+        return 1.0 if self.mask is None else self.mask.longer
+
+    @property
     def volume_mm3(self) -> float:
         """What sets: each layer's outline times its height; on glass, about what skins are thick."""
         if self.on_glass:
@@ -121,12 +126,15 @@ class LayerJob:
 
 def evened(made: LayerJob, lamp: LampMap) -> LayerJob:
     """A job whose pictures make up for an uneven lamp, its lights longer by what the darkest place lacks."""
-    longer = 1 / min(lamp.shares)
-    layers = tuple(
+    return replace(made, layers=lit_for(made.layers, lamp.longer), mask=lamp)
+
+
+def lit_for(layers: Sequence[Layer], longer: float) -> tuple[Layer, ...]:
+    """The same layers with lights so many times as long."""
+    return tuple(
         replace(layer, lights=tuple(replace(light, seconds=round(light.seconds * longer, 4)) for light in layer.lights))
-        for layer in made.layers
+        for layer in layers
     )
-    return replace(made, layers=layers, mask=lamp)
 
 
 @dataclass(frozen=True, slots=True)

@@ -65,6 +65,11 @@ class LampMap:
         return np.asarray(np.rint(min(self.shares) / shares / MASK_STEP) * MASK_STEP)
 
     @property
+    def longer(self) -> float:
+        """How many times as long all is lit where pictures dim it to what the darkest place gets."""
+        return 1 / min(self.shares)
+
+    @property
     def uneven(self) -> float:
         """How far the light of the brightest place and of the darkest lie apart, as a share of the middle's."""
         return max(self.shares) - min(self.shares)

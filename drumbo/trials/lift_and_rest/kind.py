@@ -69,11 +69,12 @@ class LiftAndRest(LayerKind[Plan]):
     few = "Count the pins that stand and the slits that are open on each level, from the plate up."
 
     def suggest(self, context: ResinContext) -> Plan:
-        """As the towers of one value would have it."""
+        """As the towers of one value would have it, but for a level: slow lifts and long rests together take time."""
         lift, rest = LIFT.suggest(context), REST.suggest(context)
         return Plan(
-            slowest=lift.first, faster_by=lift.step, longest=rest.first, shorter_by=rest.step, storeys=lift.storeys
-        )
+            slowest=lift.first, faster_by=lift.step, longest=max(round(rest.first - rest.step, 1), 0.5),
+            shorter_by=rest.step, storeys=lift.storeys - 1,
+        )  # fmt: skip
 
     def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
         """Refuse and warn as the towers of one value do."""

@@ -89,7 +89,7 @@ def retime(digest: str) -> ResponseReturnValue:
     """A copy with a profile's light, rests and lifts; some layers with a light of their own."""
     chosen, name = whole(request.form.get("profile")), request.form.get("name", "")[:80]
     try:
-        copy = packages.retime(workshop(), digest, chosen, _typed_stretches())
+        copy = packages.retime(workshop(), digest, chosen, _typed_stretches(), even="even" in request.form)
     except InvalidInput as error:
         return _package_page(digest, error.problems), 422
     named = f"{name.removesuffix('.zip') or 'package'}, retimed.zip"
