@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 from flask.testing import FlaskClient
 
+from drumbo.core.catalogue import RESIN
 from drumbo.core.copying import CopyOutcome
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.light.job import NO_LIFT, Layer, LayerJob, Screen
@@ -30,6 +31,7 @@ from drumbo.standins.resin.lamp import draw_lamp
 from drumbo.standins.resin.server import PackageServer
 from drumbo.standins.worlds import VARIED
 from drumbo.store.database import Workshop
+from drumbo.trials import kinds_of
 from tests.conftest import PATIENCE_S
 
 SCREEN: dict[str, Any] = {"pixels_x": 1900, "pixels_y": 800, "pixel_um": 50.0}
@@ -397,3 +399,15 @@ def test_no_lamp_is_lit_while_it_prints(house: Workshop, lit: Lit, client: Flask
     page = client.post(f"/printers/{lit.printer}/lamp", data={"seconds": "3", "clear": "yes"}).text
     assert "the printer is at work" in page
     lit.device.stop()
+
+
+@pytest.mark.parametrize("slug", [slug for slug, kind in kinds_of(RESIN).items() if kind.scope == "profile"])
+def test_every_resin_trial_can_be_planned_on_a_new_profile_and_its_leaf_opened(
+    house: Workshop, lit: Lit, client: FlaskClient, slug: str
+) -> None:
+    plan = trials.draft(house, lit.profile, slug).plan
+    number = trials.create(house, lit.profile, slug, {k: "" if v is None else str(v) for k, v in plan.items()})
+    for leaf in ("plan", "print"):
+        page = client.get(f"/trials/{number}/{leaf}")
+        assert page.status_code == 200, leaf
+    assert kinds_of(RESIN)[slug].title in page.text
