@@ -10,11 +10,11 @@ from typing import Any
 from sqlalchemy import ColumnElement, func, or_, select
 from sqlalchemy.orm import Session, selectinload
 
-from drumbo.core.catalogue import FILAMENT
+from drumbo.core.catalogue import BY_KEY, FILAMENT
 from drumbo.core.catalogue import find as parameters
 from drumbo.core.processes import process_of_family
 from drumbo.core.run import RUNNING
-from drumbo.services.convert import kind_of, plan_of, readings_of
+from drumbo.services.convert import kind_of, plan_of, readings_of, result_of
 from drumbo.services.filament import MaybeHot, maybe_hot
 from drumbo.services.jobs import mates_of, title_of
 from drumbo.services.live import live
@@ -27,7 +27,7 @@ from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PrinterRow, PrintRow, ProfileRow, TrialRow
 from drumbo.trials.trial import TrialState, all_read
 
-SHELF, NEXTS, MOST, RECENT = 12, 3, 6, 5
+SHELF, NEXTS, MOST, RECENT, FOUND = 12, 3, 6, 5, 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,6 +74,16 @@ class AtRest:
 
 
 @dataclass(frozen=True, slots=True)
+class FoundLast:
+    """A result that was adopted: what of, the number in words, and whose it is."""
+
+    trial: int
+    name: str
+    number: str
+    profile: str
+
+
+@dataclass(frozen=True, slots=True)
 class Bench:
     """All for the first page."""
 
@@ -83,6 +93,7 @@ class Bench:
     queues: tuple[Queue, ...]
     maybe_hot: tuple[MaybeHot, ...]
     at_rest: tuple[AtRest, ...]
+    found: tuple[FoundLast, ...]
     shelf: tuple[Spine, ...]
     nexts: tuple[Card, ...]
     printers: int
@@ -108,7 +119,7 @@ def bench(workshop: Workshop) -> Bench:
             .limit(12)
         )
         waiting = tuple(_waiting(row) for row in _one_a_job(open_trials, busy))
-        at_rest = _at_rest(session)
+        at_rest, found = _at_rest(session), _found_last(session)
         printers = len(session.scalars(select(PrinterRow.id)).all())
         materials = len(session.scalars(select(MaterialRow.id)).all())
     shelf = find(workshop, size=SHELF).spines
@@ -120,6 +131,7 @@ def bench(workshop: Workshop) -> Bench:
         tuple(queues(workshop)),
         maybe_hot(workshop),
         at_rest,
+        found,
         shelf,
         nexts,
         printers,
@@ -153,6 +165,21 @@ def _at_rest(session: Session) -> tuple[AtRest, ...]:
         )
         for printer, inside, last, at in session.execute(wanted)
     )  # fmt: skip
+
+
+def _found_last(session: Session) -> tuple[FoundLast, ...]:
+    """What was adopted last; of a pair's trials and of proofs nothing, as one number says little of them."""
+    wanted = select(TrialRow).where(TrialRow.state == TrialState.ADOPTED, TrialRow.pair_id.is_(None))
+    wanted = wanted.options(selectinload(TrialRow.profile)).order_by(TrialRow.id.desc()).limit(2 * FOUND)
+    told = []
+    for row in session.scalars(wanted):
+        result, parameter = result_of(row), BY_KEY[kind_of(row).sets[0]]
+        if result is None or result.value is None or parameter.aside:
+            continue
+        number = parameter.show(kind_of(row).adopted(result.value))
+        half = f" ± {parameter.show_error(result.error)}" if result.error is not None else ""
+        told.append(FoundLast(row.id, parameter.name, f"{number}{half} {parameter.unit}".strip(), row.profile.name))
+    return tuple(told[:FOUND])
 
 
 def _signs(row: PrinterRow) -> set[tuple[str, str]]:
