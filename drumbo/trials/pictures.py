@@ -14,7 +14,9 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True)
 class Curve:
-    """The picture of a fit: quality 0..100 over the swept value, with its band and the points it rests on."""
+    """The picture of a fit: quality 0..100 over the swept value, with its band and the points it rests on. `name` says
+    what of, where it is not of all that is scored.
+    """
 
     x: tuple[float, ...]
     y: tuple[float, ...]
@@ -22,6 +24,7 @@ class Curve:
     high: tuple[float, ...]
     points: tuple[tuple[float, float], ...]
     unit: str = ""
+    name: str = ""
 
     @classmethod
     def of(cls, grid: Floats, mean: Floats, sd: Floats, x: Floats, quality: Floats, digits: int = 4) -> Curve:

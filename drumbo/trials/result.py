@@ -62,7 +62,7 @@ class Result:
         if curve is not None:
             columns = {k: tuple(curve[k]) for k in ("x", "y", "low", "high")}
             points = tuple((float(x), float(y)) for x, y in curve["points"])
-            curve = Curve(**columns, points=points, unit=curve.get("unit", ""))
+            curve = Curve(**columns, points=points, unit=curve.get("unit", ""), name=curve.get("name", ""))
         spreads = tuple(
             Spread(**{**row, "points": tuple((str(w), float(n), bool(k)) for w, n, k in row["points"])})
             for row in data.get("spreads", ())

@@ -187,7 +187,7 @@ class SupportTips(LayerKind[Plan]):
         places = low + (high - low) * found.found.crossing(HELD)
         error = holding(self.slug, float(np.hypot(np.std(places), SHARE_OF_STEP * plan.step_mm)))
         return Held(
-            max(float(np.mean(places)), low), error, found.curve,
+            max(float(np.mean(places)), low), error, replace(found.curve, name="Held"),
             beneath=float(np.mean(places < low)) > 0.5, beyond=float(np.mean(places > high)) > 0.5,
         )  # fmt: skip
 
