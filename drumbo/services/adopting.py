@@ -31,7 +31,6 @@ from drumbo.core.workshop import Printer
 from drumbo.links.greeting import tell
 from drumbo.links.runs import Runs
 from drumbo.services.convert import (
-    baud_of,
     context_of,
     kind_of,
     latest,
@@ -41,6 +40,7 @@ from drumbo.services.convert import (
     result_of,
     trial_context,
 )
+from drumbo.services.printer_line import baud_of
 from drumbo.services.prior import all_before, with_before
 from drumbo.services.profiles import append, printer_moved
 from drumbo.services.trials import get_trial

@@ -15,10 +15,10 @@ from drumbo.core.catalogue import find as parameters
 from drumbo.core.processes import process_of_family
 from drumbo.core.run import RUNNING
 from drumbo.services.convert import kind_of, plan_of, readings_of, result_of
-from drumbo.services.filament import MaybeHot, maybe_hot
-from drumbo.services.jobs import mates_of, title_of
+from drumbo.services.hand_session import MaybeHot, maybe_hot
+from drumbo.services.jobs import mates_of, needs_somebody, title_of
 from drumbo.services.live import live
-from drumbo.services.prints import asks_line, needs_somebody
+from drumbo.services.printer_line import asks_line
 from drumbo.services.profiles import Card, card
 from drumbo.services.queue import Queue, queues
 from drumbo.services.shelf import Spine, find

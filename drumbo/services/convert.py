@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import fields, replace
 from typing import Any, TypeVar
 
-from drumbo.core.address import BAUDS
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import NotFound
 from drumbo.core.pair import Partner
@@ -54,11 +53,6 @@ def spool_of(row: MaterialRow) -> Material:
     if not isinstance(made, Material):
         raise NotFound(f"{made.name} is a resin; this is for filament")
     return made
-
-
-def baud_of(printer: AnyPrinter) -> int:
-    """How fast a printer's line talks; the usual, where it has none."""
-    return int(printer.baud) if isinstance(printer, Printer) and printer.baud else BAUDS[0]
 
 
 def profile_of(row: RevisionRow) -> Profile:

@@ -1,4 +1,4 @@
-"""What is loaded on a printer, and changing it step by step: over a session by hand, or in a print that pauses."""
+"""Changing filament step by step: over a session by hand, or in a print that pauses."""
 
 from __future__ import annotations
 
@@ -11,12 +11,14 @@ from sqlalchemy.orm import Session, aliased
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
 from drumbo.core.filament_change import HEAT_MARGIN_C, STEPS, ChangeStep, FilamentChange
-from drumbo.core.run import RUNNING, UNSURE, Heaters, RunState
+from drumbo.core.run import RUNNING, RunState
 from drumbo.core.workshop import Material
-from drumbo.links.journal import LONGEST, JournalEntry, entries, last_entry
+from drumbo.links.journal import LONGEST, entries, last_entry
 from drumbo.links.runs import GO_ON, Runs
 from drumbo.links.simulated import Load, simulated_reader
-from drumbo.services.convert import filament_printer_of, latest, material_of, printer_of, profile_of, spool_of
+from drumbo.services.convert import filament_printer_of, latest, printer_of, profile_of, spool_of
+from drumbo.services.hand_session import Hand, hand_of
+from drumbo.services.loaded import Loaded, get_printer, named
 from drumbo.services.prints import PrintManager
 from drumbo.services.spools import keep_loaded
 from drumbo.store.database import Workshop
@@ -27,34 +29,6 @@ UNLIKE_C = 15.0
 """A file's temperature that is further from what a spool is printed at than this is said, °C."""
 BEFORE_BYTES = 200 * LONGEST
 """How far back a journal is read for what was before a pause: some hours of waiting."""
-
-
-@dataclass(frozen=True, slots=True)
-class Loaded:
-    """What is in a printer: None where nobody said."""
-
-    id: int | None
-    name: str
-    colour_hex: str
-
-
-@dataclass(frozen=True, slots=True)
-class Hand:
-    """How a printer stands that is worked by hand: whether its session goes on, what it does, why it did not do the
-    last thing, and its temperatures.
-    """
-
-    on: bool
-    doing: str
-    refused: str
-    message: str
-    nozzle_c: float | None
-    target_c: float | None
-    bed_c: float | None = None
-    bed_target_c: float | None = None
-    filament: str = ""
-    heaters: Heaters = Heaters.OFF
-    """What is known of the heaters once the session is over."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,76 +68,12 @@ class ChangePage:
         )
 
 
-def loaded(workshop: Workshop, printer_id: int) -> Loaded:
-    """What is in a printer."""
-    with workshop.reading() as session:
-        row = session.get(PrinterRow, printer_id)
-        if row is None:
-            raise NotFound(f"there is no printer number {printer_id}")
-        return _named(session, row.loaded_id)
-
-
-def _named(session: Session, material_id: int | None) -> Loaded:
-    row = session.get(MaterialRow, material_id) if material_id is not None else None
-    return Loaded(None, "", "#b9b1a2") if row is None else Loaded(row.id, material_of(row).name, row.colour_hex)
-
-
-def session_of(workshop: Workshop, printer_id: int) -> str:
-    """The run of a printer's last session by hand; empty where there was none."""
-    with workshop.reading() as session:
-        return _printer(session, printer_id).hand_run
-
-
-@dataclass(frozen=True, slots=True)
-class MaybeHot:
-    """A printer of which nobody knows that it is cold after it was worked by hand."""
-
-    printer_id: int
-    printer: str
-    heaters: Heaters
-    message: str
-
-
-def maybe_hot(workshop: Workshop) -> tuple[MaybeHot, ...]:
-    """Printers that somebody should look at after a session by hand."""
-    with workshop.reading() as session:
-        held = session.execute(
-            select(PrinterRow.id, PrinterRow.name, PrinterRow.hand_run).where(PrinterRow.hand_run != "")
-        ).all()
-    found = []
-    for number, name, run in held:
-        hand = hand_of(workshop, run)
-        if not hand.on and hand.heaters in UNSURE:
-            found.append(MaybeHot(number, name, hand.heaters, hand.message))
-    return tuple(found)
-
-
-def looked_at(workshop: Workshop, printer_id: int) -> None:
-    """Somebody has looked: it is safe. A session that goes on is not forgotten for that."""
-    if hand_of(workshop, session_of(workshop, printer_id)).on:
-        return
-    with workshop.writing() as session:
-        _printer(session, printer_id).hand_run = ""
-
-
-def set_loaded(workshop: Workshop, printer_id: int, material_id: int | None) -> None:
-    """Somebody says what is in it."""
-    with workshop.writing() as session:
-        keep_loaded(session, _printer(session, printer_id), material_id)
-
-
-def another_is_loaded(workshop: Workshop, printer_id: int, material_id: int) -> Loaded | None:
-    """What is in the printer, where that is another spool than a trial wants."""
-    found = loaded(workshop, printer_id)
-    return found if found.id not in {None, material_id} else None
-
-
 def begin(workshop: Workshop, room: PrintManager, printer_id: int, material_id: int) -> int:
     """Begin a change to another spool; the nozzle heats. Where a print pauses on the printer it is done there. NotNow
     while it prints, InvalidInput for a spool that cannot be.
     """
     with workshop.reading() as session:
-        row = _printer(session, printer_id)
+        row = get_printer(session, printer_id)
         if row.spec.get("process", FILAMENT) != FILAMENT:
             raise NotNow("a resin printer has no filament")
         new = session.get(MaterialRow, material_id)
@@ -276,7 +186,7 @@ def change(workshop: Workshop, number: int) -> ChangePage:
         alone = trial is not None and trial.trial.pair_id is None
         goes_on_c = _goes_on_at(workshop, row.run) if alone else None
         return ChangePage(
-            row.id, row.printer_id, row.printer.name, _named(session, row.from_id), _named(session, row.to_id), step,
+            row.id, row.printer_id, row.printer.name, named(session, row.from_id), named(session, row.to_id), step,
             steps, plan, hand, ready, row.pushed_mm, row.purged_mm, trial.trial_id if trial is not None else None,
             goes_on_c,
         )  # fmt: skip
@@ -418,30 +328,6 @@ def _tell(room: PrintManager, run: str, what: str) -> None:
         room.runs.hand(run, what)
     except LinkError as error:
         raise NotNow(str(error)) from error
-
-
-def hand_of(workshop: Workshop, run: str) -> Hand:
-    """How a session by hand stands."""
-    if not run:
-        return Hand(False, "", "", "", None, None)
-    runs = Runs(workshop.folder)
-    # First what waits, then the journal: whatever is taken up in between stands there by then.
-    on, waits = runs.at_work(run), runs.has_order(run)
-    entry = last_entry(runs.folder(run)) or JournalEntry(RunState.SENDING)
-    heat = entry.heat or {}
-    doing = entry.doing or ("Telling the printer." if on and waits else "")
-    return Hand(
-        on, doing, entry.refused, entry.message, heat.get("nozzle_c"),
-        heat.get("nozzle_target_c"), heat.get("bed_c"), heat.get("bed_target_c"), entry.filament,
-        Heaters(entry.heaters) if entry.at else Heaters.OFF,
-    )  # fmt: skip
-
-
-def _printer(session: Session, number: int) -> PrinterRow:
-    row = session.get(PrinterRow, number)
-    if row is None:
-        raise NotFound(f"there is no printer number {number}")
-    return row
 
 
 def _change(session: Session, number: int) -> ChangeRow:

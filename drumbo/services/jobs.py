@@ -1,13 +1,15 @@
-"""What one file prints: a trial alone, or all trials of a plate."""
+"""What one file prints, a trial alone or all trials of a plate; and how its prints stand."""
 
 from __future__ import annotations
 
 import math
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import Session
 
+from drumbo.core.errors import NotFound
+from drumbo.core.run import BROKEN, RUNNING, UNSURE
 from drumbo.store.models import PrintRow, TrialRow, now
 from drumbo.trials import kind
 from drumbo.trials.trial import TrialState
@@ -68,3 +70,24 @@ def now_printed(rows: list[TrialRow]) -> None:
     for row in rows:
         if row.state == TrialState.PLANNED:
             row.state, row.printed_at = TrialState.PRINTED, now()
+
+
+def get_print(session: Session, run_id: int) -> PrintRow:
+    """A run of a file by its number; NotFound where there is none."""
+    row = session.get(PrintRow, run_id)
+    if row is None:
+        raise NotFound(f"there is no print number {run_id}")
+    return row
+
+
+def is_over() -> ColumnElement[bool]:
+    """Which prints are not on a printer any more."""
+    return PrintRow.state.not_in(RUNNING)
+
+
+def needs_somebody() -> ColumnElement[bool]:
+    """Which prints stay on the bench until somebody has dealt with them: those that went wrong, and those after which
+    it is not known that the printer is cold.
+    """
+    unsure = PrintRow.heaters.in_(UNSURE)
+    return is_over() & PrintRow.dealt_at.is_(None) & (PrintRow.state.in_(BROKEN) | unsure)

@@ -11,9 +11,9 @@ from sqlalchemy.orm import Session, joinedload
 from drumbo.core.errors import NotFound, NotNow
 from drumbo.core.run import RUNNING
 from drumbo.services.convert import material_of
-from drumbo.services.filament import another_is_loaded
 from drumbo.services.jobs import facts_of_file, mates_of, title_of
 from drumbo.services.live import layer_begins
+from drumbo.services.loaded import another_is_loaded
 from drumbo.services.prints import PrintManager
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop

@@ -16,7 +16,7 @@ from playwright.sync_api import Page, expect
 
 from drumbo.core.workshop import Printer
 from drumbo.links.practice import running, start_standin
-from drumbo.services import filament, profiles, trials, workshop
+from drumbo.services import loaded, profiles, trials, workshop
 from tests.conftest import LABEL, PATIENCE_S
 from tests.e2e.conftest import Site
 
@@ -69,7 +69,7 @@ def test_changed_before_a_print_and_again_at_a_pause(page: Page, site: Site) -> 
         )  # fmt: skip
         profile = profiles.create(site.house, white, printer, "Auk PLA, chalk on Auk Five")
         trial = trials.create(site.house, profile, "temperature", SMALL)
-        filament.set_loaded(site.house, printer, blue)
+        loaded.set_loaded(site.house, printer, blue)
 
         page.goto(f"{site.base}/trials/{trial}/print")
         expect(page.get_by_text("Auk PLA, deep blue is loaded on Auk Five; this wants")).to_be_visible()
@@ -83,7 +83,7 @@ def test_changed_before_a_print_and_again_at_a_pause(page: Page, site: Site) -> 
         assert 120 <= went <= 240
         left = workshop.material(site.house, white).spool_g
         assert left == pytest.approx(500 - went * 2.405 * 1.24 / 1000, abs=0.2), "taken from the spool"
-        assert filament.loaded(site.house, printer).id == white
+        assert loaded.loaded(site.house, printer).id == white
 
         page.goto(f"{site.base}/trials/{trial}/print")
         page.get_by_label("Pause before layer").fill("60")

@@ -11,7 +11,7 @@ from playwright.sync_api import Page, expect
 
 from drumbo.core.workshop import Printer
 from drumbo.links.practice import running, start_standin
-from drumbo.services import prints, profiles, workshop
+from drumbo.services import printer_line, profiles, workshop
 from tests.conftest import LABEL
 from tests.e2e.conftest import Site
 
@@ -93,4 +93,4 @@ def test_pressure_advance_on_a_bowden_printer(page: Page, site: Site, bowden: in
     expect(page.locator(".ba")).to_contain_text(said)
     page.get_by_role("button", name=re.compile("Adopt as revision")).click()
     expect(page.get_by_role("link", name=re.compile("Pressure, measured"))).to_have_count(1)
-    assert prints.try_link(site.house, bowden).startswith("It answers")
+    assert printer_line.try_link(site.house, bowden).startswith("It answers")

@@ -12,7 +12,7 @@ from flask.testing import FlaskClient
 from drumbo.core.errors import InvalidInput, NotNow
 from drumbo.core.filament_change import ChangeStep, FilamentChange
 from drumbo.links.runs import ALIVE
-from drumbo.services import filament, trials, workshop
+from drumbo.services import filament, hand_session, loaded, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from tests.by_hand import go, ready
@@ -23,13 +23,13 @@ def test_a_change_is_counted_remembered_and_ends_cold(
     house: Workshop, begun: Begun, room: PrintManager, standin: Standin
 ) -> None:
     other = workshop.save_material(house, {**LABEL, "product": "Other PLA", "colour_hex": "#202020", "spool_g": 100})
-    filament.set_loaded(house, begun.printer, begun.spool)
+    loaded.set_loaded(house, begun.printer, begun.spool)
     number = filament.begin(house, room, begun.printer, other)
     with pytest.raises(NotNow, match="no step"):
         filament.press(house, room, number, "again")
     found = go(house, room, number, "next")
     assert found.step is ChangeStep.OUT
-    assert filament.loaded(house, begun.printer).id == begun.spool, "until somebody says that it is out"
+    assert loaded.loaded(house, begun.printer).id == begun.spool, "until somebody says that it is out"
     ready(house, number)
     standin.device._pulled_mm = 0.0
     filament.press(house, room, number, "again")
@@ -37,13 +37,13 @@ def test_a_change_is_counted_remembered_and_ends_cold(
     with pytest.raises(NotNow, match="still sees filament"):
         filament.press(house, room, number, "next")
     found = go(house, room, number, "again", "next")
-    assert (found.step, filament.loaded(house, begun.printer).id) == (ChangeStep.PUT_IN, None)
+    assert (found.step, loaded.loaded(house, begun.printer).id) == (ChangeStep.PUT_IN, None)
     found = go(house, room, number, "next", "next", "again", "next")
-    assert filament.loaded(house, begun.printer).id == other
+    assert loaded.loaded(house, begun.printer).id == other
     assert (found.step, found.pushed_mm, found.purged_mm) == (ChangeStep.WIPE, 140.0, 60.0)
     go(house, room, number, "next")
     assert workshop.material(house, other).spool_g == pytest.approx(100 - 140 * 2.405 * 1.24 / 1000, abs=0.06)
-    entry = room.runs.wait(filament.session_of(house, begun.printer), PATIENCE_S)
+    entry = room.runs.wait(hand_session.session_of(house, begun.printer), PATIENCE_S)
     assert entry is not None
     assert (entry.state, entry.heaters) == ("done", "off")
     assert standin.device.machine.nozzle.target_c == 0
@@ -51,7 +51,7 @@ def test_a_change_is_counted_remembered_and_ends_cold(
     back = filament.begin(house, room, begun.printer, begun.spool)
     assert filament.change(house, back).plan.took_mm == 60.0, "of the same polymers, as this pair was never changed"
     filament.drop(house, room, back)
-    assert room.runs.wait(filament.session_of(house, begun.printer), PATIENCE_S) is not None
+    assert room.runs.wait(hand_session.session_of(house, begun.printer), PATIENCE_S) is not None
     with pytest.raises(NotNow, match="is over"):
         filament.press(house, room, back, "next")
 
@@ -80,7 +80,7 @@ def test_each_spool_gives_what_was_printed_while_it_was_in(
     grams = trials.sheet(house, trial).facts["grams"]
     before = workshop.material(house, begun.spool).spool_g
     run = room.start(trial, [40])
-    assert filament.loaded(house, twin).id == begun.spool, "the presets of one machine have one spool in"
+    assert loaded.loaded(house, twin).id == begun.spool, "the presets of one machine have one spool in"
     until = time.monotonic() + PATIENCE_S
     while (going := trials.sheet(house, trial).run) is None or going.state != "paused":
         assert time.monotonic() < until, going
@@ -146,12 +146,12 @@ def test_a_session_by_hand_that_is_killed_leaves_no_hot_printer(
     while standin.device.machine.nozzle.target_c > 0:
         assert time.monotonic() < until
         time.sleep(0.05)
-    rescue = filament.session_of(house, begun.printer)
+    rescue = hand_session.session_of(house, begun.printer)
     assert rescue != name
     entry = room.runs.wait(rescue, PATIENCE_S)
     assert entry is not None
     assert entry.heaters == "off"
-    assert filament.maybe_hot(house) == ()
+    assert hand_session.maybe_hot(house) == ()
 
 
 def test_a_printer_that_may_be_hot_after_work_by_hand_stays_on_the_bench(

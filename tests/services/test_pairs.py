@@ -24,6 +24,7 @@ from drumbo.services import (
     filament,
     handing,
     import_export,
+    loaded,
     pair_files,
     pairs,
     planner,
@@ -212,7 +213,7 @@ def test_what_a_change_takes_is_printed_read_and_offered(
     assert kept["purge_there_mm"]["number"] == round(read.result.value)
     page = client.get(f"/pairs/{pair}").text
     assert f"Purge from {sheet.one.partner.name} to {sheet.other.partner.name}" in page
-    assert filament.loaded(house, begun.printer).id == begun.spool
+    assert loaded.loaded(house, begun.printer).id == begun.spool
     back = filament.begin(house, room, begun.printer, blue)
     assert filament.change(house, back).plan.took_mm == round(read.result.value), "the trial's, not the last time's"
     filament.drop(house, room, back)

@@ -22,7 +22,8 @@ from drumbo.core.resin import ResinPrinter as Machine
 from drumbo.exchange.layer_package import package_bytes
 from drumbo.exchange.meshes import read_part
 from drumbo.services import adopting, by_hand, copying, lamp_test, profiles, reading, shelf, trials, workshop
-from drumbo.services.prints import PrintManager, try_link
+from drumbo.services.printer_line import try_link
+from drumbo.services.prints import PrintManager
 from drumbo.services.simulated import simulated_readings
 from drumbo.standins.resin import device
 from drumbo.standins.resin.bottle import draw_bottle, true_exposure_s

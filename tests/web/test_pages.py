@@ -19,7 +19,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.core.workshop import Printer
 from drumbo.exchange.layer_package import package_bytes
-from drumbo.services import filament, profiles, shelf, trials, workshop
+from drumbo.services import loaded, profiles, shelf, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow, RevisionRow, now
@@ -305,7 +305,7 @@ def test_a_poor_proof_is_not_to_be_adopted(house: Workshop, client: FlaskClient,
 def test_the_bench_tells_how_each_printer_stands(
     client: FlaskClient, house: Workshop, begun: Begun, printed: int
 ) -> None:
-    filament.set_loaded(house, begun.printer, begun.spool)
+    loaded.set_loaded(house, begun.printer, begun.spool)
     workshop.save_printer(house, asdict(Printer("Old Skua")))
     with house.writing() as session:
         session.add(PrintRow(trial_id=printed, printer_id=begun.printer, state="done", total=1, finished_at=now()))

@@ -10,8 +10,11 @@ from drumbo.core.errors import DrumboError, InvalidInput, NotNow
 from drumbo.core.fields import number as number_of
 from drumbo.core.filament_change import ChangeStep
 from drumbo.services import filament as service
+from drumbo.services import hand_session
+from drumbo.services import loaded as loaded_service
 from drumbo.services import queue as files
 from drumbo.services import workshop as places
+from drumbo.services.hand_session import Hand
 from drumbo.web.views.common import plain_words, room, typed, typed_layer, whole, workshop
 
 pages = Blueprint("hand", __name__)
@@ -45,27 +48,27 @@ def show(number: int) -> ResponseReturnValue:
 def _page(number: int, problem: str = "", status: int = 200) -> ResponseReturnValue:
     printer = places.printer(workshop(), number)
     spools = [(key, made) for key, made in places.materials(workshop()) if made.process == FILAMENT]
-    hand = service.hand_of(workshop(), service.session_of(workshop(), number))
+    hand = hand_session.hand_of(workshop(), hand_session.session_of(workshop(), number))
     page = render_template(
         "printers/hand.html", printer=printer, number=number, spools=spools, hand=hand, problem=problem,
-        loaded=service.loaded(workshop(), number), typed=typed() if request.method == "POST" else {},
+        loaded=loaded_service.loaded(workshop(), number), typed=typed() if request.method == "POST" else {},
         wanted=whole(request.values.get("material")), key=_key(hand),
     )  # fmt: skip
     return page, status
 
 
-def _key(hand: service.Hand) -> str:
+def _key(hand: Hand) -> str:
     """What the page's buttons hang on: where it is another, the page comes anew."""
     return f"{int(hand.on)}{int(bool(hand.doing))}"
 
 
 @pages.get("/printers/<int:number>/hand/status")
 def status(number: int) -> ResponseReturnValue:
-    hand = service.hand_of(workshop(), service.session_of(workshop(), number))
+    hand = hand_session.hand_of(workshop(), hand_session.session_of(workshop(), number))
     return _status(hand, _key(hand))
 
 
-def _status(hand: service.Hand, key: str) -> ResponseReturnValue:
+def _status(hand: Hand, key: str) -> ResponseReturnValue:
     if request.args.get("key") != key:
         return Response(headers={"HX-Refresh": "true"})
     return render_template("printers/_hand_status.html", hand=hand)
@@ -85,7 +88,7 @@ def do(number: int, what: str) -> ResponseReturnValue:
     """One thing by hand; what cannot be is told beside the fields, which keep what was typed."""
     try:
         values = [number_of(key, str(typed().get(key) or "")) for key in ASKED[what]]
-        room().runs.hand(service.session_of(workshop(), number), " ".join([what, *(f"{v:g}" for v in values)]))
+        room().runs.hand(hand_session.session_of(workshop(), number), " ".join([what, *(f"{v:g}" for v in values)]))
     except DrumboError as error:
         return _page(number, plain_words(error), 409)
     return redirect(url_for("hand.show", number=number, change="other"))
@@ -93,21 +96,21 @@ def do(number: int, what: str) -> ResponseReturnValue:
 
 @pages.post("/printers/<int:number>/hand/end")
 def end(number: int) -> ResponseReturnValue:
-    service.end(room(), service.session_of(workshop(), number))
+    service.end(room(), hand_session.session_of(workshop(), number))
     return redirect(url_for("hand.show", number=number, change="other"))
 
 
 @pages.post("/printers/<int:number>/looked-at")
 def looked_at(number: int) -> ResponseReturnValue:
     """Somebody has looked at a printer of which nobody knew that it is cold."""
-    service.looked_at(workshop(), number)
+    hand_session.looked_at(workshop(), number)
     return redirect(url_for("bench.show"))
 
 
 @pages.post("/printers/<int:number>/loaded")
 def loaded(number: int) -> ResponseReturnValue:
     """Somebody says what is in it."""
-    service.set_loaded(workshop(), number, whole(request.form.get("material")) or None)
+    loaded_service.set_loaded(workshop(), number, whole(request.form.get("material")) or None)
     return redirect(url_for("hand.show", number=number, change="other"))
 
 

@@ -16,9 +16,11 @@ from drumbo.core.processes import PROCESSES, process
 from drumbo.core.resin import ResinPrinter
 from drumbo.core.run import RunState
 from drumbo.core.workshop import Printer, read_printer
-from drumbo.services import filament, first, handing, lamp_test, looking, prints, shelf, stills
+from drumbo.services import first, handing, lamp_test, looking, shelf, stills
 from drumbo.services import queue as files
 from drumbo.services import workshop as service
+from drumbo.services.loaded import loaded
+from drumbo.services.printer_line import try_link as greeted
 from drumbo.trials import kinds_of
 from drumbo.web.lamp import lamp_picture
 from drumbo.web.meeting import SAVING, meet, shown_as
@@ -53,7 +55,7 @@ def show(number: int) -> str:
         "printers/show.html",
         printer=printer,
         number=number,
-        loaded=filament.loaded(workshop(), number),
+        loaded=loaded(workshop(), number),
         queue=files.queue(workshop(), number),
         outcomes=OUTCOMES,
         log=handing.log(workshop(), number),
@@ -85,7 +87,7 @@ def edit(number: int) -> ResponseReturnValue:
 
 @pages.post("/<int:number>/try")
 def try_link(number: int) -> ResponseReturnValue:
-    return render_template("_toast.html", text=prints.try_link(workshop(), number), good=True)
+    return render_template("_toast.html", text=greeted(workshop(), number), good=True)
 
 
 @pages.post("/<int:number>/lamp")

@@ -15,10 +15,11 @@ from drumbo.core.errors import DrumboError, InvalidInput, NotFound, NotNow
 from drumbo.core.fields import number as number_of
 from drumbo.core.processes import process
 from drumbo.core.run import RunState
-from drumbo.services import adopting, filament, handing, pairs, pictures, prior, reading, simulated
+from drumbo.services import adopting, handing, pairs, pictures, prior, reading, simulated
 from drumbo.services import live as live_service
 from drumbo.services import queue as files
 from drumbo.services import trials as service
+from drumbo.services.loaded import another_is_loaded
 from drumbo.trials.enough import hardly_matters, left_to_score
 from drumbo.trials.trial import TrialState
 from drumbo.web.chart import chart_picture
@@ -140,7 +141,7 @@ def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
     }
     if leaf == "print":
         page["queue"] = files.queue(workshop(), sheet.card.printer_id)
-        page["other"] = filament.another_is_loaded(workshop(), sheet.card.printer_id, sheet.card.material_id)
+        page["other"] = another_is_loaded(workshop(), sheet.card.printer_id, sheet.card.material_id)
     if leaf == "print" and sheet.run is not None and sheet.run.running:
         page["live"] = live_picture(workshop(), sheet, picture)
         page["next_spool"] = pairs.next_spool(workshop(), sheet.id)
@@ -226,7 +227,7 @@ def stop(number: int) -> ResponseReturnValue:
 def _same_is_loaded(number: int) -> None:
     """NotNow where another spool is in the printer than the trial wants, and nobody said that it was changed."""
     card = service.sheet(workshop(), number).card
-    other = filament.another_is_loaded(workshop(), card.printer_id, card.material_id)
+    other = another_is_loaded(workshop(), card.printer_id, card.material_id)
     if other is not None:
         raise NotNow(f"{other.name} is loaded on {card.printer.name}, and this wants {card.material.name}")
 
