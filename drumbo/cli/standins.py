@@ -70,6 +70,7 @@ FAULT_LIST = "\b\nFaults:\n" + "\n".join(f"  {name:16} {words}" for name, words 
 @click.option("--side-port", default=8771, show_default=True, help="Camera, spool holder and faults, over HTTP.")
 @click.option("--pace", default=60.0, show_default=True, help="How much faster than real it prints.")
 @click.option("--drive", type=click.Choice(["direct", "bowden"]), default="direct", show_default=True)
+@click.option("--nozzles", type=click.IntRange(1, 2), default=1, show_default=True, help="Nozzles of their own.")
 @click.option("--family", default="pla", show_default=True, help="Polymer of the spool that is loaded.")
 @click.option("--seed", default=1, show_default=True, help="Which spool of that polymer.")
 @click.option("--bed-seed", default=0, show_default=True, help="How its plate lies; 0 is flat and at the right height.")
@@ -82,6 +83,7 @@ def standin_filament(
     side_port: int,
     pace: float,
     drive: str,
+    nozzles: int,
     family: str,
     seed: int,
     bed_seed: int,
@@ -97,7 +99,7 @@ def standin_filament(
     from drumbo.standins.line.session import LineServer  # noqa: PLC0415
 
     stop_on_signals()
-    device = FilamentPrinter(pace=pace, drive=drive, bed=draw_bed(bed_seed), files=files)
+    device = FilamentPrinter(pace=pace, drive=drive, bed=draw_bed(bed_seed), files=files, nozzles=nozzles)
     device.loaded = LoadedSpool(family, seed)
     device.machine.skew = skew
     for entry in fault:

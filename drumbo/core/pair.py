@@ -179,6 +179,11 @@ def check_pair(one: Partner, other: Partner, *, same_profile: bool, same_printer
         raise InvalidInput("other", "is of another process; only filament goes with filament")
 
 
+def standby_of(nozzle_c: float) -> float:
+    """At what a nozzle waits for its turn, °C: it hardly oozes, and is soon warm again."""
+    return max(nozzle_c - STANDBY_BELOW_C, 0.0)
+
+
 def common_ground(one: Partner, other: Partner, printer: Printer) -> CommonGround:
     """Where two materials can live together on a printer."""
     bed = _bed(one, other, printer)
@@ -193,7 +198,7 @@ def common_ground(one: Partner, other: Partner, printer: Printer) -> CommonGroun
     )  # fmt: skip
     return CommonGround(
         bed, chamber_c, chamber_says, plate, plate_says, nozzles, max(nozzles),
-        (max(nozzles[0] - STANDBY_BELOW_C, 0.0), max(nozzles[1] - STANDBY_BELOW_C, 0.0)),
+        (standby_of(nozzles[0]), standby_of(nozzles[1])),
         min(one.number("fan_percent"), other.number("fan_percent")),
         differs, pull_says, common_bond(one.material.family, other.material.family),
         tuple(_warnings(one, other, printer)),
@@ -255,13 +260,14 @@ def _warnings(one: Partner, other: Partner, printer: Printer) -> list[str]:
     said = []
     for partner, its in ((one, other), (other, one)):
         if partner.material.abrasive == "yes":
-            said.append(f"{partner.name} is abrasive: both go through a hardened nozzle then.")
-        if its.number("nozzle_c") > partner.material.nozzle_high_c + 15:
+            goes = "give it a hardened nozzle" if printer.by_nozzles else "both go through a hardened nozzle then"
+            said.append(f"{partner.name} is abrasive: {goes}.")
+        if not printer.by_nozzles and its.number("nozzle_c") > partner.material.nozzle_high_c + 15:
             said.append(
                 f"{partner.name} stands {partner.material.nozzle_high_c:g} °C by its label and is pushed out at "
                 f"{its.number('nozzle_c'):g} °C at a change: do not let it wait that hot."
             )
-    if abs(one.material.diameter_mm - other.material.diameter_mm) > 0.2:
+    if not printer.by_nozzles and abs(one.material.diameter_mm - other.material.diameter_mm) > 0.2:
         said.append("The two filaments differ in diameter; one drive takes only one of them.")
     if max(one.number("nozzle_c"), other.number("nozzle_c")) > printer.nozzle_max_c:
         said.append("One is printed hotter than this printer may run.")

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from drumbo.core import planner
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import number
-from drumbo.core.pair import Partner
+from drumbo.core.pair import Partner, standby_of
 from drumbo.core.toolpath import PrintSettings, Role, Toolpath, path_motion
 from drumbo.core.toolpath.pace import at_pace
 from drumbo.core.workshop import Printer
@@ -333,8 +333,12 @@ def _change(task: _Task, layer: int, height_mm: float, own: int, *, within: bool
     new, purge = task.partners[own], task.purge_mm[1 - own]
     # It heats to the hotter of the two, and settles at the new one's.
     apart = abs(one.number("nozzle_c") - other.number("nozzle_c"))
+    if task.printer.by_nozzles:
+        # Each nozzle is kept for its own: the one whose turn it is comes back from where it waited.
+        heat = new.number("nozzle_c")
+        purge, apart = 0.0, heat - standby_of(heat)
     machine_s = apart / HEATS_C_S + purge * math.pi * new.material.diameter_mm**2 / 4 / PURGES_MM3_S
-    if task.printer.by_feeder:
+    if not task.printer.by_hand:
         machine_s += task.printer.tool_change_s or 0.0
     return MaterialChange(
         layer + 1, height_mm, own == 0, purge, machine_s, machine_s + task.hand_min * 60, within

@@ -143,8 +143,18 @@ class Printer:
 
     @property
     def by_feeder(self) -> bool:
-        """Whether it changes filament by itself at a T word; otherwise a print pauses for somebody's hand."""
-        return self.swaps == "feeder"
+        """Whether a feeder changes filament at a T word, through one nozzle."""
+        return self.swaps == FEEDER
+
+    @property
+    def by_nozzles(self) -> bool:
+        """Whether each material has a nozzle of its own, chosen by a T word."""
+        return self.swaps == NOZZLES
+
+    @property
+    def by_hand(self) -> bool:
+        """Whether a print pauses for somebody's hand where the material changes."""
+        return not (self.by_feeder or self.by_nozzles)
 
     @property
     def aside(self) -> tuple[float, float]:
@@ -164,6 +174,8 @@ class Printer:
         return ("G91", "G1 Z10 F600", "G90", f"G1 X{x:g} Y{y:g} F6000")
 
 
+FEEDER, NOZZLES = "feeder", "nozzles"
+"""How a printer changes material by itself."""
 STANDBY_C = 150.0
 """Hardly anything oozes there, and nothing chars."""
 
@@ -347,7 +359,8 @@ PRINTER_FIELDS: tuple[Field, ...] = (
     Field("clearance_height_mm", "Room below the carriage", "mm", low=1, high=500, required=False,
           help="From the nozzle's tip up to the rods or the beam that carries the head."),
     Field("swaps", "Filament is changed", kind="choice", required=False,
-          choices=(("hand", "by hand, at a pause"), ("feeder", "by a feeder at T0 and T1, through one nozzle"))),
+          choices=(("hand", "by hand, at a pause"), (FEEDER, "by a feeder at T0 and T1, through one nozzle"),
+                   (NOZZLES, "not at all: T0 and T1 are nozzles of their own"))),
     Field("tool_change_s", "A change of tool takes", "s", low=0, high=600, required=False),
     Field("dialect", "G-code dialect", kind="choice", choices=tuple((d.key, d.name) for d in DIALECTS)),
     Field("primes", "Prime with", kind="choice", required=False,

@@ -150,7 +150,7 @@ def plan_part(workshop: Workshop, number: int, part_id: int, typed: Mapping[str,
     wide, deep, high = part.size
     if wide > found.printer.bed_x_mm or deep > found.printer.bed_y_mm or high > found.printer.height_mm:
         raise InvalidInput("part", f"is {wide:g} × {deep:g} × {high:g} mm; {found.printer.name} has no room for it")
-    minutes = 0.0 if found.printer.by_feeder else read_number("hand", typed.get("hand", ""))
+    minutes = read_number("hand", typed.get("hand", "")) if found.printer.by_hand else 0.0
     if not 0 <= minutes <= MOST_HAND_MIN:
         raise InvalidInput("hand", f"must lie between 0 and {MOST_HAND_MIN:g} minutes")
     asked = Turns(minutes, found.purges_mm, part_id)

@@ -50,7 +50,7 @@ def recall_prints(workshop: Workshop) -> int:
 def spools_of(row: TrialRow) -> tuple[Load, ...]:
     """What a simulated device needs for a trial: its spool; and where a feeder changes it, the other one too."""
     materials = [row.profile.material]
-    if row.pair is not None and filament_printer_of(row.profile.printer).by_feeder:
+    if row.pair is not None and not filament_printer_of(row.profile.printer).by_hand:
         materials.append(row.pair.other.material)
     return tuple(Load(each.family, each.spool_seed, each.colour_hex) for each in materials)
 

@@ -13,6 +13,7 @@ from drumbo.core.catalogue import BY_KEY
 from drumbo.core.pair import Bonds, Partner, Window
 from drumbo.services.pairs import PairMember, PairSheet, PlannedOfTwo
 from drumbo.trials import kinds_of
+from drumbo.trials.base import Context
 from drumbo.web.ledger import LedgerLine, transfer_sheet
 
 WIDE, LEFT, TOP, ROW = 460.0, 16.0, 22.0, 34.0
@@ -40,14 +41,14 @@ class WindowBar:
 
 @dataclass(frozen=True, slots=True)
 class WindowPicture:
-    """Two windows and what they share. `shared` is None where that is nothing, `best_x` where both should run; `ticks`
-    are places and numbers.
+    """Two windows and what they share. `shared` is None where that is nothing, `best_x` where both should run, None
+    where each runs by itself; `ticks` are places and numbers.
     """
 
     name: str
     bars: tuple[WindowBar, WindowBar]
     shared: tuple[float, float] | None
-    best_x: float
+    best_x: float | None
     best_says: str
     ticks: tuple[tuple[float, str], ...]
     height: float
@@ -86,9 +87,11 @@ def pair_page(sheet: PairSheet) -> PairPage:
     )  # fmt: skip
     labels = [(m.partner.material.nozzle_low_c, m.partner.material.nozzle_high_c) for m in members]
     low, high = max(at for at, _ in labels), min(at for _, at in labels)
+    apart = sheet.printer.by_nozzles
     nozzle = _windows(
-        "Nozzle", members, labels, "nozzle_c", (low, high) if low <= high else (None, None), ground.change_c,
-        f"Change at {ground.change_c:g} °C", _nozzle_says(sheet),
+        "Nozzle", members, labels, "nozzle_c", (low, high) if low <= high and not apart else (None, None),
+        None if apart else ground.change_c,
+        "Each in a nozzle of its own" if apart else f"Change at {ground.change_c:g} °C", _nozzle_says(sheet),
     )  # fmt: skip
     facts = (
         ("Plate", f"{ground.plate.capitalize()}. {ground.plate_says}"),
@@ -96,7 +99,10 @@ def pair_page(sheet: PairSheet) -> PairPage:
         ("Fan where they meet", f"{ground.fan_percent:g} %, the lower of the two"),
         ("Shrinkage", ground.pull_says),
         ("Drying", "; ".join(_drying(m.partner) for m in members)),
-        ("With several tools", f"The one that waits rests at {ground.standby_c[0]:g} and {ground.standby_c[1]:g} °C."),
+        (
+            "A nozzle that waits" if apart else "With several nozzles",
+            f"The one that waits rests at {ground.standby_c[0]:g} and {ground.standby_c[1]:g} °C.",
+        ),
     )
     keys = ("max_flow_mm3_s", "speed_max_mm_s", "retraction_mm", "fan_percent", "pressure_advance_s")
     one, other = (m.partner for m in members)
@@ -104,9 +110,10 @@ def pair_page(sheet: PairSheet) -> PairPage:
         (f"{BY_KEY[key].name}, {BY_KEY[key].unit}", _shown(key, one.number(key)), _shown(key, other.number(key)))
         for key in keys
     )
+    bound = Context(sheet.printer, one.material, one.profile, other)
     return PairPage(
         (bed, nozzle), facts, kept, BOND_WORDS[ground.bond.how], _found(sheet),
-        tuple(k for k in kinds_of("filament").values() if k.scope == "pair"),
+        tuple(k for k in kinds_of("filament").values() if k.scope == "pair" and not k.hindered(bound)),
     )  # fmt: skip
 
 
@@ -144,6 +151,10 @@ def _drying(partner: Partner) -> str:
 
 def _nozzle_says(sheet: PairSheet) -> str:
     one, other = sheet.ground.nozzle_c
+    if sheet.printer.by_nozzles:
+        return (
+            f"They run at {one:g} and {other:g} °C; nothing has to be purged, and each change primes the other nozzle."
+        )
     if abs(one - other) < 1:
         return "Both are printed at the same temperature."
     cooler = sheet.other if one > other else sheet.one
@@ -155,11 +166,11 @@ def _nozzle_says(sheet: PairSheet) -> str:
 
 def _windows(
     name: str, members: Sequence[PairMember], windows: Sequence[tuple[float, float]], key: str,
-    shared: tuple[float | None, float | None], best: float, best_says: str, says: str,
+    shared: tuple[float | None, float | None], best: float | None, best_says: str, says: str,
 ) -> WindowPicture:  # fmt: skip
     values = [m.partner.number(key) for m in members]
-    every = [*(at for window in windows for at in window), *values, best]
-    low, high = (10 * round(min(every) / 10 - 1), 10 * round(max(every) / 10 + 1))
+    every: list[float] = [*(at for window in windows for at in window), *values, *(() if best is None else (best,))]
+    low, high = 10 * round(min(every) / 10 - 1), 10 * round(max(every) / 10 + 1)
     per_c = (WIDE - 2 * LEFT) / (high - low)
 
     def x(at: float) -> float:
@@ -176,7 +187,9 @@ def _windows(
     band = None if shared[0] is None or shared[1] is None else (x(shared[0]), round((shared[1] - shared[0]) * per_c, 1))
     step = 10 if high - low <= 100 else 20
     ticks = tuple((x(at), str(at)) for at in range(int(low), int(high) + 1, step))
-    return WindowPicture(name, (bars[0], bars[1]), band, x(best), best_says, ticks, TOP + 2 * ROW + 8, says)
+    return WindowPicture(
+        name, (bars[0], bars[1]), band, None if best is None else x(best), best_says, ticks, TOP + 2 * ROW + 8, says
+    )
 
 
 @dataclass(frozen=True, slots=True)

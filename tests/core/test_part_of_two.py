@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 from itertools import chain, pairwise, product
 
 import numpy as np
@@ -13,7 +14,7 @@ from manifold3d import Manifold
 
 from drumbo.core import planner
 from drumbo.core.errors import InvalidInput
-from drumbo.core.pair import Partner
+from drumbo.core.pair import Partner, common_ground
 from drumbo.core.part_of_two import (
     Body,
     PartOfTwo,
@@ -26,7 +27,7 @@ from drumbo.core.part_of_two import (
 )
 from drumbo.core.piece import block
 from drumbo.core.toolpath import Role
-from drumbo.core.workshop import Printer
+from drumbo.core.workshop import NOZZLES, Printer
 from tests.conftest import plain_context
 
 PRINTER = Printer("Petrel One", nozzle_max_c=300)
@@ -69,6 +70,17 @@ def test_changes_are_told_with_their_layer_purge_and_hand() -> None:
     assert found.hand_s == pytest.approx(2 * 240)
     assert found.changes_s == pytest.approx(first.machine_s + second.machine_s + 480)
     assert found.purge_g == pytest.approx((40 * 2.405 * 1.21 + 60 * 2.405 * 1.27) / 1000, rel=0.01)
+
+
+def test_a_nozzle_for_each_costs_no_purge_but_the_way_back_from_standby() -> None:
+    own = replace(PRINTER, swaps=NOZZLES, tool_change_s=7.0)
+    found = part_of_two(BOX, STIFF, SOFT, own, (4.0, 8.0), hand_min=0, purge_mm=(40, 60))
+    assert [change.purge_mm for change in found.changes] == [0, 0]
+    taken = [change.machine_s for change in found.changes]
+    assert taken == pytest.approx([57.0, 57.0]), "50 °C at 1 °C/s, and the tool"
+    assert (found.hand_s, found.purge_g) == (0, 0)
+    words = " ".join(common_ground(STIFF, SOFT, own).warnings)
+    assert "pushed out" not in words
 
 
 @pytest.mark.parametrize(

@@ -51,9 +51,14 @@ def _opening(path: Toolpath, job: PrintJob) -> list[str]:
         lines.append(words.pressure_advance.write(job.pressure_advance_s))
     if words.extruder_steps and job.printer.extruder_steps_mm:
         lines.append(words.extruder_steps.write(job.printer.extruder_steps_mm))
-    lines += [f"M190 S{job.bed_first_c:g}", f"M109 S{job.nozzle_first_c:g}"]
+    changes, waits = any(event.what == Set.TOOL for event in path.events), _waits(path)
+    lines.append(f"M190 S{job.bed_first_c:g}")
+    # One that prints later is warm by then, and does not ooze yet.
+    lines += [f"M104 T{tool} S{heat:g}" for tool, heat in waits.items() if tool]
+    lines += ["T0"] * bool(waits)
+    lines.append(f"M109 S{job.nozzle_first_c:g}")
     # A file that changes filament begins with the first one, whatever was in there.
-    lines += ["T0"] * any(event.what == Set.TOOL for event in path.events)
+    lines += ["T0"] * (changes and not waits)
     lines.append("G92 E0")
     lines += [f"G0 Z{z:g} F600", f"G0 X{x:g} Y{y:g} F6000"]
     return lines
@@ -67,8 +72,15 @@ def _closing(path: Toolpath, job: PrintJob) -> list[str]:
     if words.pressure_advance:
         lines.append(words.pressure_advance.write(job.pressure_advance_s))
     lines += fill_template("end_gcode", job.printer.end_gcode, template_names(job.printer, job.temperatures, job.names))
-    lines += ["M107", "M104 S0", "M140 S0"]
+    lines += ["M107", *(f"M104 T{tool} S0" for tool in _waits(path)), "M104 S0", "M140 S0"]
     return lines
+
+
+def _waits(path: Toolpath) -> dict[int, float]:
+    """Nozzles by number, with the °C at which each waits from the start; empty where there is one nozzle."""
+    left = {event.of: 0.0 for event in path.events if event.what == Set.STANDBY}
+    warm = {event.of: event.value for event in reversed(path.events) if event.what == Set.WARM}
+    return dict(sorted({**left, **warm}.items()))
 
 
 def _body(path: Toolpath, job: PrintJob) -> list[str]:
@@ -127,6 +139,10 @@ def _event(event: Event, job: PrintJob) -> list[str]:
     if event.what == Set.PRESSURE:
         word = dialect(job.printer.dialect).pressure_advance
         return [word.write(event.value)] if word else []
+    if event.what == Set.WARM:
+        return []
+    if event.what == Set.STANDBY:
+        return [f"M104 T{event.of} S{event.value:g}"]
     if event.what in _PLAIN:
         return [_PLAIN[event.what].format(event.value)]
     return [f"M106 S{round(event.value * 255)}"] if event.value > 0 else ["M107"]

@@ -1,6 +1,6 @@
 """From a solid to roads: slices, walls, tops, bridges, infill, travels, and the events between them."""
 
-from drumbo.core.toolpath.build import Override, RawPath, SpiralLoop, Zone, build
+from drumbo.core.toolpath.build import Override, RawPath, SpiralLoop, ToolChange, Zone, build
 from drumbo.core.toolpath.columns import Event, Role, Toolpath, path_motion
 from drumbo.core.toolpath.settings import PrintSettings, settings_for
 
@@ -11,6 +11,7 @@ __all__ = [
     "RawPath",
     "Role",
     "SpiralLoop",
+    "ToolChange",
     "Toolpath",
     "Zone",
     "build",

@@ -23,10 +23,23 @@ Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
+class ToolChange:
+    """Another tool. Through one nozzle the printer changes at `heat_c`, at which both flow; one of several nozzles is
+    left at `standby_c`, and the other one, warm at `warm_c` so far, gets to `heat_c` before it goes on. °C.
+    """
+
+    tool: int
+    heat_c: float
+    left: int = 0
+    standby_c: float | None = None
+    warm_c: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
 class Override:
     """From the layer whose bottom is at `z_mm` on (piece coordinates), the nozzle runs at `nozzle_c` and the fan at the
-    share `fan`; None leaves each as it is. One that `waits` has the printer stand until it is there. `change` is a tool
-    and the °C at which the printer changes to it, before all that.
+    share `fan`; None leaves each as it is. One that `waits` has the printer stand until it is there. `change` comes
+    before all that.
     """
 
     z_mm: float
@@ -34,7 +47,18 @@ class Override:
     label: str = ""
     fan: float | None = None
     waits: bool = False
-    change: tuple[int, float] | None = None
+    change: ToolChange | None = None
+
+
+def _change(pen: ToolpathBuilder, change: ToolChange) -> None:
+    if change.standby_c is None:
+        pen.event(Set.HEAT, change.heat_c)
+        pen.event(Set.TOOL, change.tool)
+        return
+    pen.event(Set.WARM, change.warm_c, of=change.tool)
+    pen.event(Set.STANDBY, change.standby_c, of=change.left)
+    pen.event(Set.TOOL, change.tool)
+    pen.event(Set.HEAT, change.heat_c)
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,8 +148,7 @@ def build(
             override = pending.pop(0)
             pen.event(Set.NOTE, text=f"step {override.label}")
             if override.change is not None:
-                pen.event(Set.HEAT, override.change[1])
-                pen.event(Set.TOOL, override.change[0])
+                _change(pen, override.change)
             if override.nozzle_c is not None:
                 pen.event(Set.HEAT if override.waits else Set.NOZZLE, override.nozzle_c)
             blown = blown if override.fan is None else override.fan

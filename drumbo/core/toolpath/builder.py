@@ -63,9 +63,9 @@ class ToolpathBuilder:
         if abs(z - self._next_z) > 1e-6:
             self._next_z, self._new_layer = z, True
 
-    def event(self, what: Set, value: float = 0.0, text: str = "") -> None:
+    def event(self, what: Set, value: float = 0.0, text: str = "", of: int = 0) -> None:
         """Something is set before the next row."""
-        self._events.append(Event(self._count, what, value, text))
+        self._events.append(Event(self._count, what, value, text, of))
 
     def fan(self, share: float) -> None:
         """The fan's share for this layer; bridges have their own."""

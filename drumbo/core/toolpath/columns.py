@@ -40,18 +40,22 @@ class Set(StrEnum):
     PRESSURE = "pressure"
     NOTE = "note"
     TOOL = "tool"
+    STANDBY = "standby"
+    WARM = "warm"
 
 
 @dataclass(frozen=True, slots=True)
 class Event:
     """Before the move in `row`: set something. Nozzle, heat (the nozzle too, and wait for it) and bed in °C, fan as a
-    share 0..1, pressure advance in s, the tool by its number; a note is text.
+    share 0..1, pressure advance in s, the tool by its number; standby is the °C at which a nozzle `of` that number
+    waits from here on, warm that at which it waited from the start of the file; a note is text.
     """
 
     row: int
     what: Set
     value: float = 0.0
     text: str = ""
+    of: int = 0
 
 
 @dataclass(frozen=True, slots=True)

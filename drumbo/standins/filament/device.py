@@ -6,6 +6,7 @@ on a real printer.
 
 from __future__ import annotations
 
+import math
 import re
 import threading
 import time
@@ -18,7 +19,7 @@ from pathlib import Path
 from drumbo.standins.earlier import Earlier
 from drumbo.standins.filament.bed import FLAT, Bed
 from drumbo.standins.filament.geometry import geometry
-from drumbo.standins.filament.interpreter import Machine
+from drumbo.standins.filament.interpreter import Machine, hot_end
 from drumbo.standins.filament.joint import Joint, draw_joint
 from drumbo.standins.filament.mixing import MixedMelt, draw_mixing
 from drumbo.standins.filament.printing import PrintedObject, melt
@@ -36,7 +37,9 @@ DRIVE_MM = 65.0
 LONGEST_RETRACTION_MM = 10.0
 PAST_MM = 15.0
 """Fed past the nozzle before a change is done."""
-FEEDER_S = 25.0
+FEEDER_S, TOOL_S = 25.0, 6.0
+MOST_OOZE_MM, OOZES_S, OOZES_FROM_C, OOZES_OVER_C = 4.0, 90.0, 130.0, 80.0
+"""What runs out of a nozzle that waits, hot, for long; how soon; and from which heat on, more and more."""
 _TOOL = re.compile(r"T\d")
 Reply = Callable[[str], None]
 
@@ -71,12 +74,26 @@ class Clock:
             stop.wait(wait)
 
 
+@dataclass(slots=True)
+class Waiting:
+    """What is in a nozzle that waits for its turn, and from when on, by what was made since its start."""
+
+    melt: MixedMelt
+    since: float
+
+
+def oozed_mm(nozzle_c: float, seconds: float) -> float:
+    """How much filament runs out of a nozzle that waits: less the cooler, and less and less."""
+    warm = min(max((nozzle_c - OOZES_FROM_C) / OOZES_OVER_C, 0.0), 1.5)
+    return MOST_OOZE_MM * warm * (1 - math.exp(-seconds / OOZES_S))
+
+
 class FilamentPrinter(Faulty):
     """The device: machine, buffer, faults, and the object on its bed."""
 
     def __init__(
         self, *, pace: float = 60.0, drive: str = "direct", nozzle_mm: float = 0.4, bed: Bed = FLAT,
-        files: Path | None = None,
+        files: Path | None = None, nozzles: int = 1,
     ) -> None:  # fmt: skip
         super().__init__()
         self.earlier = Earlier(files)
@@ -86,6 +103,9 @@ class FilamentPrinter(Faulty):
         self.slots: dict[int, LoadedSpool] = {}
         """What its feeder holds, by the number of a T word; without any it has no feeder and hears no such word."""
         self.slot = 0
+        self._made_s = 0.0
+        self._left: dict[int, Waiting] = {}
+        """Nozzles that wait: what is in each, and from when on."""
         self.heard_at = time.monotonic()
         """When somebody said something over the line or at its side, by the monotonic clock."""
         self.melt = MixedMelt(self.loaded.colour, self.loaded.colour)
@@ -93,7 +113,7 @@ class FilamentPrinter(Faulty):
         self._joint: Joint | None = None
         self.colours = array("L")
         """What came out in every move, packed."""
-        self.machine = Machine()
+        self.machine = Machine(nozzles=[hot_end() for _ in range(nozzles)])
         self.manners = MANNERS
         self.halted = ""
         self._looked_at: tuple[int, LoadedSpool, PrintedObject] | None = None
@@ -140,8 +160,10 @@ class FilamentPrinter(Faulty):
             self._shelf.popitem(last=False)
 
     def _made_again(self, number: int, file: bytes, spools: list[LoadedSpool]) -> PrintedObject | None:
-        twin = FilamentPrinter(drive=self.drive, nozzle_mm=self.nozzle_mm, bed=self.bed)
-        twin.machine = Machine(skew=self.machine.skew)
+        twin = FilamentPrinter(
+            drive=self.drive, nozzle_mm=self.nozzle_mm, bed=self.bed, nozzles=len(self.machine.nozzles)
+        )
+        twin.machine.skew = self.machine.skew
         if len(spools) > 1:
             twin.fill(spools)
         else:
@@ -180,7 +202,9 @@ class FilamentPrinter(Faulty):
         self._pulled_mm = 0.0
 
     def feed_from(self, slot: int) -> str:
-        """Its feeder pulls out what is in and feeds from another slot until that comes. Says what is wrong, if any."""
+        """Its feeder pulls out what is in and feeds from another slot until that comes; one with several nozzles takes
+        the other one. Says what is wrong, if any.
+        """
         if not self.slots or slot == self.slot:
             return ""
         if slot not in self.slots:
@@ -188,10 +212,22 @@ class FilamentPrinter(Faulty):
         old, new = self.loaded, self.slots[slot]
         spools = (old.family, old.seed), (new.family, new.seed)
         with self._lock:
-            self.melt = MixedMelt(self.melt.colour, new.colour, PAST_MM, draw_mixing(*spools))
+            if len(self.machine.nozzles) > 1:
+                self._take_nozzle(slot, new)
+            else:
+                self.melt = MixedMelt(self.melt.colour, new.colour, PAST_MM, draw_mixing(*spools))
             self._joint = draw_joint(*spools)
         self.loaded, self.slot = new, slot
         return ""
+
+    def _take_nozzle(self, slot: int, new: LoadedSpool) -> None:
+        """The other nozzle prints from now on. What oozed from it while it waited lacks at first."""
+        self._left[self.slot] = Waiting(self.melt, self._made_s)
+        waited = self._left.pop(slot, None)
+        self.machine.tool = min(slot, len(self.machine.nozzles) - 1)
+        self.melt = MixedMelt(new.colour, new.colour) if waited is None else waited.melt
+        seconds = self._made_s - (0.0 if waited is None else waited.since)
+        self.melt.pushed_mm = -oozed_mm(self.machine.nozzle.target_c, seconds)
 
     @property
     def filament_in(self) -> bool:
@@ -254,6 +290,9 @@ class FilamentPrinter(Faulty):
         with self._lock:
             count = len(self.machine.moves["e"])
             _, seconds = self.machine.run(text)
+            if len(self.machine.moves["e"]) > count:
+                # Heating takes as long as it takes; what oozes meanwhile would not be the same again.
+                self._made_s += seconds
             for move in range(count, len(self.machine.moves["e"])):
                 self._fed(move)
         return seconds
@@ -262,7 +301,7 @@ class FilamentPrinter(Faulty):
         """What was ordered before is made first; then the feeder takes its time."""
         self._wait(self._end - self.clock.now(), say)
         if slot != self.slot:
-            self._wait(FEEDER_S if self.slots else 0.0, say)
+            self._wait(TOOL_S if len(self.machine.nozzles) > 1 else FEEDER_S if self.slots else 0.0, say)
         wrong = self.feed_from(slot)
         if wrong:
             self.halted = wrong
@@ -287,7 +326,7 @@ class FilamentPrinter(Faulty):
             self._change_tool(int(word[1:]), say)
             return
         seconds = self.make(text)
-        if word == "M104" and self.machine.nozzle.target_c == 0:
+        if word == "M104" and not any(nozzle.target_c for nozzle in self.machine.nozzles):
             self._bed_done = bool(self.machine.moves["x"])
         if word in {"M109", "M190", "G4", "G28", "M400"}:
             self._wait(self._end - self.clock.now() + seconds, say)
@@ -364,7 +403,8 @@ class FilamentPrinter(Faulty):
         self._queue.clear()
         self._paused.clear()
         self._end = self.clock.now()
-        self.machine.nozzle.target_c = self.machine.bed.target_c = 0.0
+        for heater in (*self.machine.nozzles, self.machine.bed):
+            heater.target_c = 0.0
         self.machine.fan = 0.0
         self.halted = halted
         self._bed_done = True
@@ -373,8 +413,8 @@ class FilamentPrinter(Faulty):
         now = self.clock.now()
         passed, self._settled = now - self._settled, now
         if passed > 0:
-            self.machine.nozzle.settle(passed)
-            self.machine.bed.settle(passed)
+            for heater in (*self.machine.nozzles, self.machine.bed):
+                heater.settle(passed)
 
     def halt(self, words: str) -> None:
         """It stops itself."""
@@ -387,18 +427,19 @@ class FilamentPrinter(Faulty):
     # -- reports
 
     def temperatures(self) -> str:
-        """`T:` and `B:` as hosts expect them."""
+        """`T:` and `B:` as hosts expect them; of several nozzles each by its number, too."""
         self._settle()
-        nozzle, bed = self.machine.nozzle, self.machine.bed
-        return f"T:{nozzle.now_c:.1f} /{nozzle.target_c:.1f} B:{bed.now_c:.1f} /{bed.target_c:.1f}"
+        several = [(f"T{k}", nozzle) for k, nozzle in enumerate(self.machine.nozzles)]
+        told = [("T", self.machine.nozzle), ("B", self.machine.bed), *(several if len(several) > 1 else ())]
+        return " ".join(f"{name}:{heater.now_c:.1f} /{heater.target_c:.1f}" for name, heater in told)
 
 
 _REPORTS: dict[str, Callable[[FilamentPrinter], str]] = {
     "M105": lambda device: f"ok {device.temperatures()}",
     "M114": lambda device: "X:{:.2f} Y:{:.2f} Z:{:.2f} E:{:.2f}\nok".format(*device.machine.position),
     "M115": lambda device: (
-        f"FIRMWARE_NAME:stand-in PROTOCOL_VERSION:1.0 EXTRUDER_COUNT:1 DRIVE:{device.drive} "
-        f"PACE:{device.clock.pace:g}\nCap:EMERGENCY_PARSER:1\nCap:AUTOREPORT_TEMP:1\nok"
+        f"FIRMWARE_NAME:stand-in PROTOCOL_VERSION:1.0 EXTRUDER_COUNT:{len(device.machine.nozzles)} "
+        f"DRIVE:{device.drive} PACE:{device.clock.pace:g}\nCap:EMERGENCY_PARSER:1\nCap:AUTOREPORT_TEMP:1\nok"
     ),
     "M119": lambda device: (
         "Reporting endstop status\nx_min: open\ny_min: open\nz_min: open\n"

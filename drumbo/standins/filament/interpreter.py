@@ -47,6 +47,11 @@ class Heater:
         return ramp + self.tau_s * math.log(max(min(gap, linear_until), within_c) / within_c)
 
 
+def hot_end() -> Heater:
+    """A nozzle's heater."""
+    return Heater(14.0, 3.0)
+
+
 @dataclass
 class Machine:
     """State of the printer, and a log of every move since the last start, one column a fact.
@@ -55,7 +60,9 @@ class Machine:
     along by `skew` for each mm of Y: the frame is out of square.
     """
 
-    nozzle: Heater = field(default_factory=lambda: Heater(14.0, 3.0))
+    nozzles: list[Heater] = field(default_factory=lambda: [hot_end()])
+    tool: int = 0
+    """Which of its nozzles prints."""
     bed: Heater = field(default_factory=lambda: Heater(60.0, 0.6))
     position: list[float] = field(default_factory=lambda: [0.0, 0.0, 0.0, 0.0])
     shift: list[float] = field(default_factory=lambda: [0.0, 0.0, 0.0, 0.0])
@@ -75,10 +82,22 @@ class Machine:
     wait_s: float = 0.0
     moves: dict[str, array[float]] = field(default_factory=lambda: {name: array("d") for name in MOVE_COLUMNS})
 
+    @property
+    def nozzle(self) -> Heater:
+        """The one that prints."""
+        return self.nozzles[self.tool]
+
+    def heater(self, name: str, tool: float | None) -> Heater | None:
+        """The bed's, or the nozzle of a number; None where it has no such nozzle."""
+        if name == "bed":
+            return self.bed
+        number = self.tool if tool is None else int(tool)
+        return self.nozzles[number] if 0 <= number < len(self.nozzles) else None
+
     def restart(self) -> None:
         """Power came back: modes, speeds and places are as they usually are. What was made stays, and so does heat."""
         fresh = Machine()
-        kept = {"nozzle", "bed", "true_steps_mm", "skew", "moves"}
+        kept = {"nozzles", "bed", "true_steps_mm", "skew", "moves"}
         for each in fields(self):
             if each.name not in kept:
                 setattr(self, each.name, getattr(fresh, each.name))
@@ -226,7 +245,9 @@ def _offset(machine: Machine, values: Words, present: set[str]) -> float:
 
 def _heat(heater: str, wait: bool) -> _Command:
     def run(machine: Machine, values: Words, present: set[str]) -> float:
-        device: Heater = getattr(machine, heater)
+        device = machine.heater(heater, values.get("T"))
+        if device is None:
+            return 0.0
         device.target_c = values.get("S", values.get("R", device.target_c))
         if not wait or device.target_c <= 0 or ("R" not in values and device.now_c > device.target_c):
             return 0.0

@@ -180,4 +180,6 @@ class BondOfTwo(KindOfTwo[Plan]):
             return ""
         if context.printer.by_feeder:
             return self.loading(context) + "It changes once, where the two meet, and must purge clean there."
+        if context.printer.by_nozzles:
+            return self.loading(context) + "It changes once, where the two meet, and must prime the other nozzle there."
         return f"It pauses once, where the two meet: change to {context.other.name} there, purged until it is clean."

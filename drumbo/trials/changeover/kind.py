@@ -48,6 +48,12 @@ class Changeover(KindOfTwo[Plan]):
     )
     few = "At each field, type the millimetres from which only the new colour is left."
 
+    def hindered(self, context: Context) -> str | None:
+        """Where each has a nozzle of its own, nothing mixes."""
+        if context.printer.by_nozzles:
+            return f"On {context.printer.name} each material has a nozzle of its own: nothing has to be purged."
+        return super().hindered(context)
+
     def suggest(self, context: Context) -> Plan:
         """As long as most pairs need; with as much fan as the less cooled one of the two has."""
         fans = [context.profile.number("fan_percent")]
@@ -55,7 +61,9 @@ class Changeover(KindOfTwo[Plan]):
         return Plan(most_mm=USUAL_MM, fan_percent=min(fans))
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
-        """Refuse fields that have no room, and a printer that would have to run too hot."""
+        """Refuse fields that have no room, and a printer that would have to run too hot or has a nozzle for each."""
+        if context.printer.by_nozzles:
+            raise InvalidInput("most_mm", f"has no use: {context.printer.name} has a nozzle for each material")
         hottest = max(context.profile.number("nozzle_c"), self.partner(context).number("nozzle_c"))
         if hottest > context.printer.nozzle_max_c:
             raise InvalidInput("most_mm", f"one of the two wants {hottest:g} °C, more than the printer may run")

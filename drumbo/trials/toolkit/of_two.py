@@ -6,8 +6,8 @@ from abc import abstractmethod
 from typing import ClassVar
 
 from drumbo.core.errors import InvalidInput
-from drumbo.core.pair import Partner
-from drumbo.core.toolpath import Override, PrintSettings, settings_for
+from drumbo.core.pair import Partner, standby_of
+from drumbo.core.toolpath import Override, PrintSettings, ToolChange, settings_for
 from drumbo.trials.base import Context, Kind, P
 
 
@@ -41,21 +41,28 @@ class KindOfTwo(Kind[P]):
 
     def pauses(self, plan: P, context: Context) -> tuple[int, ...]:
         """Before each change it rests for a hand, where the printer has no feeder."""
-        return () if context.printer.by_feeder else self.change_layers(plan, context)
+        return self.change_layers(plan, context) if context.printer.by_hand else ()
 
     def change(
         self, context: Context, z_mm: float, tool: int, label: str, *,
         nozzle_c: float | None = None, fan: float | None = None,
     ) -> Override:  # fmt: skip
         """From a height on, mm, the material of a tool at its own temperature, or as the zones say where that is None.
-        A feeder changes at the hotter one of the two: what comes out and what goes in must both flow.
+        A feeder changes at the hotter one of the two: what comes out and what goes in must both flow. Of two nozzles
+        the one that is left waits at standby.
         """
-        hotter = max(context.profile.number("nozzle_c"), self.partner(context).number("nozzle_c"))
-        change = (tool, hotter) if context.printer.by_feeder else None
+        heats = context.profile.number("nozzle_c"), self.partner(context).number("nozzle_c")
+        change = None
+        if context.printer.by_feeder:
+            change = ToolChange(tool, max(heats))
+        elif context.printer.by_nozzles:
+            rests = [standby_of(heat) for heat in heats]
+            heat_c = heats[tool] if nozzle_c is None else nozzle_c
+            change = ToolChange(tool, heat_c, 1 - tool, rests[1 - tool], rests[tool])
         return Override(z_mm, nozzle_c, label, fan, waits=nozzle_c is not None, change=change)
 
     def loading(self, context: Context) -> str:
-        """Where a feeder wants the two; empty for a printer without one."""
-        if not context.printer.by_feeder:
+        """Where a printer that changes by itself wants the two; empty for one that does not."""
+        if context.printer.by_hand:
             return ""
         return f"Load {context.material.name} as T0 and {self.partner(context).name} as T1. "
