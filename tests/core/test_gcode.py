@@ -17,7 +17,9 @@ from drumbo.core.gcode.writer import PrintJob, write
 from drumbo.core.piece import block
 from drumbo.core.toolpath import Override, PrintSettings, build, path_motion
 from drumbo.core.toolpath.columns import Role
-from drumbo.core.workshop import Printer
+from drumbo.core.workshop import NOZZLES, Printer
+from drumbo.trials import kind
+from tests.conftest import plain_context
 
 COUPLED = next(each for each in DIALECTS if not each.e_apart)
 coordinate = st.decimals(-300, 300, places=3).map(str)
@@ -257,3 +259,15 @@ def test_a_file_that_needs_more_room_than_it_was_given_reads_the_same() -> None:
     assert told == others[2] == 1800
     np.testing.assert_array_equal(rest[0][:told], others[0][:told])
     np.testing.assert_array_equal(rest[1][:told], others[1][:told])
+
+
+def test_a_file_of_one_material_has_the_other_nozzle_off() -> None:
+    context, trial = plain_context(swaps=NOZZLES), kind("temperature")
+    lines = trial.print_file(trial.suggest(context), context).gcode.splitlines()
+    first = lines.index("T0")
+    assert lines[first - 1] == "M104 T1 S0", "whichever nozzle the template has heated"
+    assert lines[first + 1].startswith("M109 S")
+    assert lines[-5:] == ["M107", "M104 T0 S0", "M104 T1 S0", "M104 S0", "M140 S0"]
+    single = trial.print_file(trial.suggest(plain_context()), plain_context()).gcode
+    assert "T0" not in single.splitlines()
+    assert " T1 " not in single

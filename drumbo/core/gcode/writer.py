@@ -51,9 +51,9 @@ def _opening(path: Toolpath, job: PrintJob) -> list[str]:
         lines.append(words.pressure_advance.write(job.pressure_advance_s))
     if words.extruder_steps and job.printer.extruder_steps_mm:
         lines.append(words.extruder_steps.write(job.printer.extruder_steps_mm))
-    changes, waits = any(event.what == Set.TOOL for event in path.events), _waits(path)
+    changes, waits = any(event.what == Set.TOOL for event in path.events), _waits(path, job)
     lines.append(f"M190 S{job.bed_first_c:g}")
-    # One that prints later is warm by then, and does not ooze yet.
+    # One that prints later is warm by then, and does not ooze yet; T0 is what begins.
     lines += [f"M104 T{tool} S{heat:g}" for tool, heat in waits.items() if tool]
     lines += ["T0"] * bool(waits)
     lines.append(f"M109 S{job.nozzle_first_c:g}")
@@ -72,15 +72,18 @@ def _closing(path: Toolpath, job: PrintJob) -> list[str]:
     if words.pressure_advance:
         lines.append(words.pressure_advance.write(job.pressure_advance_s))
     lines += fill_template("end_gcode", job.printer.end_gcode, template_names(job.printer, job.temperatures, job.names))
-    lines += ["M107", *(f"M104 T{tool} S0" for tool in _waits(path)), "M104 S0", "M140 S0"]
+    lines += ["M107", *(f"M104 T{tool} S0" for tool in _waits(path, job)), "M104 S0", "M140 S0"]
     return lines
 
 
-def _waits(path: Toolpath) -> dict[int, float]:
-    """Nozzles by number, with the °C at which each waits from the start; empty where there is one nozzle."""
-    left = {event.of: 0.0 for event in path.events if event.what == Set.STANDBY}
+def _waits(path: Toolpath, job: PrintJob) -> dict[int, float]:
+    """Nozzles by number, with the °C at which each waits from the start; empty where there is one nozzle. A file of one
+    material has the other nozzle off: nobody knows which one was in use before, and so which the template heats.
+    """
+    if not job.printer.by_nozzles:
+        return {}
     warm = {event.of: event.value for event in reversed(path.events) if event.what == Set.WARM}
-    return dict(sorted({**left, **warm}.items()))
+    return {0: 0.0, 1: 0.0} | warm
 
 
 def _body(path: Toolpath, job: PrintJob) -> list[str]:
