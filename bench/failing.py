@@ -13,14 +13,16 @@ from typing import Any
 
 import numpy as np
 
-from bench.bottles import LAYER_UM, DrawnBottle, go, printed
+from bench.bottles import LAYER_UM, DrawnBottle, go, printed, read
 from bench.rig import Tally
 from drumbo.core.light.job import Layer
 from drumbo.standins.eye import PLAIN
 from drumbo.standins.resin import look
 from drumbo.standins.resin.bottle import true_exposure_s
+from drumbo.standins.resin.physics import growth_mm
 from drumbo.standins.resin.thing import Cured
 from drumbo.trials import kind
+from drumbo.trials.bottom_feet.feet import WIDE
 from drumbo.trials.readings import Readings
 from drumbo.trials.toolkit.layered import ResinContext
 from drumbo.trials.toolkit.storeys import StoreyKind
@@ -54,6 +56,34 @@ def bottom(one: DrawnBottle, readers: int) -> Tally:
                     context.profile.number("bottom_exposure_s"), shares=True)  # fmt: skip
     tally.cost(files)
     return tally
+
+
+def foot(one: DrawnBottle, readers: int) -> Tally:
+    """How far a side of the foot stands out at the bottom exposure that was found, mm. The plain habit measures that
+    foot below, and takes half of what it is too wide.
+    """
+    tally, files, context = Tally(), list[Any](), exposed(one)
+    trial = kind("bottom-feet")
+    plan = replace(trial.suggest(context), widths="yes")
+    for reader in range(readers):
+        file, thing = printed(trial, plan, context, one)
+        files.append(file)
+        readings = read(trial, plan, context, thing, one.number * 100 + reader)
+        result = trial.evaluate(plan, readings)
+        also = result.also or {}
+        bottom_s = trial.adopted(result.value) if result.value is not None else plan.first_s
+        near = min(trial.steps(plan), key=lambda step: abs(step.value - bottom_s))
+        wide = readings.measured("foot", near.index, "plate")
+        habit = None if wide is None else (wide - WIDE) / 2
+        out = _grown_mm(one, bottom_s) - _grown_mm(one, plan.normal_s)
+        tally.found(also.get("out_mm"), also.get("out_error_mm"), habit, out, 0.0)
+    tally.cost(files)
+    return tally
+
+
+def _grown_mm(one: DrawnBottle, seconds: float) -> float:
+    over = seconds * one.lamp.mw_cm2 / one.bottle.critical_mj_cm2
+    return growth_mm(over, one.bottle.bleed_mm, one.bottle.tail)
 
 
 def _true_bottom(one: DrawnBottle, context: ResinContext) -> float:

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from bench.bottles import LAYER_UM, DrawnBottle, go, printed, read
-from bench.failing import exposed
+from bench.failing import exposed, foot
 from bench.rig import Tally
 from drumbo.core.light.lamp import LampMap
 from drumbo.core.profile import Origin, OriginKind, Value, changed
@@ -250,6 +250,7 @@ VAT = {
     "lamp_uneven_percent": lambda one, readers: lamp(one, readers)[0],
     "lamp_uneven_percent at a place": lambda one, readers: lamp(one, readers)[1],
     "z_um": through,
+    "xy_bottom_mm": foot,
     "tip_mm": tips,
     "tip_slope_mm": slopes,
     "cure_shrink_percent": shrinks,

@@ -2,27 +2,34 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Callable
 from dataclasses import replace
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
 import pytest
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.light.job import exposures
 from drumbo.core.light.match import moved
 from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.standins.resin import look
+from drumbo.standins.resin.bottle import draw_bottle
+from drumbo.standins.resin.physics import growth_mm
 from drumbo.standins.resin.slung import sloped_safety
 from drumbo.trials import kind
 from drumbo.trials.readings import Readings
 from drumbo.trials.resin_proof.kind import CHECKLIST
 from drumbo.trials.toolkit import leaves
 from tests.conftest import resin_context
-from tests.readback import cured
+from tests.readback import cured, exact_layers
 
 CONTEXT = resin_context()
 PROOF, CHECK, LAMP = kind("resin-proof"), kind("bottle-check"), kind("lamp-map")
 TILES, BARS, TIPS = kind("print-through"), kind("cure-shrinkage"), kind("support-tips")
+FEET = kind("bottom-feet")
 
 
 def _leaves(readings: Readings, step: int, over_mm: float, second_mm: float = 0.0) -> Readings:
@@ -171,6 +178,55 @@ def test_a_slope_hangs_on_its_first_row_until_it_has_the_next() -> None:
     level, slope = (np.array([safe(thing, box) for box in boxes]) for safe in (look.safety, sloped_safety))
     # Six tips carry 24 mm²; three carry 6 · 0.8 ÷ sin 45° = 6.8 mm².
     assert np.median(slope / level) == pytest.approx(24 / 6 / (6.79 / 3), rel=0.12)
+
+
+def _feet(plan: Any, wider_mm: Callable[[float], float]) -> Readings:
+    """Scores that are best in the middle, and widths of jaws that add 0.02 mm."""
+    readings = Readings()
+    scores = ((0, 4), (1, 4), (3, 4), (4, 3), (4, 2), (4, 1), (4, 0))
+    for step, (sticks, clean) in zip(FEET.steps(plan), scores, strict=True):
+        readings = readings.with_score("sticks", step.index, sticks).with_score("clean", step.index, clean)
+        out = wider_mm(step.value)
+        readings = readings.with_measure("foot", step.index, "plate", 11.02 + 2 * out)
+        readings = readings.with_measure("foot", step.index, "above", 9.82)
+    return readings
+
+
+def test_widths_of_feet_tell_what_to_take_off_below_and_over_how_many_layers() -> None:
+    plan = replace(FEET.suggest(CONTEXT), widths="yes")
+    normal = plan.normal_s
+    readings = _feet(plan, lambda seconds: 0.02 * math.log(seconds / normal))
+    found = FEET.evaluate(plan, readings)
+    changes = FEET.changes(plan, found, CONTEXT, 3)
+    out = 0.02 * math.log(changes["bottom_exposure_s"].number / normal)
+    assert found.also["out_mm"] == pytest.approx(out, abs=1e-6), "what jaws add is in both, and drops out"
+    assert changes["xy_bottom_mm"].number == round(-out, 2)
+    layers = int(changes["transition_layers"].number)
+    lights = exposures(normal, changes["bottom_exposure_s"].number, 5, layers, 20)
+    ledges = [0.02 * math.log(a / b) for a, b in pairwise(lights)]
+    assert max(ledges) <= 0.015
+    fewer = exposures(normal, changes["bottom_exposure_s"].number, 5, layers - 1, 20)
+    assert max(0.02 * math.log(a / b) for a, b in pairwise(fewer)) > 0.015
+    asked = FEET.changes(plan, FEET.evaluate(replace(plan, widths="no"), readings), CONTEXT, 3)
+    assert asked.keys() == {"bottom_exposure_s"}, "nobody has to measure"
+
+
+def test_feet_of_before_have_no_widths_and_are_read_as_they_were() -> None:
+    plan = FEET.plan_type.of(FEET.lift(1, {"first_s": 16.0, "step_s": 6.0, "feet": 7, "way": "one"}))
+    assert FEET.readings(plan).measures == ()
+    assert FEET.evaluate(plan, _feet(plan, lambda _: 0.0)).also is None
+    assert FEET.print_file(plan, CONTEXT).layers[0].lights
+
+
+def test_what_stands_out_below_is_what_light_makes_it() -> None:
+    context = replace(CONTEXT, profile=changed(CONTEXT.profile, {"xy_bottom_mm": Value(-0.2, Origin(OriginKind.HAND))}))
+    plan = replace(FEET.suggest(context), widths="yes")
+    found = FEET.evaluate(plan, exact_layers(FEET, plan, context, 1))
+    assert found.value is not None
+    bottle, bottom_s = draw_bottle("resin-standard", 1), FEET.adopted(found.value)
+    over = [seconds * 4.0 / bottle.critical_mj_cm2 for seconds in (bottom_s, plan.normal_s)]
+    below, above = (growth_mm(each, bottle.bleed_mm, bottle.tail) for each in over)
+    assert found.also["out_mm"] == pytest.approx(below - above, abs=0.012), "what was taken off before is not in it"
 
 
 def test_a_lamp_is_mapped_over_the_screen_that_there_is() -> None:
