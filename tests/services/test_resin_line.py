@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import math
+import re
 import time
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass, replace
@@ -412,3 +413,25 @@ def test_every_resin_trial_can_be_planned_on_a_new_profile_and_its_leaf_opened(
         page = client.get(f"/trials/{number}/{leaf}")
         assert page.status_code == 200, leaf
     assert kinds_of(RESIN)[slug].title in page.text
+
+
+def test_a_small_difference_is_told_of_the_value_that_the_result_is_in(
+    house: Workshop, lit: Lit, client: FlaskClient
+) -> None:
+    """Of several values that change, the first by the catalogue is not the one whose error is known."""
+    draft = trials.draft(house, lit.profile, "bottom-feet")
+    plan = {key: str(value) for key, value in {**draft.plan, "widths": "yes"}.items()}
+    trial = trials.create(house, lit.profile, "bottom-feet", plan)
+    trials.printed_by_hand(house, trial)
+    scores = ((0, 4), (1, 4), (3, 4), (4, 3), (4, 2), (4, 1), (4, 0))
+    for step, (sticks, clean) in enumerate(scores):
+        reading.score(house, trial, "sticks", step, sticks)
+        reading.score(house, trial, "clean", step, clean)
+        for site, wide in (("plate", 11.1), ("above", 9.8)):
+            reading.measure(house, trial, "foot", step, site, wide)
+    page = client.get(f"/trials/{trial}/adopt").text
+    assert "XY compensation, bottom" in page
+    said = re.search(r"The difference from ([\d.−]+)\s+is smaller", page)
+    before = profiles.sheet(house, lit.profile).profile.number("bottom_exposure_s")
+    assert said is not None
+    assert float(said[1]) == round(before)
