@@ -106,7 +106,7 @@ class LiftAndRest(LayerKind[Plan]):
         return replace(made, places=places, jaws=jaws)
 
     def job(self, plan: Plan, context: ResinContext, title: Sequence[str]) -> LayerJob:
-        """Each storey's layers with its own lift and rest."""
+        """Each level's layers with its own lift and rest."""
         numbers, base = context.profile.numbers(), LIFT.foot_mm(context)
         lifts, rests = LIFT.steps(plan.lift), REST.steps(plan.rest)
         lit = LitSolid(self.piece(plan, context).solid, numbers["exposure_s"], numbers["bottom_exposure_s"])

@@ -49,7 +49,7 @@ class StoreyPlan(TrialPlan):
 
     first: float = ask("First")
     step: float = ask("Step")
-    storeys: int = ask("Storeys", low=4, high=9, whole=True)
+    storeys: int = ask("Levels", low=4, high=9, whole=True)
 
 
 S = TypeVar("S", bound=StoreyPlan)
@@ -93,7 +93,7 @@ class StoreyKind(LayerKind[S]):
         return replace(made, jaws=tuple(jaws))
 
     def job(self, plan: S, context: ResinContext, title: Sequence[str]) -> LayerJob:
-        """Each storey's layers with its own value."""
+        """Each level's layers with its own value."""
         numbers, piece, steps = context.profile.numbers(), self.piece(plan, context), self.steps(plan)
         base = self.foot_mm(context)
 
@@ -222,7 +222,7 @@ class StoreyKind(LayerKind[S]):
 
 
 def storey_at(steps: Sequence[Step], z_mm: float, base_mm: float) -> Step:
-    """The step whose storey is at a height."""
+    """The step whose level is at a height."""
     return steps[min(max(int((z_mm - base_mm) // STOREY), 0), len(steps) - 1)]
 
 
