@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from drumbo.services import profiles, workshop
 from tests.conftest import LABEL
@@ -89,6 +89,25 @@ def test_a_tray_of_blobs_is_weighed_and_its_curves_are_drawn(page: Page, site: S
     page.get_by_role("link", name="Adopt…").click()
     page.get_by_role("button", name="Adopt as revision").click()
     expect(page.get_by_text("Adopted as revision")).to_be_visible()
+
+
+def test_shares_asked_late_do_not_cut_off_the_next_answer(page: Page, site: Site, profile: int) -> None:
+    page.goto(f"{site.base}/planner/?profile={profile}")
+    page.get_by_label("Layer height").fill("0.28")
+    expect(page.locator("#waterfall .says", has_text="layer height 0.2 → 0.28 mm")).to_be_visible()
+    held: list[Route] = []
+
+    def hold(route: Route) -> None:
+        held.append(route)
+
+    page.route("**/planner/answer?*speed_inner=190*", hold)
+    with page.expect_request("**/planner/answer?*speed_inner=190*"):
+        page.get_by_label("Inner walls").fill("190")
+    fall = page.locator("#waterfall")
+    with page.expect_response("**/planner/waterfall?*"):
+        fall.evaluate("e => { htmx.ajax('GET', e.getAttribute('hx-get'), {source: e, target: e}); }")
+    held[0].continue_()
+    expect(page.get_by_text("holds back inner walls")).to_be_visible()
 
 
 def test_the_planner_tells_what_each_change_is_worth(page: Page, site: Site, profile: int) -> None:
