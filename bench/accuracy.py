@@ -194,8 +194,9 @@ def _print(key: str, row: dict[str, Any], spools: int, seed: int) -> None:
 
 def _print_batch(table: dict[str, Any], spools: int, seed: int) -> None:
     print(f"Batch check, {spools} spools, seed {seed}: how often it says that a value moved, by how far it did")
-    for key, row in table.items():
-        told = "  ".join(f"{by:+g} {batch.MOVES[key][2]}: {share:.0%}" for by, share in row.items())
+    print(f"  nothing has moved       any of the three: {table[batch.ANY][0]:.0%}", flush=True)
+    for key in batch.MOVES:
+        told = "  ".join(f"{by:+g} {batch.MOVES[key][2]}: {share:.0%}" for by, share in table[key].items())
         print(f"  {BY_KEY[key].name:24}{told}", flush=True)
 
 

@@ -14,21 +14,13 @@ from dataclasses import dataclass, replace
 
 import click
 
-from bench.styles import (
-    NOZZLE_C,
-    RETRACT_MM,
-    STEP_MM,
-    STYLES,
-    Step,
-    Steps,
-    Style,
-    Writer,
-    write,
-)
+from bench.gate import NOZZLE_C, RETRACT_MM, STEP_MM, Step, Steps
+from bench.spelling import Writer
+from bench.styles import STYLES, Style, write
 from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.reader import read
+from drumbo.core.printer import Printer
 from drumbo.core.remark import NOTE, Remark
-from drumbo.core.workshop import Printer
 
 PRINTER = Printer("Petrel One", height_mm=200.0, clearance_radius_mm=35.0, clearance_height_mm=30.0)
 NEAR = 3

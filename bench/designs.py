@@ -28,7 +28,7 @@ from bench.sequences import SEQUENCES, UNITS
 from bench.widen import KINDS
 
 EXPECT = Path(__file__).parents[1] / "drumbo" / "trials" / "toolkit" / "expect.json"
-SLUGS = {**KINDS, "shrinkage_percent": "dimensions"}
+SLUGS = {**{key: kind.split(": ")[0] for key, kind in KINDS.items()}, "shrinkage_percent": "dimensions"}
 Design = Callable[[Any, Any], Any]
 
 

@@ -25,12 +25,14 @@ from drumbo.trials import kind
 from drumbo.trials.bottom_feet.feet import WIDE
 from drumbo.trials.readings import Readings
 from drumbo.trials.toolkit.layered import ResinContext
-from drumbo.trials.toolkit.storeys import StoreyKind
+from drumbo.trials.toolkit.storeys import HERE, StoreyKind
 
 KNOWN = 0.03
 """How well the exposure is known by then, as a share of it."""
 BOTTOMS_S = np.linspace(1.0, 200.0, 4000)
 HALVINGS = 24
+LACKS = 0.8
+"""Of what stands lower down, so much is plainly less."""
 
 Change = Callable[[Layer, float], Layer]
 Share = Callable[[Cured, Any], float]
@@ -126,10 +128,13 @@ def _limit(one: DrawnBottle, readers: int, slug: str, share: Share, change: Chan
 
 
 def _last_held(trial: StoreyKind[Any], plan: Any, readings: Readings) -> float:
-    """The habit: the last level that still looks whole."""
+    """The habit: the last level that still looks whole, at the level that splits whole ones best from others."""
     steps = trial.steps(plan)
-    at = trial.begins(plan, readings)
-    return steps[max((len(steps) if at is None else at) - 1, 0)].value
+    counts = [readings.measured(trial.counted.key, step.index, HERE.key) or 0.0 for step in steps]
+    most = max(counts[: max(len(counts) // 2, 2)])
+    lacks = [count < LACKS * most for count in counts]
+    wrong = [sum(lacks[:at]) + sum(not lack for lack in lacks[at:]) for at in range(len(counts) + 1)]
+    return steps[max(wrong.index(min(wrong)) - 1, 0)].value
 
 
 def _true_limit(

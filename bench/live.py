@@ -11,8 +11,8 @@ import time
 from pathlib import Path
 
 from bench.load import vars_of
+from drumbo.core.printer import Printer
 from drumbo.core.run import RunState
-from drumbo.core.workshop import Printer
 from drumbo.links.journal import Journal
 from drumbo.links.runs import Runs
 from drumbo.services import live, profiles, trials, workshop

@@ -20,7 +20,7 @@ from pathlib import Path
 from random import Random
 from urllib.parse import urlencode
 
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 from drumbo.services import profiles, trials, workshop
 from drumbo.store.database import Workshop
 

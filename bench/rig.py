@@ -14,9 +14,10 @@ import numpy as np
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import FAMILIES
 from drumbo.core.fit.ordinal import Leaning, known_of
+from drumbo.core.material import Material
+from drumbo.core.printer import Printer
 from drumbo.core.profile import Origin, OriginKind, Value, start
 from drumbo.core.sure import half_90
-from drumbo.core.workshop import Material, Printer
 from drumbo.standins import eye, worlds
 from drumbo.standins.filament.geometry import Geometry, geometry
 from drumbo.standins.filament.interpreter import Machine
@@ -298,6 +299,15 @@ def _read(
     return readings
 
 
+def second_look(
+    trial: SomeKind, plan: Any, context: Context, thing: PrintedObject, seed: int,
+    middle: tuple[float, float] | None = None,
+) -> Readings:  # fmt: skip
+    """What the same person sees and measures when they look once more, with slips of its own."""
+    with looked_by(seed):
+        return _read(trial, plan, context, thing, seed + AGAIN, middle)
+
+
 def looked_again(
     trial: SomeKind, plan: Any, context: Context, thing: PrintedObject, seed: int, first: Readings,
     middle: tuple[float, float] | None = None,
@@ -306,8 +316,7 @@ def looked_again(
     result = trial.evaluate(plan, first)
     if plan.to_json().get("looked") != ONCE or not result.says.startswith(LOOK_AGAIN):
         return first, result
-    with looked_by(seed):
-        second = _read(trial, plan, context, thing, seed + AGAIN, middle)
+    second = second_look(trial, plan, context, thing, seed, middle)
     readings = first
     for aspect in trial.aspects:
         if (first.score(aspect.key, 0) or 0) < PASSABLE:

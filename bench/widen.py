@@ -22,7 +22,7 @@ import numpy as np
 
 from bench.accuracy import BOTTLES, one
 from bench.rig import Tally
-from bench.sequences import ALONG, BY_WEIGHT, ONE_SHEET, SEQUENCES
+from bench.sequences import ALONG, BACK_BY_PHOTO, BY_WEIGHT, ONE_SHEET, SEQUENCES, THERE_BY_PHOTO
 from drumbo.standins.worlds import VARIED
 
 KINDS = {
@@ -31,11 +31,13 @@ KINDS = {
     ONE_SHEET: "pressure-advance",
     "max_flow_mm3_s": "rising-wall", BY_WEIGHT: "weighed-blobs", ALONG: "weighed-blobs", "fan_percent": "fan-bands",
     "clearance_turn_mm": "clearance", "extruder_steps_mm": "extruder-steps",
-    "purge_there_mm": "changeover", "purge_back_mm": "changeover", "joint_c": "bond-of-two",
+    "purge_there_mm": "changeover", "purge_back_mm": "changeover",
+    THERE_BY_PHOTO: "changeover: by photo", BACK_BY_PHOTO: "changeover: by photo",
+    "joint_c": "bond-of-two",
     "critical_s": "cure-on-glass", "penetration_um": "cure-on-glass", "exposure_s": "exposure-coupon",
     "bottom_exposure_s": "bottom-feet",
     "lamp_uneven_percent": "lamp-map", "z_um": "print-through",
-    "cure_shrink_percent": "cure-shrinkage", "tip_mm": "support-tips", "tip_slope_mm": "support-tips",
+    "cure_shrink_percent": "cure-shrinkage", "tip_mm": "support-tips: level", "tip_slope_mm": "support-tips",
     "bottle": "bottle-check",
     "lift_speed_mm_min": "lift-speed", "rest_before_s": "rest-before-light",
 }  # fmt: skip

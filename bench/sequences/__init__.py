@@ -18,10 +18,25 @@ from bench.sequences import (
 )
 
 BY_WEIGHT, ALONG = "max_flow_mm3_s by weight", "max_flow_mm3_s along its curve"
+THERE_BY_PHOTO, BACK_BY_PHOTO = "purge_there_mm by photo", "purge_back_mm by photo"
+THERE_BY_BOTH, BACK_BY_BOTH = "purge_there_mm by eye and photo", "purge_back_mm by eye and photo"
 ONE_SHEET = "pressure_advance_s by one sheet"
 _SHARE = "share of the truth"
 UNITS = dict.fromkeys(
-    ("max_flow_mm3_s", BY_WEIGHT, ALONG, "pressure_advance_s", ONE_SHEET, "purge_there_mm", "purge_back_mm"), _SHARE
+    (
+        "max_flow_mm3_s",
+        BY_WEIGHT,
+        ALONG,
+        "pressure_advance_s",
+        ONE_SHEET,
+        "purge_there_mm",
+        "purge_back_mm",
+        THERE_BY_PHOTO,
+        BACK_BY_PHOTO,
+        THERE_BY_BOTH,
+        BACK_BY_BOTH,
+    ),
+    _SHARE,
 )
 """Units of errors that are not the parameter's own."""
 SEQUENCES = {
@@ -43,5 +58,9 @@ SEQUENCES = {
     "extruder_steps_mm": extruder_steps.sequence,
     "purge_there_mm": changeover.there,
     "purge_back_mm": changeover.back,
+    THERE_BY_PHOTO: changeover.there_by_photo,
+    BACK_BY_PHOTO: changeover.back_by_photo,
+    THERE_BY_BOTH: changeover.there_by_both,
+    BACK_BY_BOTH: changeover.back_by_both,
     "joint_c": bond_of_two.sequence,
 }

@@ -10,9 +10,9 @@ import numpy as np
 
 from bench.rig import Drawn, Tally, file_of, here, moves_of, read
 from drumbo.core.families import FAMILIES
+from drumbo.core.material import Material
 from drumbo.core.pair import Partner
 from drumbo.core.profile import start
-from drumbo.core.workshop import Material
 from drumbo.standins.filament.by_turns import printed_by_turns
 from drumbo.standins.filament.joint import draw_joint
 from drumbo.trials import kind
