@@ -35,8 +35,9 @@ def _plain_context(process: str, family: str | None = None, drive: str = "direct
 
 def _filament_context(family_key: str, drive: str) -> Any:
     from drumbo.core.families import family  # noqa: PLC0415
+    from drumbo.core.material import Material  # noqa: PLC0415
+    from drumbo.core.printer import Printer  # noqa: PLC0415
     from drumbo.core.profile import start  # noqa: PLC0415
-    from drumbo.core.workshop import Material, Printer  # noqa: PLC0415
     from drumbo.trials.base import Context  # noqa: PLC0415
 
     kin = family(family_key)

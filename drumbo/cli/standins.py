@@ -94,7 +94,8 @@ def standin_filament(
 ) -> None:
     """A filament printer on a TCP port of this machine."""
     from drumbo.standins.filament.bed import draw_bed  # noqa: PLC0415
-    from drumbo.standins.filament.device import FilamentPrinter, LoadedSpool  # noqa: PLC0415
+    from drumbo.standins.filament.device import FilamentPrinter  # noqa: PLC0415
+    from drumbo.standins.filament.feeding import LoadedSpool  # noqa: PLC0415
     from drumbo.standins.filament.side import ControlServer  # noqa: PLC0415
     from drumbo.standins.line.session import LineServer  # noqa: PLC0415
 

@@ -1,6 +1,9 @@
-"""Colours by the words that stand on labels."""
+"""Colours: by the words that stand on labels, and as far apart as they look."""
 
 from __future__ import annotations
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
 
 NAMED = {
     "black": "#26242a", "anthracite": "#3b3d42", "charcoal": "#45464b", "graphite": "#53555b", "slate": "#4f7396",
@@ -25,3 +28,24 @@ def named_colour(label: str) -> str | None:
     """
     words = [word for word in label.lower().replace("-", " ").split() if word in NAMED]
     return NAMED[words[-1]] if words else None
+
+
+_TO_XYZ = np.array(
+    [[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]]
+)
+_WHITE = _TO_XYZ.sum(axis=1)
+_DARK = (6 / 29) ** 3
+
+
+def lab(srgb: ArrayLike) -> NDArray[np.float64]:
+    """(n, 3) lightness, redness and yellowness (CIE L*a*b* 1976, D65) of (n, 3) sRGB, 0..255. The straight distance
+    between two is about how far apart they look; side by side, 2.3 is just seen (Mahy et al. 1994).
+
+    >>> lab([[255, 255, 255], [119, 119, 119]]).round(1)[:, 0].tolist()
+    [100.0, 50.0]
+    """
+    coded = np.clip(np.asarray(srgb, float) / 255, 0, 1)
+    linear = np.where(coded <= 0.04045, coded / 12.92, ((coded + 0.055) / 1.055) ** 2.4)
+    share = linear @ _TO_XYZ.T / _WHITE
+    x, y, z = np.where(share > _DARK, np.cbrt(share), share / (3 * (6 / 29) ** 2) + 4 / 29).T
+    return np.column_stack([116 * y - 16, 500 * (x - y), 200 * (y - z)])

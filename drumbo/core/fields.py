@@ -8,11 +8,13 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
+from typing import TypeVar
 
 from drumbo.core.errors import InvalidInput
 
 Scalar = float | str | None
+T = TypeVar("T")
 
 LONGEST_NUMBER = 60
 _NUMBER = re.compile(r"([+\-−]?(?:\d+(?:[.,]\d*)?|[.,]\d+))\s*([^\d\s.,][^\d]*)?")
@@ -117,3 +119,14 @@ def read_all(fields: Sequence[Field], typed: Mapping[str, str | float | None]) -
     if problems:
         raise InvalidInput.of(problems)
     return values
+
+
+def build(cls: type[T], asked: Sequence[Field], values: Mapping[str, Scalar]) -> T:
+    """A dataclass from what its fields read. What was left empty is an empty text, nothing, or for a choice the usual
+    one.
+    """
+    names = {f.name for f in fields(cls)}  # type: ignore[arg-type]
+    texts = {f.key for f in asked if f.kind in {"text", "lines", "many"}}
+    choices = {f.key for f in asked if f.kind == "choice"}
+    said = {k: ("" if v is None and k in texts else v) for k, v in values.items() if k in names}
+    return cls(**{k: v for k, v in said.items() if v is not None or k not in choices})

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from drumbo.core.gcode.templates import FilledTemplate, heat_of, look
+from drumbo.core.material import Material
+from drumbo.core.printer import Printer
 from drumbo.core.profile import Profile
-from drumbo.core.workshop import Material, Printer
 
 FAR_C = 20.0
 """First and other layers further apart than this want a reason."""

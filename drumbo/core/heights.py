@@ -59,7 +59,10 @@ def runs_into(
     del tops
     if not low.any():
         return out
-    left, right, near, far = (float(f(c, where=laid, initial=i)) for c in (x, y) for f, i in _ENDS)
+    # A line begins where the move before it ended.
+    ends = laid.copy()
+    ends[:-1] |= laid[1:]
+    left, right, near, far = (float(f(c, where=ends, initial=i)) for c in (x, y) for f, i in _ENDS)
     cell = max(CELL_MM, np.sqrt(max((right - left) * (far - near), 1.0) / MOST_CELLS))
     place = np.array([left - 2 * cell, near - 2 * cell, cell, slack])
     shape = (int((far - near) / cell) + 5, int((right - left) / cell) + 5)

@@ -11,8 +11,9 @@ from enum import StrEnum
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import Family, family
+from drumbo.core.material import Material
+from drumbo.core.printer import Printer
 from drumbo.core.profile import Profile
-from drumbo.core.workshop import Material, Printer
 
 FOOT_C = 5.0
 """A bed may be so much warmer than a plastic softens: the first layers are pressed flat anyway."""

@@ -20,9 +20,9 @@ from drumbo.core import planner
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import number
 from drumbo.core.pair import Partner, standby_of
+from drumbo.core.printer import Printer
 from drumbo.core.toolpath import PrintSettings, Role, Toolpath, path_motion
 from drumbo.core.toolpath.pace import at_pace
-from drumbo.core.workshop import Printer
 
 Floats = NDArray[np.float64]
 Layers = NDArray[np.bool_]

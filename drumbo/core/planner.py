@@ -16,10 +16,10 @@ from manifold3d import Manifold
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Field, Scalar, read_all
 from drumbo.core.piece import block, union
+from drumbo.core.printer import Printer
 from drumbo.core.profile import Profile
 from drumbo.core.toolpath import PrintSettings, Role, Toolpath, build, path_motion, settings_for
 from drumbo.core.toolpath.pace import at_pace
-from drumbo.core.workshop import Printer
 
 TOLERANCE_MM = 0.03
 """Outlines of a planned part depart from its solid by no more; nobody sees it, and it halves the work."""

@@ -15,10 +15,10 @@ import numpy as np
 from drumbo.core.errors import InvalidInput
 from drumbo.core.heights import TIP_MM, HeadClearance
 from drumbo.core.piece import Standing
+from drumbo.core.printer import Printer
 from drumbo.core.toolpath import Toolpath
 from drumbo.core.toolpath.columns import Event, Role, Set
 from drumbo.core.toolpath.pace import CLIMB_MM_S
-from drumbo.core.workshop import Printer
 
 USUAL = HeadClearance(radius_mm=40.0, height_mm=25.0)
 """What is taken for a printer of which nobody told it; where it is, pages say so, and the file check still asks."""

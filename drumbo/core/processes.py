@@ -13,6 +13,9 @@ from drumbo.core.catalogue import FILAMENT, RESIN
 from drumbo.core.errors import NotFound
 from drumbo.core.families import FAMILIES
 from drumbo.core.fields import Field
+from drumbo.core.material import MATERIAL_FIELDS, Material, read_material
+from drumbo.core.printer import PRINTER_FIELDS, Printer, read_printer
+from drumbo.core.reach import Reachable
 from drumbo.core.resin import (
     RESIN_CLASSES,
     RESIN_FIELDS,
@@ -21,15 +24,6 @@ from drumbo.core.resin import (
     ResinPrinter,
     read_resin,
     read_resin_printer,
-)
-from drumbo.core.workshop import (
-    MATERIAL_FIELDS,
-    PRINTER_FIELDS,
-    Material,
-    Printer,
-    Reachable,
-    read_material,
-    read_printer,
 )
 
 Typed = Mapping[str, str | float | None]

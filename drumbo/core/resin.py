@@ -9,10 +9,11 @@ from typing import ClassVar
 from drumbo.core.address import WEB
 from drumbo.core.catalogue import BY_KEY, PARAMETERS, RESIN, starting_values
 from drumbo.core.errors import NotFound
-from drumbo.core.fields import Field, read_all
+from drumbo.core.fields import Field, build, read_all
 from drumbo.core.light.height import factor
 from drumbo.core.light.lamp import EVEN, LampMap
-from drumbo.core.workshop import FOLDER_FIELD, STILL_FIELD, UPLOAD_FIELDS, build, reachable
+from drumbo.core.printer import FOLDER_FIELD, STILL_FIELD, UPLOAD_FIELDS
+from drumbo.core.reach import reachable
 
 USUAL_LAYER_UM = 50.0
 USUAL_REACH_UM = 130.0

@@ -13,7 +13,8 @@ from drumbo.core.gcode.program import Program
 from drumbo.core.gcode.reader import read
 
 if TYPE_CHECKING:
-    from drumbo.core.workshop import Material, Printer
+    from drumbo.core.material import Material
+    from drumbo.core.printer import Printer
 
 
 @dataclass(frozen=True, slots=True)

@@ -22,7 +22,8 @@ from drumbo.core.gcode.roles import INNER, NAMES, OUTER, ROADS, STILL, TOP, TRAV
 from drumbo.core.remark import Remark
 
 if TYPE_CHECKING:
-    from drumbo.core.workshop import Material, Printer
+    from drumbo.core.material import Material
+    from drumbo.core.printer import Printer
 
 Floats = NDArray[np.float64]
 

@@ -10,7 +10,7 @@ from drumbo.core.errors import GcodeError, InvalidInput
 from drumbo.core.gcode.kernel import HOME
 from drumbo.core.gcode.program import Program
 from drumbo.core.gcode.reader import read
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 
 _NAME = re.compile(r"\{([^{}]*)\}")
 _HEAT = re.compile(r"^\s*(M10[49]|M1[49]0)\b[^;]*?[SR]\s*(\d+(?:\.\d+)?)", re.IGNORECASE)

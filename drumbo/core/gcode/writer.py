@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.gcode.templates import fill_template, template_names
+from drumbo.core.printer import Printer
 from drumbo.core.toolpath.columns import Event, Set, Toolpath
-from drumbo.core.workshop import Printer
 
 
 @dataclass(frozen=True, slots=True)

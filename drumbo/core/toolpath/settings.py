@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.catalogue import PARAMETERS
+from drumbo.core.printer import Printer
 from drumbo.core.toolpath.columns import Role
-from drumbo.core.workshop import Printer
 
 Floats = NDArray[np.float64]
 
