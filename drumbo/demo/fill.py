@@ -8,11 +8,11 @@ from dataclasses import asdict
 from typing import Any
 
 from drumbo.core.errors import LinkError
+from drumbo.core.printer import Printer
 from drumbo.core.resin import ResinPrinter
 from drumbo.core.run import RunState
-from drumbo.core.workshop import Printer
 from drumbo.links.practice import SimulatedPrinter
-from drumbo.services import adopting, by_hand, filament, pairs, profiles, reading, trials, workshop
+from drumbo.services import adopting, by_hand, filament, pairs, profiles, reading, sighting, trials, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.services.simulated import simulated_readings
 from drumbo.store.database import Workshop
@@ -171,6 +171,7 @@ def _damper(house: Workshop, room: PrintManager, stiff: int, soft: int) -> None:
             room.join(run, 600)
             reading.set_reader(house, trial, WARDEN)
             simulated_readings(house, trial)
+            sighting.read_photo(house, trials.sheet(house, trial).pictures[-1].id, [])
             adopting.adopt(house, trial)
 
 

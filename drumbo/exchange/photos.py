@@ -11,6 +11,8 @@ import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+import numpy as np
+from numpy.typing import NDArray
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 from drumbo.core.errors import InvalidInput
@@ -40,6 +42,12 @@ def upright(data: bytes, side: int = LARGEST_SIDE) -> tuple[bytes, tuple[int, in
         out = io.BytesIO()
         bare.save(out, "JPEG", quality=QUALITY)
         return out.getvalue(), bare.size
+
+
+def pixels_of(data: bytes) -> NDArray[np.uint8]:
+    """(h, w, 3) pixels, 0..255 from the upper left, of a picture that is kept."""
+    with Image.open(io.BytesIO(data), formats=KINDS) as image:
+        return np.asarray(image.convert("RGB"))
 
 
 def no_larger(data: bytes, side: int) -> bool:

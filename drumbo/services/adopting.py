@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, selectinload
 from drumbo.core.catalogue import BY_KEY, FILAMENT
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.gcode.dialects import dialect
+from drumbo.core.printer import Printer
 from drumbo.core.prior import Joined
 from drumbo.core.processes import AnyPrinter
 from drumbo.core.profile import (
@@ -27,7 +28,6 @@ from drumbo.core.profile import (
     with_basis,
 )
 from drumbo.core.profile import sectors as sectors_of
-from drumbo.core.workshop import Printer
 from drumbo.links.greeting import tell
 from drumbo.links.runs import Runs
 from drumbo.services.convert import (

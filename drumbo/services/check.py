@@ -24,7 +24,8 @@ from drumbo.core.gcode.inspect import Inspection
 from drumbo.core.gcode.move_columns import thinned
 from drumbo.core.gcode.program import Program
 from drumbo.core.gcode.roles import ROADS
-from drumbo.core.workshop import Material, Printer
+from drumbo.core.material import Material
+from drumbo.core.printer import Printer
 from drumbo.exchange.incoming import unpacked
 from drumbo.services.convert import context_of
 from drumbo.services.profiles import get_row

@@ -7,11 +7,12 @@ from typing import Any, TypeVar
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import NotFound
+from drumbo.core.material import Material
 from drumbo.core.pair import Partner
 from drumbo.core.piece import Piece, Standing
+from drumbo.core.printer import Printer
 from drumbo.core.processes import AnyMaterial, AnyPrinter, process
 from drumbo.core.profile import Profile
-from drumbo.core.workshop import Material, Printer
 from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow, TrialRow
 from drumbo.trials import kind
 from drumbo.trials.base import Bound, Context, SomeBound, SomeKind

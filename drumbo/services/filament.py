@@ -11,8 +11,8 @@ from sqlalchemy.orm import Session, aliased
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
 from drumbo.core.filament_change import HEAT_MARGIN_C, STEPS, ChangeStep, FilamentChange
+from drumbo.core.material import Material
 from drumbo.core.run import RUNNING, RunState
-from drumbo.core.workshop import Material
 from drumbo.links.journal import LONGEST, entries, last_entry
 from drumbo.links.runs import GO_ON, Runs
 from drumbo.links.simulated import Load, simulated_reader

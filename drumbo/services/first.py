@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass
 from sqlalchemy import func, select
 
 from drumbo.core.errors import InvalidInput, NotNow
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 from drumbo.services.profiles import card, create, suggest_name
 from drumbo.services.workshop import materials, printers, save_printer
 from drumbo.store.database import Workshop

@@ -10,9 +10,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import joinedload
 
 from drumbo.core.errors import InvalidInput, NotNow
+from drumbo.core.printer import Printer
 from drumbo.core.processes import AnyPrinter, process
 from drumbo.core.run import RUNNING, Heaters, RunState
-from drumbo.core.workshop import Printer
 from drumbo.links.folder import file_name, put
 from drumbo.links.upload import upload
 from drumbo.services.convert import material_of, printer_of

@@ -13,8 +13,9 @@ from drumbo.core.counted import counted
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.against import Against
 from drumbo.core.gcode.inferred import InferredSetting, inferred_settings
+from drumbo.core.material import Material
+from drumbo.core.printer import Printer
 from drumbo.core.profile import Origin, OriginKind, Profile, Value, changed, start
-from drumbo.core.workshop import Material, Printer
 from drumbo.services.check import look_against
 from drumbo.services.profiles import add, check_name, picked
 from drumbo.store.database import Workshop

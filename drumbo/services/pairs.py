@@ -19,7 +19,7 @@ from drumbo.core.fields import number as read_number
 from drumbo.core.filament_change import USUAL_PURGE_MM
 from drumbo.core.pair import CommonGround, Partner, check_pair, common_ground
 from drumbo.core.part_of_two import Body, PartOfTwo, part_of_bodies, part_of_two, read_bodies, read_heights
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 from drumbo.exchange.meshes import joined
 from drumbo.services.convert import filament_printer_of, material_of, partner_of
 from drumbo.services.planner import PlannedPart, bodies_of

@@ -17,7 +17,7 @@ from drumbo.core.fields import Field
 from drumbo.core.heights import HeadClearance
 from drumbo.core.piece import Piece, Standing, draw_above
 from drumbo.core.plate import clearance_of
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 from drumbo.services.convert import context_of, filament_context, filament_printer_of, latest, trial_of
 from drumbo.services.prior import with_before
 from drumbo.services.profiles import Card, card_of, get_row

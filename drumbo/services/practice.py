@@ -8,8 +8,8 @@ from dataclasses import asdict, replace
 from sqlalchemy import select
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.printer import Printer
 from drumbo.core.run import RUNNING
-from drumbo.core.workshop import Printer
 from drumbo.links.practice import SimulatedPrinter, answers, start_standin
 from drumbo.services.simulated import recall_prints
 from drumbo.services.workshop import printers, save_printer

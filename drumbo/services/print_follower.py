@@ -17,8 +17,8 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
+from drumbo.core.printer import Printer
 from drumbo.core.run import RUNNING, Heaters, RunState
-from drumbo.core.workshop import Printer
 from drumbo.links.journal import JournalEntry
 from drumbo.links.runs import OFF, RunOrder, Runs
 from drumbo.links.simulated import simulated_reader

@@ -7,8 +7,8 @@ from typing import Any
 from drumbo.core.address import BAUDS
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.dialects import dialect
+from drumbo.core.printer import Printer
 from drumbo.core.processes import AnyPrinter
-from drumbo.core.workshop import Printer
 from drumbo.links.greeting import greet
 from drumbo.links.runs import Runs
 from drumbo.services.convert import printer_of

@@ -17,9 +17,9 @@ from sqlalchemy.orm import Session
 
 from drumbo.core.address import WEB, parse_address
 from drumbo.core.errors import InvalidInput, LinkError, NotFound, NotNow
+from drumbo.core.printer import Printer
 from drumbo.core.processes import AnyPrinter
 from drumbo.core.run import RUNNING, SURE, Heaters, RunState
-from drumbo.core.workshop import Printer
 from drumbo.links.hands import factors
 from drumbo.links.journal import JournalEntry
 from drumbo.links.package import layers_of

@@ -9,11 +9,11 @@ from sqlalchemy import Select, select
 from sqlalchemy.orm import Session, joinedload, undefer
 
 from drumbo.core.catalogue import BY_KEY
+from drumbo.core.printer import Printer
 from drumbo.core.prior import Before, before
 from drumbo.core.processes import FAMILY_NAMES, AnyPrinter
 from drumbo.core.profile import OriginKind
 from drumbo.core.resin import ResinPrinter
-from drumbo.core.workshop import Printer
 from drumbo.services.convert import printer_of, profile_of
 from drumbo.services.profiles import get_row
 from drumbo.store.database import Workshop

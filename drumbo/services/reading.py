@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
 from drumbo.core.errors import InvalidInput, NotNow
@@ -11,7 +11,7 @@ from drumbo.services import readers
 from drumbo.services.convert import readings_of, trial_of
 from drumbo.services.trials import find_trial, get_trial
 from drumbo.store.database import Workshop
-from drumbo.trials.readings import Measure, Readings
+from drumbo.trials.readings import Measure, PhotoReading, Readings
 from drumbo.trials.trial import Trial, TrialState
 
 WORST, BEST = 0, 4
@@ -65,6 +65,18 @@ def measure_all(
 
     _read_anew(workshop, trial_id, measured)
     return understood
+
+
+def take_photo(workshop: Workshop, trial_id: int, found: Sequence[PhotoReading]) -> None:
+    """Take what a photo told beside what somebody read, in place of what another photo told. Nothing: forget it."""
+
+    def taken(trial: Trial) -> Trial:
+        readings = replace(trial.readings, photographed={})
+        for one in found:
+            readings = readings.with_photo(one.measure, one.step, one.site, one.number, one.error)
+        return trial.read(readings)
+
+    _read_anew(workshop, trial_id, taken)
 
 
 def first(workshop: Workshop, trial_id: int, key: str, typed: str | int) -> int | None:

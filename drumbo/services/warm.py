@@ -9,10 +9,11 @@ from drumbo.core.fit.evenly import evenly
 from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.reader import read
 from drumbo.core.gcode.writer import PrintJob, write
+from drumbo.core.material import Material
 from drumbo.core.piece import block, union
+from drumbo.core.printer import Printer
 from drumbo.core.profile import start
 from drumbo.core.toolpath import build, path_motion, settings_for
-from drumbo.core.workshop import Material, Printer
 
 
 def warm(stop: Event) -> None:

@@ -12,9 +12,9 @@ from sqlalchemy.orm import Session
 
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput, NotFound
+from drumbo.core.printer import Printer
 from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.core.sure import half_90
-from drumbo.core.workshop import Printer
 from drumbo.services.convert import context_of, latest, profile_of, readings_of, trial_of
 from drumbo.services.prior import all_before, with_before
 from drumbo.services.profiles import append, facts_of, get_row

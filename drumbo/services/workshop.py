@@ -16,9 +16,9 @@ from drumbo.core.catalogue import BY_KEY, FILAMENT
 from drumbo.core.copying import Surroundings, moved, unfit
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Field
+from drumbo.core.printer import PRINTER_FIELDS
 from drumbo.core.processes import AnyMaterial, AnyPrinter, Process, process
 from drumbo.core.profile import Profile, changed, difference, resting_on
-from drumbo.core.workshop import PRINTER_FIELDS
 from drumbo.services.convert import latest, material_of, printer_of, profile_of
 from drumbo.services.profiles import append
 from drumbo.store.archive import pack as pack_folder

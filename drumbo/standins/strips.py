@@ -5,16 +5,15 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from drumbo.core.colours import lab
 from drumbo.standins.filament.geometry import FILAMENT_AREA
 from drumbo.standins.filament.printing import PrintedObject
 from drumbo.standins.worlds import who_looks
 
 Floats = NDArray[np.float64]
 
-FARTHEST = float(np.sqrt(3) * 255)
-"""From black to white."""
-SEEN = 0.025
-"""Two colours side by side are told apart from such a share of that on."""
+SEEN = 3.0
+"""Two colours of printed lines side by side are told apart from such a distance (L*a*b*) on."""
 LOOK_SD, PLACE_SD_MM = 0.15, 1.5
 """One looks harder or not so hard, and reads a place between two digits to within so much filament."""
 STRICT = 0.35
@@ -39,7 +38,7 @@ def clean_exactly(thing: PrintedObject, low: Floats, high: Floats, seen: float =
     top = np.flatnonzero(here & (shape.z > shape.z[here].max() - 0.02))
     area = (shape.width - shape.height * (1 - np.pi / 4)) * shape.height
     fed = np.cumsum((area * np.hypot(*(shape.b - shape.a).T))[top]) / FILAMENT_AREA
-    colours = thing.colours[top]
-    away = np.linalg.norm(colours - colours[-1], axis=1) / FARTHEST
+    colours = lab(thing.colours[top])
+    away = np.linalg.norm(colours - colours[-1], axis=1)
     still = np.flatnonzero(away > seen)
     return float(fed[still[-1]]) if len(still) else 0.0

@@ -15,15 +15,17 @@ from typing import Any, ClassVar, Generic, Protocol, TypeAlias, TypeVar
 from drumbo.core.catalogue import BY_KEY, FILAMENT
 from drumbo.core.fields import Field, Scalar
 from drumbo.core.gcode.writer import PrintJob, write
+from drumbo.core.material import Material
 from drumbo.core.pair import Partner
 from drumbo.core.piece import Piece
+from drumbo.core.printer import Printer
 from drumbo.core.prior import Before
 from drumbo.core.processes import AnyMaterial, AnyPrinter
 from drumbo.core.profile import Origin, OriginKind, Profile, Status, Value, sectors
 from drumbo.core.toolpath import Toolpath, path_motion
-from drumbo.core.workshop import Material, Printer
+from drumbo.sight.rectify import View
 from drumbo.trials.plan import Bounds, TrialPlan
-from drumbo.trials.readings import Aspect, Readings, Step, ToRead
+from drumbo.trials.readings import Aspect, PhotoMarks, PhotoReading, Readings, Step, ToRead
 from drumbo.trials.result import Result
 
 D_co = TypeVar("D_co", covariant=True)
@@ -155,6 +157,16 @@ class AnyKind(ABC, Generic[C, P]):
     @abstractmethod
     def readings(self, plan: P) -> ToRead:
         """What to look at and what to measure, at every step."""
+
+    def photo_marks(self, plan: P, context: C) -> PhotoMarks | None:
+        """What is to be marked in a photo for its piece to be read from that; None where a photo is only looked at."""
+        del plan, context
+        return None
+
+    def read_photo(self, plan: P, context: C, view: View) -> tuple[PhotoReading, ...]:
+        """What a photo of the piece tells. InvalidInput where it tells nothing."""
+        del plan, context, view
+        return ()
 
     @abstractmethod
     def evaluate(self, plan: P, readings: Readings) -> Result:

@@ -58,6 +58,26 @@ class Measure:
 
 
 @dataclass(frozen=True, slots=True)
+class PhotoMarks:
+    """What in a photo of a piece is to be marked, so that the photo can be read: `corners` of what lies flat, by name
+    and place on the piece, mm, counter-clockwise as seen from above.
+    """
+
+    corners: tuple[tuple[str, float, float], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class PhotoReading:
+    """One number that a photo told: of a measure, at a step and site, with its standard error."""
+
+    measure: str
+    step: int
+    site: str
+    number: float
+    error: float
+
+
+@dataclass(frozen=True, slots=True)
 class First:
     """Something that begins at one step and stays: at which one is it seen first?"""
 
@@ -90,7 +110,8 @@ class Readings:
     `scores` is by aspect, then by step; 0 to 4. `measures` is by measure, step and site, in the measure's unit.
     `firsts` holds the step at which something is seen first, or the number of steps where none shows it. `picked` is
     the step chosen the quick way. `reader` is who read, and `leaning` what was known of them when they began: how much
-    higher they score than is usual, with its standard deviation.
+    higher they score than is usual, with its standard deviation. `photographed` is what a photo told beside that: by
+    measure, step and site, a number and its standard error.
     """
 
     scores: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
@@ -100,6 +121,7 @@ class Readings:
     note: str = ""
     reader: str = ""
     leaning: Leaning = USUAL
+    photographed: Mapping[str, Mapping[str, Mapping[str, tuple[float, float]]]] = field(default_factory=dict)
 
     def score(self, aspect: str, step: int) -> int | None:
         """The score given, or None where nothing was scored yet."""
@@ -113,6 +135,10 @@ class Readings:
     def measured(self, measure: str, step: int, site: str) -> float | None:
         """The number measured, or None where nothing was measured yet."""
         return self.measures.get(measure, {}).get(str(step), {}).get(site)
+
+    def by_photo(self, measure: str, step: int, site: str) -> tuple[float, float] | None:
+        """What a photo told, and its standard error; None where none did."""
+        return self.photographed.get(measure, {}).get(str(step), {}).get(site)
 
     def with_score(self, aspect: str, step: int, score: int | None) -> Readings:
         """The same readings with one score set, or taken back with None."""
@@ -129,6 +155,12 @@ class Readings:
             row[site] = number
         return replace(self, measures={**self.measures, measure: {**steps, str(step): row}})
 
+    def with_photo(self, measure: str, step: int, site: str, number: float, error: float) -> Readings:
+        """The same readings with what a photo told of one number, and its standard error."""
+        steps = self.photographed.get(measure, {})
+        row = {**steps.get(str(step), {}), site: (number, error)}
+        return replace(self, photographed={**self.photographed, measure: {**steps, str(step): row}})
+
     def with_first(self, key: str, step: int | None) -> Readings:
         """The same readings with one beginning set, or taken back with None."""
         others = {other: at for other, at in self.firsts.items() if other != key}
@@ -136,8 +168,14 @@ class Readings:
 
     def count(self) -> int:
         """How many scores, numbers and beginnings there are."""
-        numbers = sum(len(row) for steps in self.measures.values() for row in steps.values())
-        return sum(len(row) for row in self.scores.values()) + numbers + len(self.firsts)
+        numbers = {
+            (measure, step, site)
+            for told in (self.measures, self.photographed)
+            for measure, steps in told.items()
+            for step, row in steps.items()
+            for site in row
+        }
+        return sum(len(row) for row in self.scores.values()) + len(numbers) + len(self.firsts)
 
     @property
     def any(self) -> bool:
@@ -154,6 +192,16 @@ class Readings:
             "note": self.note,
             "reader": self.reader,
             "leaning": [self.leaning.mean, self.leaning.sd],
+            **(
+                {
+                    "photographed": {
+                        m: {s: {k: list(read) for k, read in row.items()} for s, row in steps.items()}
+                        for m, steps in self.photographed.items()
+                    }
+                }
+                if self.photographed
+                else {}
+            ),
         }
 
     @classmethod
@@ -167,4 +215,8 @@ class Readings:
             note=data.get("note", ""),
             reader=data.get("reader", ""),
             leaning=Leaning(*data["leaning"]) if "leaning" in data else USUAL,
+            photographed={
+                m: {s: {k: (read[0], read[1]) for k, read in row.items()} for s, row in steps.items()}
+                for m, steps in data.get("photographed", {}).items()
+            },
         )

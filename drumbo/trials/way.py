@@ -11,9 +11,9 @@ from dataclasses import dataclass, field
 from drumbo.core.catalogue import BY_KEY, GROUPS, groups_of, in_group
 from drumbo.core.errors import InvalidInput
 from drumbo.core.plate import Footprint, arrange
+from drumbo.core.printer import Printer
 from drumbo.core.prior import Before, unlike
 from drumbo.core.profile import OriginKind, Status, sectors
-from drumbo.core.workshop import Printer
 from drumbo.trials import kinds_of
 from drumbo.trials.base import SomeBound, SomeKind
 from drumbo.trials.plan import TrialPlan

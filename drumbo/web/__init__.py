@@ -39,6 +39,7 @@ from drumbo.web.views import (
     learn,
     materials,
     pairs,
+    pictures,
     planner,
     plates,
     printers,
@@ -128,6 +129,7 @@ def create_app(
         history,
         exchange,
         trials,
+        pictures,
         check,
         learn,
         pairs,
@@ -215,7 +217,7 @@ def _keep_pictures(app: Flask, secret: str) -> None:
 
     @app.url_defaults
     def mark(endpoint: str, values: dict[str, Any]) -> None:
-        if endpoint == "trials.image":
+        if endpoint == "pictures.image":
             values["of"] = whose
 
 

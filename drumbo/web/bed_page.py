@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 from drumbo.services.plates import PieceOutline
 
 MARGIN_MM = 4.0

@@ -22,7 +22,7 @@ PLACES = {
     "hand": "filament-and-by-hand", "profiles": "the-line", "copying": "for-another-spool-nozzle-or-printer",
     "history": "history", "exchange": "export-share-import", "check": "file-check", "learn": "file-check",
     "pairs": "two-materials", "plates": "several-trials-in-one-print", "planner": "speed-planner",
-    "trials": "temperature-tower", "settings": "settings",
+    "trials": "temperature-tower", "pictures": "temperature-tower", "settings": "settings",
 }  # fmt: skip
 """The section that helps on the pages of a blueprint, where nothing is nearer."""
 

@@ -97,6 +97,7 @@ class ReadPage:
     keys: tuple[str, ...]
     words: Mapping[str, tuple[str, ...]]
     counted: bool = False
+    marks: tuple[str, ...] = ()
 
     @property
     def columns(self) -> tuple[tuple[Aspect, tuple[Cell, ...]], ...]:
@@ -132,7 +133,14 @@ def read_page(sheet: TrialSheet, picture: PiecePicture) -> ReadPage:
         keys=tuple(aspect.key for aspect in aspects),
         words={aspect.key: aspect.words for aspect in aspects},
         counted=not aspects and not picture.lies and [len(m.sites) for m in sheet.to_read.measures] == [1],
+        marks=_marks(sheet),
     )
+
+
+def _marks(sheet: TrialSheet) -> tuple[str, ...]:
+    """The corners that are marked in a photo for it to be read; none where a photo is only looked at."""
+    wanted = sheet.kind.photo_marks(sheet.plan, sheet.context)
+    return () if wanted is None else tuple(name for name, _, _ in wanted.corners)
 
 
 def _row(step: Step, aspects: tuple[Aspect, ...], readings: Readings) -> ReadRow:

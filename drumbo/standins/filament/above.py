@@ -26,11 +26,16 @@ LAMP = np.array([-0.80, 0.30, 0.52])
 """Where the light comes from: low, from the left and a little behind."""
 TORN = 0.06
 """A road that lacks no more than this share is thinner; past it, holes open."""
-PLATE = np.array([66.0, 63.0, 68.0])
+PLATE, PAPER = np.array([66.0, 63.0, 68.0]), np.array([246.0, 244.0, 240.0])
+"""What it lies on: the printer's, or a sheet that somebody put beneath."""
 
 
-def top_picture(thing: PrintedObject, colour_hex: str = "#b9b1a2", px_per_mm: float = 16.0) -> tuple[bytes, Frame]:
-    """A PNG of the object from above and its frame. The same object gives the same bytes."""
+def top_picture(
+    thing: PrintedObject, colour_hex: str = "#b9b1a2", px_per_mm: float = 16.0, *, on: Floats = PLATE
+) -> tuple[bytes, Frame]:
+    """A PNG of the object from above, `on` what it lies (red, green and blue), and its frame. The same object gives the
+    same bytes.
+    """
     frame = frame_above(thing, px_per_mm)
     rng = np.random.default_rng([thing.digest, 78])
     shape = thing.geometry
@@ -45,7 +50,7 @@ def top_picture(thing: PrintedObject, colour_hex: str = "#b9b1a2", px_per_mm: fl
     at = (frame.left_mm, frame.bottom_mm, frame.px_per_mm, surface, owner)
     _lay(shape.a, shape.b, shape.z, shape.height, begins, ends, ridge, flat, gone, order, np.arange(len(order)), *at)
     _lay_blobs(thing, at)
-    picture = _lit(thing, surface, owner, frame, colours_of(thing, colour_hex), rng)
+    picture = _lit(thing, surface, owner, frame, colours_of(thing, colour_hex), on, rng)
     image = Image.fromarray(np.clip(picture, 0, 255).astype(np.uint8))
     return png(image.filter(ImageFilter.GaussianBlur(frame.px_per_mm * 0.02)), frame.px_per_mm), frame
 
@@ -136,7 +141,7 @@ def _lay(
 
 
 def _lit(
-    thing: PrintedObject, surface: Floats, owner: Any, frame: Frame, base: Floats, rng: np.random.Generator
+    thing: PrintedObject, surface: Floats, owner: Any, frame: Frame, base: Floats, on: Floats, rng: np.random.Generator
 ) -> Any:
     """Colour (h, w, 3) under the low lamp: slopes towards it shine, slopes away and deep lines lie in shadow."""
     surface = surface.astype(np.float32)
@@ -155,7 +160,7 @@ def _lit(
     tone = (0.30 + 1.05 * facing(LAMP)) * shadow + grain
     plate = (0.9 + 0.02 * rng.standard_normal(surface.shape, np.float32)) * shadow
     there, picture = owner >= 0, np.empty((*surface.shape, 3), np.float32)
-    for channel, card in enumerate(PLATE):
+    for channel, card in enumerate(on):
         colour = base[:, channel].astype(np.float32)[index]
         picture[..., channel] = np.where(there, colour * tone + shine, float(card) * plate)
     return picture

@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from drumbo.standins.filament.device import PAST_MM
+from drumbo.standins.filament.feeding import PAST_MM
 from drumbo.standins.filament.geometry import geometry
 from drumbo.standins.filament.joint import draw_joint
 from drumbo.standins.filament.mixing import MixedMelt, draw_mixing

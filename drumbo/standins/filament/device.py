@@ -6,11 +6,9 @@ on a real printer.
 
 from __future__ import annotations
 
-import math
 import re
 import threading
 import time
-from array import array
 from collections import OrderedDict, deque
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
@@ -18,13 +16,10 @@ from pathlib import Path
 
 from drumbo.standins.earlier import Earlier
 from drumbo.standins.filament.bed import FLAT, Bed
+from drumbo.standins.filament.feeding import FedPrinter, LoadedSpool
 from drumbo.standins.filament.geometry import geometry
-from drumbo.standins.filament.interpreter import Machine, hot_end
-from drumbo.standins.filament.joint import Joint, draw_joint
-from drumbo.standins.filament.mixing import MixedMelt, draw_mixing
 from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import draw_spool
-from drumbo.standins.line.faulty import Faulty
 from drumbo.standins.line.manners import Manners
 
 BUFFER_MOVES = 16
@@ -32,25 +27,9 @@ MANNERS = Manners(ok="ok P0 B{room}")
 """It tells with every answer how many lines there is room for before the planner."""
 KEPT_OBJECTS = 6
 BUSY_EVERY_S = 1.0
-DRIVE_MM = 65.0
-"""From the drive to the nozzle."""
-LONGEST_RETRACTION_MM = 10.0
-PAST_MM = 15.0
-"""Fed past the nozzle before a change is done."""
 FEEDER_S, TOOL_S = 25.0, 6.0
-MOST_OOZE_MM, OOZES_S, OOZES_FROM_C, OOZES_OVER_C = 4.0, 90.0, 130.0, 80.0
-"""What runs out of a nozzle that waits, hot, for long; how soon; and from which heat on, more and more."""
 _TOOL = re.compile(r"T\d")
 Reply = Callable[[str], None]
-
-
-@dataclass
-class LoadedSpool:
-    """The spool on the holder: what anyone can see of it, and the seed of what nobody can."""
-
-    family: str = "pla"
-    seed: int = 1
-    colour: str = "#b9b1a2"
 
 
 @dataclass
@@ -74,46 +53,19 @@ class Clock:
             stop.wait(wait)
 
 
-@dataclass(slots=True)
-class Waiting:
-    """What is in a nozzle that waits for its turn, and from when on, by what was made since its start."""
-
-    melt: MixedMelt
-    since: float
-
-
-def oozed_mm(nozzle_c: float, seconds: float) -> float:
-    """How much filament runs out of a nozzle that waits: less the cooler, and less and less."""
-    warm = min(max((nozzle_c - OOZES_FROM_C) / OOZES_OVER_C, 0.0), 1.5)
-    return MOST_OOZE_MM * warm * (1 - math.exp(-seconds / OOZES_S))
-
-
-class FilamentPrinter(Faulty):
+class FilamentPrinter(FedPrinter):
     """The device: machine, buffer, faults, and the object on its bed."""
 
     def __init__(
         self, *, pace: float = 60.0, drive: str = "direct", nozzle_mm: float = 0.4, bed: Bed = FLAT,
         files: Path | None = None, nozzles: int = 1,
     ) -> None:  # fmt: skip
-        super().__init__()
+        super().__init__(nozzles)
         self.earlier = Earlier(files)
         self.clock = Clock(pace)
         self.drive, self.nozzle_mm, self.bed = drive, nozzle_mm, bed
-        self.loaded = LoadedSpool()
-        self.slots: dict[int, LoadedSpool] = {}
-        """What its feeder holds, by the number of a T word; without any it has no feeder and hears no such word."""
-        self.slot = 0
-        self._made_s = 0.0
-        self._left: dict[int, Waiting] = {}
-        """Nozzles that wait: what is in each, and from when on."""
         self.heard_at = time.monotonic()
         """When somebody said something over the line or at its side, by the monotonic clock."""
-        self.melt = MixedMelt(self.loaded.colour, self.loaded.colour)
-        self._pulled_mm = 0.0
-        self._joint: Joint | None = None
-        self.colours = array("L")
-        """What came out in every move, packed."""
-        self.machine = Machine(nozzles=[hot_end() for _ in range(nozzles)])
         self.manners = MANNERS
         self.halted = ""
         self._looked_at: tuple[int, LoadedSpool, PrintedObject] | None = None
@@ -124,7 +76,6 @@ class FilamentPrinter(Faulty):
         self._cancel = threading.Event()
         self._paused = threading.Event()
         self.report_every_s = 0.0
-        self._lock = threading.Lock()
         self._shelf: OrderedDict[int, PrintedObject] = OrderedDict()
 
     # -- the object on the bed
@@ -178,80 +129,6 @@ class FilamentPrinter(Faulty):
             return None
         self._put_aside(made)
         return made
-
-    def fill(self, slots: list[LoadedSpool]) -> None:
-        """Put spools into its feeder, T0 first, which is then what comes."""
-        self.load(slots[0])
-        self.slots, self.slot = dict(enumerate(slots)), 0
-
-    def load(self, loaded: LoadedSpool, *, clean: bool = True) -> None:
-        """A spool; nothing where it is in there already. One that nobody has pushed through yet has to come all the way
-        from the drive, and then pushes out bit by bit what is in the nozzle.
-        """
-        if loaded == self.loaded:
-            self.slots = {}
-            return
-        if clean:
-            self.melt = MixedMelt(loaded.colour, loaded.colour)
-        elif loaded.colour != self.loaded.colour:
-            spools = (self.loaded.family, self.loaded.seed), (loaded.family, loaded.seed)
-            self.melt = MixedMelt(self.melt.colour, loaded.colour, -DRIVE_MM, draw_mixing(*spools))
-            self._forget_pull()
-            self._joint = draw_joint(*spools)
-        self.loaded, self.slots = loaded, {}
-        self._pulled_mm = 0.0
-
-    def feed_from(self, slot: int) -> str:
-        """Its feeder pulls out what is in and feeds from another slot until that comes; one with several nozzles takes
-        the other one. Says what is wrong, if any.
-        """
-        if not self.slots or slot == self.slot:
-            return ""
-        if slot not in self.slots:
-            return f"T{slot} holds no filament"
-        old, new = self.loaded, self.slots[slot]
-        spools = (old.family, old.seed), (new.family, new.seed)
-        with self._lock:
-            if len(self.machine.nozzles) > 1:
-                self._take_nozzle(slot, new)
-            else:
-                self.melt = MixedMelt(self.melt.colour, new.colour, PAST_MM, draw_mixing(*spools))
-            self._joint = draw_joint(*spools)
-        self.loaded, self.slot = new, slot
-        return ""
-
-    def _take_nozzle(self, slot: int, new: LoadedSpool) -> None:
-        """The other nozzle prints from now on. What oozed from it while it waited lacks at first."""
-        self._left[self.slot] = Waiting(self.melt, self._made_s)
-        waited = self._left.pop(slot, None)
-        self.machine.tool = min(slot, len(self.machine.nozzles) - 1)
-        self.melt = MixedMelt(new.colour, new.colour) if waited is None else waited.melt
-        seconds = self._made_s - (0.0 if waited is None else waited.since)
-        self.melt.pushed_mm = -oozed_mm(self.machine.nozzle.target_c, seconds)
-
-    @property
-    def filament_in(self) -> bool:
-        """What its sensor says: pulled back from the nozzle past the drive, it is out."""
-        return self._pulled_mm < DRIVE_MM
-
-    def _forget_pull(self) -> None:
-        """What was pulled all the way out lacks nowhere in the print: the head stood aside meanwhile."""
-        moves = self.machine.moves
-        with self._lock:
-            for k in range(len(moves["e"]) - 1, -1, -1):
-                if (moves["x"][k], moves["y"][k]) != (moves["x"][-1], moves["y"][-1]):
-                    return
-                if abs(moves["e"][k]) > LONGEST_RETRACTION_MM:
-                    moves["e"][k] = 0.0
-
-    def _fed(self, move: int) -> None:
-        """A move fed filament: the colour of what comes out; nothing does before it has come to the nozzle."""
-        fed = self.machine.moves["e"][move]
-        before = self.melt.pushed_mm
-        self.colours.append(self.melt.push(fed))
-        if fed > 0 and before < 0:
-            self.machine.moves["e"][move] = max(self.melt.pushed_mm, 0.0)
-        self._pulled_mm = max(self._pulled_mm - fed, 0.0)
 
     # -- one line
 

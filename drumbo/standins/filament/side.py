@@ -34,7 +34,8 @@ from drumbo.standins import eye, tools
 from drumbo.standins.door import Door, JsonHandler, jaws_of, point
 from drumbo.standins.filament.above import top_picture
 from drumbo.standins.filament.camera import front_picture
-from drumbo.standins.filament.device import FilamentPrinter, LoadedSpool
+from drumbo.standins.filament.device import FilamentPrinter
+from drumbo.standins.filament.feeding import LoadedSpool
 from drumbo.standins.filament.printing import PrintedObject
 from drumbo.standins.filament.room import within
 from drumbo.standins.line.manners import FAULTS

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Scalar
 from drumbo.core.piece import Piece
 from drumbo.core.profile import OriginKind, Value
 from drumbo.core.toolpath import Override, PrintSettings, Toolpath, Zone, settings_for
@@ -16,6 +18,7 @@ from drumbo.trials.batch_check.verdict import CHECKED, verdict
 from drumbo.trials.plan import Bounds
 from drumbo.trials.readings import Aspect, Readings, Step, ToRead
 from drumbo.trials.result import Result
+from drumbo.trials.toolkit.checklist import ONCE, with_looked
 from drumbo.trials.toolkit.roads import FAR, check_bed, foot_mm, on_bed, usual_settings, whole_layers_mm
 
 PROOF_KEY = "proof_percent"
@@ -42,6 +45,7 @@ class BatchCheck(Kind[Plan]):
     """Temperature, flow and retraction as the profile has them, and one step to either side."""
 
     slug = "batch-check"
+    version = 2
     plan_type = Plan
     title = "Batch check"
     sets = ("batch", *CHECKED, PROOF_KEY)
@@ -74,7 +78,12 @@ class BatchCheck(Kind[Plan]):
             flow_percent=4.0,
             retraction_mm=numbers["retraction_mm"],
             pull_mm=1.0 if bowden else 0.3,
+            looked=ONCE,
         )
+
+    def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
+        """Version 1 did not ask to look again."""
+        return with_looked(plan) if version < 2 else plan
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what is too hot or does not fit; warn where the middle is not what the profile has."""
@@ -130,7 +139,7 @@ class BatchCheck(Kind[Plan]):
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """What is the same as before; see `verdict`."""
-        return verdict(plan, self.steps(plan), readings)
+        return verdict(plan, self.steps(plan), readings, {aspect.key: aspect.name for aspect in self.aspects})
 
     def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:
         """The batch is known; what is the same keeps its number and where that came from, and holds for this batch.

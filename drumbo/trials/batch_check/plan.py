@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from drumbo.trials.plan import TrialPlan, ask
+from drumbo.trials.toolkit.checklist import ask_looked
 
 LEAST_HEAT_C = 4.0
 
@@ -20,3 +21,4 @@ class Plan(TrialPlan):
     flow_percent: float = ask("Less and more by", "%", low=2, high=8, step=0.5)
     retraction_mm: float = ask("Retraction, as it is", "mm", low=0, high=12, step=0.1)
     pull_mm: float = ask("Longer and shorter by", "mm", low=0.1, high=2, step=0.1)
+    looked: str = ask_looked("What differs")

@@ -1,11 +1,13 @@
 """What three stairs say of a batch: is the middle one, printed as the profile has it, still right?
 
 Three looks cannot find a value anew. They can tell whether it moved by about a step: then its own trial says where to.
+One look in some slips, and there are eighteen: what seems to have moved is looked at again before it sends anybody to a
+trial.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,19 +19,22 @@ from drumbo.trials.batch_check.plan import Plan
 from drumbo.trials.pictures import Curve
 from drumbo.trials.readings import Readings, Step
 from drumbo.trials.result import Result
+from drumbo.trials.toolkit.checklist import LOOK_AGAIN, ONCE
 
 Floats = NDArray[np.float64]
 
 CHECKED = ("nozzle_c", "flow_ratio", "retraction_mm")
 HEAT_WEIGHTS = {"bridge": 0.35, "surface": 0.3, "bond": 0.35}
-BALANCE, C_PER_POINT, BALANCE_SD_C = 2.4, 1.75, 4.3
+BALANCE, C_PER_POINT, BALANCE_SD_C = 2.0, 1.75, 4.3
 """What heat gives to bond and faces it takes from bridges. Bridges on the hotter stair tell how near too hot is, bond
 and faces on the cooler one how near too cold: `balance` of their scores where the heat is right, °C for a point away
 from it, and how well that tells. Set once, on stand-in spools whose heat was right and up to 14 °C off; bench/batch.py
 shows how it does on others.
 """
-MOVED_C = 5.0
-MOVED_STEPS = 1.2
+TELLS = {"nozzle_c": tuple(HEAT_WEIGHTS), "flow_ratio": ("gaps", "ridges"), "retraction_mm": ("strings",)}
+"""Which scores tell of which value."""
+MOVED_C = 4.3
+MOVED_STEPS = 1.0
 """A flow whose best lies more than so much of a step away counts as moved, if that is more than its error."""
 SURE = 0.7
 CLEAN, BETTER = 3, 2
@@ -38,8 +43,8 @@ the longer one does so much better, or leaves too many too.
 """
 
 
-def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
-    """Same or moved, each of the three; few while the stairs are not all scored."""
+def verdict(plan: Plan, steps: Sequence[Step], readings: Readings, names: Mapping[str, str]) -> Result:
+    """Same or moved, each of the three; few while the stairs are not all scored. `names` are the aspects'."""
     keys = (*HEAT_WEIGHTS, "gaps", "ridges", "strings")
     columns = {key: readings.column(key, steps) for key in keys}
     missing = sum(int(np.isnan(column).sum()) for column in columns.values())
@@ -59,13 +64,24 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
         "retraction_mm": bool(strings < CLEAN and (longer < CLEAN or longer - strings >= BETTER)),
     }
     same = [key for key in CHECKED if not moved[key]]
-    says, notes = _words(moved, same, wants_c, flow, columns)
+    if len(same) < len(CHECKED) and plan.looked == ONCE:
+        says = f"{LOOK_AGAIN}: {', '.join(names[key].lower() for key in to_look_at(moved))}."
+        notes: tuple[str, ...] = (
+            "Score these again on all three stairs. If they still say so, choose “looked at again” below.",
+        )
+    else:
+        says, notes = _words(moved, same, wants_c, flow, columns)
     value = plan.nozzle_c + wants_c
     low, high = value - BALANCE_SD_C, value + BALANCE_SD_C
     return Result(
         "good" if len(same) == len(CHECKED) else "edge", value, BALANCE_SD_C, low, high, says, notes, curve,
         also={key: float(key in same) for key in CHECKED}, headline=f"{len(same)} of {len(CHECKED)}",
     )  # fmt: skip
+
+
+def to_look_at(moved: Mapping[str, bool]) -> tuple[str, ...]:
+    """The aspects that tell of what seems to have moved."""
+    return tuple(aspect for key in CHECKED if moved[key] for aspect in TELLS[key])
 
 
 def balance(columns: dict[str, Floats]) -> float:

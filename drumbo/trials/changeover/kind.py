@@ -12,11 +12,12 @@ from drumbo.core.piece import Piece, union
 from drumbo.core.profile import Value
 from drumbo.core.sure import half_90
 from drumbo.core.toolpath import PrintSettings, Toolpath
+from drumbo.sight.rectify import View
 from drumbo.trials.base import Context
 from drumbo.trials.changeover import fields
 from drumbo.trials.changeover.plan import ROW_MM, Plan
 from drumbo.trials.pictures import Spread
-from drumbo.trials.readings import Measure, Readings, Site, Step, ToRead
+from drumbo.trials.readings import Measure, PhotoMarks, PhotoReading, Readings, Site, Step, ToRead
 from drumbo.trials.result import Result
 from drumbo.trials.toolkit.of_two import KindOfTwo
 from drumbo.trials.toolkit.roads import check_bed, foot_mm, on_bed, usual_settings
@@ -25,9 +26,14 @@ from drumbo.trials.toolkit.wider import holding
 USUAL_MM = 150
 NEAR_END = 0.88
 """Of the field: what is clean only there may not be clean at all."""
-PLACE_MM, SHARE = 2.0, 0.07
-"""A place is read to within so much; and where one sees the last of it, to within such a share."""
+PLACE_MM, SHARE, UNLIKE = 2.0, 0.07, 2.0
+"""A place is read to within so much; and where one sees the last of it, to within such a share. Two
+readings that are so many errors apart are told as unlike."""
 NAMES = ("first to second", "second to first")
+CORNERS = (
+    "front left corner of the front field", "front right corner of the front field",
+    "back right corner of the back field", "back left corner of the back field",
+)  # fmt: skip
 
 
 class Changeover(KindOfTwo[Plan]):
@@ -44,9 +50,10 @@ class Changeover(KindOfTwo[Plan]):
     called = "fields"
     about = (
         "Two fields of one line each, begun right after a change of filament, with millimetres of filament in digits "
-        "beside them. Where the new colour is clean is how much a change needs: not a guess, and different each way."
+        "beside them, and a stripe of the pure colour along all rows. Where a field is as clean as its stripe is how "
+        "much a change needs: not a guess, and different each way."
     )
-    few = "At each field, type the millimetres from which only the new colour is left."
+    few = "At each field, type the millimetres from which only the new colour is left; or let a photo tell."
 
     def hindered(self, context: Context) -> str | None:
         """Where each has a nozzle of its own, nothing mixes."""
@@ -127,23 +134,42 @@ class Changeover(KindOfTwo[Plan]):
         """One number a field."""
         return ToRead(measures=(
             Measure("clean", "Clean from", "mm", (Site("here", "here"),), 0, plan.most_mm, 0, "eye",
-                    "The millimetres from which only the new colour is left: digits count 30, bars 10. Look under a "
-                    "lamp, from the end back; nought where it is clean at once."),
+                    "The millimetres from which rows look like the stripe beside them: digits count 30, bars 10. Look "
+                    "under a lamp, from the end back; nought where it is clean at once. A photo tells it too: lay "
+                    "the piece on white paper, add the photo, open it and choose “Read this photo”."),
         ))  # fmt: skip
+
+    def photo_marks(self, plan: Plan, context: Context) -> PhotoMarks:
+        """The outermost corners of both bases."""
+        places = fields.corners(self._fields(plan, context))
+        return PhotoMarks(tuple((name, *at) for name, at in zip(CORNERS, places, strict=True)))
+
+    def read_photo(self, plan: Plan, context: Context, view: View) -> tuple[PhotoReading, ...]:
+        """From where each field is clean; its whole length where it is not."""
+        from drumbo.trials.changeover.seen import found_in  # noqa: PLC0415 - only who has a photo needs it
+
+        made = self._fields(plan, context)
+        most = float(plan.most_mm)
+        labels = context.material.colour_hex, self.partner(context).material.colour_hex
+        return tuple(
+            PhotoReading("clean", k, "here", most if found.clean_mm is None else min(round(found.clean_mm, 1), most),
+                         round(found.sd_mm or SHARE * most, 2))
+            for k, found in enumerate(found_in(view, made, fields.left(made), labels))
+        )  # fmt: skip
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Each way its own; the number shown is the larger one."""
-        found = [readings.measured("clean", k, "here") for k in range(2)]
-        there, back = found
-        if there is None or back is None:
+        found = [_both(self.slug, readings, k) for k in range(2)]
+        if found[0] is None or found[1] is None:
             return Result("few", says="Read both fields; each way has its own length.")
-        errors = [holding(self.slug, (PLACE_MM**2 + (SHARE * value) ** 2) ** 0.5) for value in (there, back)]
+        (there, error, odd), (back, back_error, odd_back) = found[0], found[1]
+        errors = [error, back_error]
         late = [NAMES[k] for k, value in enumerate((there, back)) if value >= NEAR_END * plan.most_mm]
         more = min(plan.most_mm + 60, 240)
         extend = replace(plan, most_mm=more).to_json() if late and more > plan.most_mm else None
         words = (
             f"It is clean only at the end of a field ({' and '.join(late)}): print a longer one." if late
-            else f"Push {there:g} mm from the first to the second, {back:g} mm back."
+            else f"Push {there:.0f} mm from the first to the second, {back:.0f} mm back."
         )  # fmt: skip
         dearer = "" if abs(there - back) < half_90(max(errors)) else (
             "Going back takes more: plan the order so that it changes that way less often." if back > there
@@ -151,7 +177,7 @@ class Changeover(KindOfTwo[Plan]):
         )  # fmt: skip
         return Result(
             "edge" if late else "good", there, errors[0], max(there - half_90(errors[0]), 0.0),
-            there + half_90(errors[0]), words, (dearer,) if dearer else (),
+            there + half_90(errors[0]), words, tuple(word for word in (odd, odd_back, dearer) if word),
             spreads=_spreads((there, back), errors), also={"back": back, "back_error": errors[1]},
             extend=extend, extend_says="Plan longer fields",
         )  # fmt: skip
@@ -189,6 +215,28 @@ class Changeover(KindOfTwo[Plan]):
             f"It pauses twice. At the first pause change to {other}, at the second back to {first}, and do not purge: "
             "as soon as it comes out, go on. What comes then is what this trial is about."
         )
+
+
+def _both(slug: str, readings: Readings, field: int) -> tuple[float, float, str] | None:
+    """What eye and photo tell of a field together, mm: a number, its error and what is odd about it; None where neither
+    tells anything.
+    """
+    told = []
+    if (seen := readings.measured("clean", field, "here")) is not None:
+        told.append((seen, holding(slug, (PLACE_MM**2 + (SHARE * seen) ** 2) ** 0.5)))
+    if (photo := readings.by_photo("clean", field, "here")) is not None:
+        told.append((photo[0], holding(f"{slug}: by photo", photo[1])))
+    if not told:
+        return None
+    weights = [1 / error**2 for _, error in told]
+    value = sum(weight * one for weight, (one, _) in zip(weights, told, strict=True)) / sum(weights)
+    # Two that are farther apart than their errors say know less than they think.
+    apart = abs(told[0][0] - told[-1][0]) / sum(one**2 for _, one in told) ** 0.5
+    words = "" if apart < UNLIKE else (
+        f"{NAMES[field].capitalize()} you read {told[0][0]:g} mm and the photo says {told[-1][0]:.0f} mm: look "
+        "again, or mark its corners again."
+    )  # fmt: skip
+    return value, sum(weights) ** -0.5 * max(1.0, apart), words
 
 
 def _spreads(values: Sequence[float], errors: Sequence[float]) -> tuple[Spread, ...]:

@@ -14,10 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from drumbo.core.piece import Jaw, Part, Piece, Place, block, raised_text, union
+from drumbo.core.printer import Printer
 from drumbo.core.toolpath import PrintSettings, RawPath, Role
 from drumbo.core.toolpath.hatch import hatch
 from drumbo.core.toolpath.plane import edges_of
-from drumbo.core.workshop import Printer
 from drumbo.trials.readings import Step
 
 Floats = NDArray[np.float64]

@@ -6,13 +6,14 @@ smear shut of the rest: each is counted, and judged as on a tower of its own.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Scalar
-from drumbo.core.light.job import LayerJob, LitSolid, job
+from drumbo.core.light.job import LayerJob, LitSolid, exposures, job, lift_of, rest_of
 from drumbo.core.piece import Jaw, Piece
 from drumbo.core.profile import Value
 from drumbo.trials.lift_speed.kind import LiftSpeed
@@ -23,9 +24,11 @@ from drumbo.trials.rest_before_light.kind import Plan as RestPlan
 from drumbo.trials.rest_before_light.kind import RestBefore
 from drumbo.trials.result import Result
 from drumbo.trials.toolkit.layered import LayerKind, ResinContext, screen_of
-from drumbo.trials.toolkit.storeys import HERE, storey_at, tower
+from drumbo.trials.toolkit.storeys import HERE, STOREY, storey_at, tower
 
 LIFT, REST = LiftSpeed(), RestBefore()
+FEWEST, MOST_MIN = 4, 40.0
+"""Levels; and minutes that a tower may take as long as it has more than these."""
 LIFT_NAMES = {"first": "slowest", "step": "faster_by"}
 REST_NAMES = {"first": "longest", "step": "shorter_by"}
 """What the towers of one value call a field, and what it is called here."""
@@ -69,12 +72,40 @@ class LiftAndRest(LayerKind[Plan]):
     few = "Count the pins that stand and the slits that are open on each level, from the plate up."
 
     def suggest(self, context: ResinContext) -> Plan:
-        """As the towers of one value would have it, but for a level: slow lifts and long rests together take time."""
+        """What the towers of one value would cover but for a level, as slow lifts and long rests together take time; in
+        fewer and larger steps, or begun a little faster, where it would take longer than `MOST_MIN`.
+        """
         lift, rest = LIFT.suggest(context), REST.suggest(context)
-        return Plan(
-            slowest=lift.first, faster_by=lift.step, longest=max(round(rest.first - rest.step, 1), 0.5),
-            shorter_by=rest.step, storeys=lift.storeys - 1,
-        )  # fmt: skip
+        most = lift.storeys - 1
+        plans = [
+            Plan(
+                slowest=lift.first, faster_by=float(max(round(lift.step * (most - 1) / (n - 1) / 5) * 5, 5)),
+                longest=max(round(rest.first - rest.step, 1), 0.5),
+                shorter_by=round(rest.step * (most - 1) / (n - 1), 1), storeys=n,
+            )
+            for n in range(most, FEWEST - 1, -1)
+        ]  # fmt: skip
+        brisker = replace(plans[-1], slowest=lift.first + 5)
+        return next((plan for plan in (*plans, brisker) if self.minutes(plan, context) < MOST_MIN), plans[-1])
+
+    def minutes(self, plan: Plan, context: ResinContext) -> float:
+        """How long a tower takes, without its layers being drawn."""
+        numbers, base = context.profile.numbers(), LIFT.foot_mm(context)
+        height_mm, bottoms = numbers["layer_um"] / 1000, int(numbers["bottom_layers"])
+        lifts, rests = LIFT.steps(plan.lift), REST.steps(plan.rest)
+        count = math.ceil(round((base + plan.storeys * STOREY) / height_mm, 6))
+        lights = exposures(
+            numbers["exposure_s"], numbers["bottom_exposure_s"], bottoms, int(numbers["transition_layers"]), count
+        )
+        seconds = sum(lights) + count * numbers["rest_after_s"]
+        for layer in range(count):
+            lift, rest_s = lift_of(numbers, bottom=layer < bottoms), rest_of(numbers, bottom=layer < bottoms)
+            if layer >= bottoms:
+                z_mm = (layer + 0.5) * height_mm
+                lift = LIFT.lifted(lift, storey_at(lifts, z_mm, base).value)
+                rest_s = REST.rested(rest_s, storey_at(rests, z_mm, base).value)
+            seconds += lift.seconds + rest_s
+        return seconds / 60
 
     def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
         """Refuse and warn as the towers of one value do."""

@@ -38,7 +38,6 @@ class LiftSpeed(StoreyKind[Plan]):
         "How many of the pins stand, straight and whole? A bent one does not.",
     )  # fmt: skip
     margin = 0.15
-    misread = 0.6
     ways = ("faster", "slower")
 
     def suggest(self, context: ResinContext) -> Plan:

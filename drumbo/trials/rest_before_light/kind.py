@@ -37,7 +37,6 @@ class RestBefore(StoreyKind[Plan]):
         "How many of the slits does light come through? Start from the widest.",
     )  # fmt: skip
     margin = 0.25
-    misread = 0.6
     ways = ("shorter", "longer")
 
     def suggest(self, context: ResinContext) -> Plan:

@@ -185,7 +185,8 @@ class SupportTips(LayerKind[Plan]):
         found = rise(steps, scores, readings.leaning)
         low, high = found.low, found.high
         places = low + (high - low) * found.found.crossing(HELD)
-        error = holding(self.slug, float(np.hypot(np.std(places), SHARE_OF_STEP * plan.step_mm)))
+        told = f"{self.slug}: level" if aspect == "supports" else self.slug
+        error = holding(told, float(np.hypot(np.std(places), SHARE_OF_STEP * plan.step_mm)))
         return Held(
             max(float(np.mean(places)), low), error, replace(found.curve, name="Held"),
             beneath=float(np.mean(places < low)) > 0.5, beyond=float(np.mean(places > high)) > 0.5,

@@ -7,9 +7,9 @@ from dataclasses import replace
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.piece import Piece
+from drumbo.core.printer import Printer
 from drumbo.core.profile import Value
 from drumbo.core.toolpath import Override, Toolpath
-from drumbo.core.workshop import Printer
 from drumbo.trials.base import Context, Kind
 from drumbo.trials.plan import Bounds
 from drumbo.trials.readings import Aspect, Readings, Step, ToRead

@@ -41,9 +41,9 @@ class Point:
     must: bool = True
 
 
-def ask_looked() -> Any:
+def ask_looked(label: str = "Poor points") -> Any:
     """The plan's field for whether poor points were looked at again; it may be set when the part is read."""
-    return ask("Poor points", kind="choice", choices=LOOKED, late=True, after=True)
+    return ask(label, kind="choice", choices=LOOKED, late=True, after=True)
 
 
 def with_looked(plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:

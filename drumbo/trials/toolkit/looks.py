@@ -7,7 +7,7 @@ from typing import Any
 
 from drumbo.core.families import family
 from drumbo.core.fields import Scalar
-from drumbo.core.workshop import Material
+from drumbo.core.material import Material
 from drumbo.trials.plan import ask
 
 PLAIN, HIDING = "plain", "matt"

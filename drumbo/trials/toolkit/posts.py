@@ -16,8 +16,8 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.fields import Scalar
 from drumbo.core.piece import Part, Piece, Place, block, text_shape, union
 from drumbo.core.piece.solids import along_y
+from drumbo.core.printer import Printer
 from drumbo.core.toolpath import Toolpath, Zone
-from drumbo.core.workshop import Printer
 from drumbo.trials.base import Context
 from drumbo.trials.readings import Step
 from drumbo.trials.toolkit.roads import FAR, check_bed, foot_mm, on_bed, usual_settings, whole_layers_mm

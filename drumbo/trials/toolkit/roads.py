@@ -7,8 +7,8 @@ from typing import Any
 from manifold3d import Manifold
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.printer import Printer
 from drumbo.core.toolpath import PrintSettings, Toolpath, build, settings_for
-from drumbo.core.workshop import Printer
 from drumbo.trials.base import Context
 
 FAR = 1e3

@@ -11,13 +11,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import ClassVar, TypeVar
 
+import numpy as np
 from manifold3d import CrossSection, Manifold
 
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.fields import Scalar
+from drumbo.core.fit.counts import Fall, fit_fall
 from drumbo.core.light.job import LayerJob, Lift, LitSolid, job
 from drumbo.core.piece import Jaw, Part, Piece, Place, block, text_shape, union
 from drumbo.core.piece.solids import along_y
+from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import TrialPlan, ask
 from drumbo.trials.readings import Measure, Readings, Site, Step, ToRead
@@ -35,10 +38,9 @@ PITCH, WALLS = 1.43, 1.03
 """Out of step with any screen's pixels."""
 PIN_TALL, BLOCK_TALL = 0.8, 0.7
 HERE = Site("here", "count")
-WHOLE = 0.79
-"""A level with fewer than this share of what is whole lower down has lost some to what changes."""
-GENTLE = 0.25
-"""So many levels more of error for each level by which one pin more or less would move the beginning."""
+TOLD_LEVELS = 0.6
+"""How far off a level that somebody named tells the beginning: of towers that were read before anything was counted."""
+LIKELY = 0.5
 FINER = 3
 """A finer tower is as high as so many steps of the one before."""
 
@@ -62,8 +64,6 @@ class StoreyKind(LayerKind[S]):
     """What is counted on every level; there is one site."""
     margin: ClassVar[float]
     """What is kept back from where it begins to fail at least, as a share of it; never less than how unsure that is."""
-    misread: ClassVar[float]
-    """How far off counts tell the beginning, in levels (90 % of them within 1.645 of it; `bench/failing.py`)."""
     ways: ClassVar[tuple[str, str]]
     """What values further up, and further down, the tower are called."""
 
@@ -122,67 +122,65 @@ class StoreyKind(LayerKind[S]):
         del plan
         return ToRead(measures=(self.counted,))
 
-    def begins(self, plan: S, readings: Readings, more: int = 0) -> int | None:
-        """The level from which on it fails, or the number of levels where none does; None while some are not counted.
-        `more` counts so many more on each level.
-
-        It is the one that splits the counts best into whole ones and ones that lack a fifth: one miscount moves little.
-        """
+    def begins(self, plan: S, readings: Readings) -> Fall | None:
+        """Where about a fifth of what stood before is missing; None while some levels are not counted."""
+        values = np.array([step.value for step in self.steps(plan)])
         counts = [readings.measured(self.counted.key, step.index, HERE.key) for step in self.steps(plan)]
         known = [count for count in counts if count is not None]
-        if len(known) < len(counts):
-            # Towers that were read before anything was counted tell the level itself.
-            return next(iter(readings.firsts.values()), None) if not known else None
-        most = max(known[: max(len(known) // 2, 2)])
-        if most <= self.counted.high / 2:
-            return 0
-        lacks = [count + more <= WHOLE * most for count in known]
-        wrong = [sum(lacks[:at]) + sum(not lack for lack in lacks[at:]) for at in range(len(known) + 1)]
-        return min(range(len(wrong)), key=lambda at: (wrong[at], at))
-
-    def _unsure(self, plan: S, readings: Readings) -> float:
-        """How far off the beginning commonly is, in storeys: more where counts fall so gently that one more or less on
-        each level would move it.
-        """
-        ends = [self.begins(plan, readings, more) for more in (-1, 1)]
-        apart = 0 if None in ends else abs((ends[1] or 0) - (ends[0] or 0))
-        return math.hypot(self.misread, GENTLE * apart)
+        if len(known) == len(counts):
+            return fit_fall(values, np.array(known), self.counted.high)
+        told = next(iter(readings.firsts.values()), None)
+        if known or told is None:
+            return None
+        # Towers that were read before anything was counted tell the level itself.
+        step = float(values[1] - values[0])
+        at = float(values[0]) + (told - 0.5) * step
+        return Fall(at, TOLD_LEVELS * abs(step), float(told == 0), float(told >= len(values)))
 
     def evaluate(self, plan: S, readings: Readings) -> Result:
-        """The last storey before the sign begins, with a margin from it."""
-        at, steps = self.begins(plan, readings), self.steps(plan)
-        if at is None:
+        """The last level before some are missing, with a margin from it."""
+        found, steps = self.begins(plan, readings), self.steps(plan)
+        if found is None:
             return Result("few", says=self.few)
         values, (far, near) = [step.value for step in steps], self.ways
-        if at == 0:
+        counts = readings.measures.get(self.counted.key, {})
+        most = max((count for row in counts.values() for count in row.values()), default=self.counted.high)
+        if found.before > LIKELY or most <= self.counted.high / 2:
             extend = self.further(plan, values, on=False)
             says = f"print {near} ones next" if extend else f"{near} ones make no sense, so look for another cause"
             return Result("edge", says=f"It fails from the first level on; {says}.", extend=extend,
                           extend_says=f"Plan {near} ones")  # fmt: skip
-        if at >= len(steps):
+        told = holding(self.slug, found.error)
+        if found.beyond > LIKELY:
             value, extend = values[-1], self.further(plan, values, on=True)
-            error = holding(self.slug, self._unsure(plan, readings) * abs(values[-1] - values[-2]))
-            spread = Spread("Held up to", self.unit, self.decimals, ((steps[-1].label, value, True),), value, error)
+            spread = Spread("Held up to", self.unit, self.decimals, ((steps[-1].label, value, True),), value, told)
             more = f"; {far} ones may hold too" if extend else ""
             return Result(
-                "edge", value=value, error=error, low=value, high=value, spreads=(spread,),
+                "edge", value=value, error=told, low=value, high=value, spreads=(spread,),
                 says=f"It held on every level. {steps[-1].label} can be used{more}.",
                 extend=extend, extend_says=f"Plan {far} ones",
             )  # fmt: skip
-        good, bad = values[at - 1], values[at]
-        limit, error = (good + bad) / 2, self._unsure(plan, readings) * abs(bad - good)
-        kept = max(self.margin * limit, error)
-        value = max(limit + math.copysign(kept, good - bad), limit / 2)
-        told = holding(self.slug, error)
-        points = ((f"{steps[at - 1].label} still holds", good, True), (f"{steps[at].label} does not", bad, True))
+        return self._between(plan, found, told)
+
+    def _between(self, plan: S, found: Fall, told: float) -> Result:
+        """The limit lies on the tower; `told` is its error as it holds."""
+        steps, limit = self.steps(plan), found.at
+        back = steps[0].value - steps[1].value
+        holds = [step for step in steps if (step.value - limit) * back > 0] or steps[:1]
+        fails = [step for step in steps if step not in holds] or steps[-1:]
+        kept = max(self.margin * limit, found.error)
+        value = max(limit + math.copysign(kept, back), limit / 2)
+        points = ((f"{holds[-1].label} holds", holds[-1].value, True), (f"{fails[0].label} does not", fails[0].value,
+                  True))  # fmt: skip
         says = (
-            f"It begins between {steps[at - 1].label} and {steps[at].label}, to within a level; "
+            f"It begins at {limit:.{self.decimals}f} ± {half_90(told):.{self.decimals}f} {self.unit}; "
             f"{100 * abs(value / limit - 1):.0f} % of that is kept back."
         )
-        finer = self._finer(plan, limit, good - bad) if error > self.margin * limit else None
+        finer = self._finer(plan, limit, back) if found.error > self.margin * limit else None
         notes = ("On a finer tower less need be kept back.",) if finer else ()
         return Result(
-            "good", value=value, error=told, low=min(value, good), high=max(value, good), says=says, notes=notes,
+            "good", value=value, error=told, low=min(value, holds[-1].value), high=max(value, holds[-1].value),
+            says=says, notes=notes,
             spreads=(Spread("Where it begins", self.unit, self.decimals, points, limit, told),),
             extend=finer, extend_says="Plan a finer one",
         )  # fmt: skip

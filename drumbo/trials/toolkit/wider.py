@@ -20,5 +20,5 @@ def _wider() -> dict[str, float]:
 
 
 def holding(kind: str, error: float) -> float:
-    """A standard error as it is told of that kind's answers."""
+    """A standard error as it is told of that kind's answers; after a colon, of one sort of them."""
     return error * _wider().get(kind, 1.0)

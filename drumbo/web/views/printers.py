@@ -12,10 +12,10 @@ from flask.typing import ResponseReturnValue
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, LinkError, NotNow
 from drumbo.core.gcode import templates
+from drumbo.core.printer import Printer, read_printer
 from drumbo.core.processes import PROCESSES, process
 from drumbo.core.resin import ResinPrinter
 from drumbo.core.run import RunState
-from drumbo.core.workshop import Printer, read_printer
 from drumbo.services import first, handing, lamp_test, looking, shelf, stills
 from drumbo.services import queue as files
 from drumbo.services import workshop as service

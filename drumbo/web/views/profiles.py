@@ -11,10 +11,11 @@ from drumbo.core.catalogue import BY_KEY, counter_of
 from drumbo.core.copying import unfit
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.heats import heats
+from drumbo.core.material import Material
+from drumbo.core.printer import Printer
 from drumbo.core.processes import FAMILY_NAMES, AnyMaterial, AnyPrinter
 from drumbo.core.profile import Profile, effective
 from drumbo.core.resin import Resin
-from drumbo.core.workshop import Material, Printer
 from drumbo.services import by_hand, shelf, ways
 from drumbo.services import profiles as service
 from drumbo.services import workshop as workshop_service

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import json
-import math
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
@@ -28,7 +27,7 @@ from drumbo.web.live import live_picture, live_words, over_words
 from drumbo.web.looks import looks_of
 from drumbo.web.plate import plate_picture
 from drumbo.web.read_page import read_page
-from drumbo.web.views.common import FOR_GOOD, plain_words, room, typed, typed_layer, whole, workshop
+from drumbo.web.views.common import plain_words, room, typed, typed_layer, whole, workshop
 
 pages = Blueprint("trials", __name__)
 
@@ -385,33 +384,11 @@ def photos(number: int) -> ResponseReturnValue:
     return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
-@pages.get("/pictures/<int:number>")
-def image(number: int) -> Response:
-    data, mime = pictures.picture(workshop(), number, request.args.get("side", type=int))
-    return Response(data, mimetype=mime, headers={"Cache-Control": FOR_GOOD if "of" in request.args else "no-cache"})
-
-
-def _finite(number: float) -> float:
-    return number if math.isfinite(number) else 0.0
-
-
-def _points() -> simulated.Points:
-    ax, ay, bx, by = (_finite(request.form.get(key, 0.0, float)) for key in ("ax", "ay", "bx", "by"))
-    return simulated.Points((ax, ay), (bx, by))
-
-
-@pages.post("/pictures/<int:number>/calliper")
-def calliper(number: int) -> ResponseReturnValue:
-    """The number between two points of a picture, as JSON for the field that waits."""
-    height, tool = request.form.get("z", None, float), request.form.get("tool") or "calliper"
-    return {"number": simulated.close_jaws(workshop(), number, _points(), height, tool)}
-
-
-@pages.post("/pictures/<int:number>/scale")
-def scale(number: int) -> ResponseReturnValue:
-    points = _points()
-    pixels = math.dist(points.a, points.b)
-    return {"px_per_mm": pictures.set_scale(workshop(), number, pixels, request.form.get("length", ""))}
+@pages.post("/trials/<int:number>/photographed/forget")
+def photo_forgotten(number: int) -> ResponseReturnValue:
+    """What photos told does not count any more."""
+    reading.take_photo(workshop(), number, ())
+    return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
 @pages.post("/trials/<int:number>/history")

@@ -1,4 +1,4 @@
-// A picture, close: wheel and buttons, drag to move; and callipers between two points picked.
+// A picture, close: wheel and buttons, drag to move; callipers between two points picked; corners for it to be read by.
 import { $ } from "../dom.js";
 import { inside, outside, zoomed } from "../frame.js";
 import { post } from "../server.js";
@@ -6,6 +6,7 @@ import { post } from "../server.js";
 const SCALES = [0.2, 16];
 const A_DRAG_PX = 5;
 const SHOWN_MS = 900;
+const JAWS = 2;
 
 /** Listen on the dialog. `numbers` takes what its callipers measure; null where no number is asked for. */
 export function listenForZoom(dialog, numbers) {
@@ -18,6 +19,7 @@ class Zoom {
   #drag = null;
   #moved = 0;
   #from = null;
+  #corners = null;
 
   constructor(dialog, numbers) {
     this.dialog = dialog;
@@ -65,7 +67,10 @@ class Zoom {
   #mark(ends) {
     this.#ends = ends;
     const at = ends.map((end) => outside(this.#frame, end));
-    const line = at.length === 2 ? `<line x1="${at[0][0]}" y1="${at[0][1]}" x2="${at[1][0]}" y2="${at[1][1]}"/>` : "";
+    const line =
+      at.length === JAWS && !this.#corners
+        ? `<line x1="${at[0][0]}" y1="${at[0][1]}" x2="${at[1][0]}" y2="${at[1][1]}"/>`
+        : "";
     this.lines.innerHTML = at.map(([cx, cy]) => `<circle cx="${cx}" cy="${cy}" r="6"/>`).join("") + line;
   }
 
@@ -81,12 +86,17 @@ class Zoom {
     if (opener) this.#open(opener);
     if (step) this.#zoom(Number(step.dataset.by));
     if (tool) this.#measure(tool);
+    if (target.closest("[data-read-photo]")) this.#beginToRead();
     if (target.closest("[data-set-scale]")) this.#setScale();
   }
 
   #open(opener) {
     this.#from = opener;
     this.#ends = [];
+    this.#corners = null;
+    this.dialog.classList.remove("measures");
+    $("[data-jaws-on]", this.dialog)?.setAttribute("aria-pressed", false);
+    this.says.textContent = "";
     // A closing dialog gives focus back to the field that had it; by then another one may wait.
     if (document.activeElement?.matches("[data-measure]")) document.activeElement.blur();
     this.image.src = opener.dataset.zoom;
@@ -94,12 +104,40 @@ class Zoom {
     const { stage, image } = this;
     const fit = () => {
       const k = Math.min(stage.clientWidth / image.naturalWidth, stage.clientHeight / image.naturalHeight);
-      this.#place({ x: (stage.clientWidth - image.naturalWidth * k) / 2, y: 0, k });
+      const [x, y] = [stage.clientWidth - image.naturalWidth * k, stage.clientHeight - image.naturalHeight * k];
+      this.#place({ x: x / 2, y: y / 2, k });
     };
     image.decode().then(fit, fit);
   }
 
+  #beginToRead() {
+    this.#corners = JSON.parse(this.#from.dataset.corners);
+    this.dialog.classList.toggle("measures", this.#corners.length > 0);
+    this.#mark([]);
+    this.#nextCorner();
+  }
+
+  #nextCorner() {
+    const done = this.#ends.length;
+    if (done === this.#corners.length) this.#readPhoto();
+    else this.says.textContent = `${done + 1} of ${this.#corners.length}: mark the ${this.#corners[done]}`;
+  }
+
+  async #readPhoto() {
+    this.says.textContent = "reading it…";
+    try {
+      await post(this.#from.dataset.read, { corners: this.#ends.map((end) => end.join(",")).join(" ") });
+      location.reload();
+    } catch (error) {
+      this.says.textContent = error.message;
+      this.dialog.classList.remove("measures");
+      this.#mark([]);
+      this.#corners = null;
+    }
+  }
+
   #measure(tool) {
+    this.#corners = null;
     const on = this.dialog.classList.toggle("measures");
     tool.setAttribute("aria-pressed", on);
     this.#mark([]);
@@ -168,8 +206,9 @@ class Zoom {
   #up(event) {
     this.#drag = null;
     if (!this.#measures || this.#moved >= A_DRAG_PX) return;
-    const before = this.#ends.length === 2 ? [] : this.#ends;
+    const before = this.#ends.length === JAWS && !this.#corners ? [] : this.#ends;
     this.#mark([...before, inside(this.#frame, this.#spot(event))]);
-    if (this.#ends.length === 2) this.#closeJaws();
+    if (this.#corners) this.#nextCorner();
+    else if (this.#ends.length === JAWS) this.#closeJaws();
   }
 }
