@@ -34,8 +34,8 @@ browser:
 	    $$(command -v node > /dev/null || echo nodejs); }
 
 # Eight at a time, as tests often wait for a page or a printer; the longest first, and early on what mostly waits.
-LONGEST := tests/e2e/test_plates.py tests/e2e/test_start_to_proof.py tests/e2e/test_looked_over.py tests/test_cli.py \
-  tests/services/test_plates.py tests/services/test_prints.py tests/services/test_live.py
+LONGEST := tests/e2e/test_plates.py tests/trials/test_contract.py tests/services/test_plates.py tests/test_cli.py \
+  tests/e2e/test_resin.py tests/services/test_prints.py tests/services/test_resin_line.py tests/services/test_live.py
 
 test:
 	$(MAKE) --no-print-directory -j2 install browser

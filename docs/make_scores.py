@@ -14,8 +14,9 @@ import numpy as np
 from PIL import Image
 
 from drumbo.core.families import family
+from drumbo.core.material import Material
+from drumbo.core.printer import Printer
 from drumbo.core.profile import start
-from drumbo.core.workshop import Material, Printer
 from drumbo.standins import eye
 from drumbo.standins.filament.above import top_picture
 from drumbo.standins.filament.bed import FLAT

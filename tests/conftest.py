@@ -12,16 +12,18 @@ os.environ.setdefault("NUMBA_CACHE_DIR", str(Path(__file__).parents[1] / ".cache
 
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
+from itertools import zip_longest
 
 import pytest
 from flask.testing import FlaskClient
 from hypothesis import settings
 
 from drumbo.core.families import family
+from drumbo.core.material import Material
 from drumbo.core.pair import Partner
+from drumbo.core.printer import Printer
 from drumbo.core.profile import start
 from drumbo.core.resin import Resin, ResinPrinter
-from drumbo.core.workshop import Material, Printer
 from drumbo.services import profiles, workshop
 from drumbo.services.prints import PrintManager
 from drumbo.standins.filament.device import FilamentPrinter
@@ -48,6 +50,21 @@ def pytest_sessionstart(session: pytest.Session) -> None:
     command, root = [sys.executable, "-m", "tests.warm"], Path(__file__).parents[1]
     for part in [subprocess.Popen([*command, part], cwd=root) for part in ("reader", "printers")]:
         part.wait()
+
+
+WAITING = tuple(str(Path(__file__).parent / room) for room in ("e2e", "links", "services"))
+"""Rooms whose tests wait for a page or a printer about as long as they compute."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Files that wait and files that compute by turns: each fills the time that the other leaves."""
+    files: dict[Path, list[pytest.Item]] = {}
+    for item in items:
+        files.setdefault(item.path, []).append(item)
+    waiting = [file for file in files if str(file).startswith(WAITING)]
+    computing = [file for file in files if file not in waiting]
+    turns = (file for pair in zip_longest(waiting, computing) for file in pair if file is not None)
+    items[:] = [item for file in turns for item in files[file]]
 
 
 LABEL = {
@@ -132,7 +149,7 @@ def unread(house: Workshop, trial: int) -> None:
 PATIENCE_S = 120.0
 """How long is waited for what is to come: it ends as soon as that is there, and a loaded machine may need long."""
 
-QUICK = {"silence_s": 3.0, "reopen_s": 3.0, "answer_s": 2.0, "hello_s": 3.0}
+QUICK = {"silence_s": 12.0, "reopen_s": 3.0, "answer_s": 2.0, "hello_s": 6.0}
 """For how long a print waits for its printer here, s."""
 
 

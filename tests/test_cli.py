@@ -22,7 +22,7 @@ from click.testing import CliRunner
 from drumbo.cli import main
 from drumbo.cli.telling import MOST_BANDS
 from drumbo.core.errors import NotNow
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 from drumbo.exchange.meshes import read_part
 from drumbo.exchange.profile_file import read_profile
 from drumbo.services import profiles, workshop

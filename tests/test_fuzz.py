@@ -15,7 +15,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
-from bench.fuzz import TARGETS, run
+from bench.fuzz import run
+from bench.fuzzed import TARGETS
 from drumbo.core.errors import DrumboError, InvalidInput
 from drumbo.core.fields import Field, number
 from drumbo.exchange.incoming import unpacked

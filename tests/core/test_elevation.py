@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from bench.check import FAULTS
-from bench.styles import LAYERS, LINTEL, STEP_MM, STYLES, WHOLE, write
+from bench.gate import LAYERS, LINTEL, STEP_MM, WHOLE
+from bench.styles import STYLES, write
 from drumbo.core.gcode.analysis import FileAnalysis
 from drumbo.core.gcode.elevation import FRONT, HANGS, LOOSE, SIDE, Elevation, elevation
 from drumbo.core.gcode.inspect import analyse

@@ -11,6 +11,8 @@ from drumbo.core.catalogue import BY_KEY, FILAMENT, GROUPS, PARAMETERS, RESIN, g
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import FAMILIES
 from drumbo.core.fields import Field, number, read_all
+from drumbo.core.material import Material, read_material
+from drumbo.core.printer import Printer
 from drumbo.core.profile import (
     Origin,
     OriginKind,
@@ -24,7 +26,6 @@ from drumbo.core.profile import (
     start,
 )
 from drumbo.core.resin import RESIN_CLASSES, Resin, ResinPrinter
-from drumbo.core.workshop import Material, Printer, read_material
 from tests.conftest import LABEL, plain_context
 
 

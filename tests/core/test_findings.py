@@ -12,7 +12,7 @@ from drumbo.core.errors import GcodeError
 from drumbo.core.gcode.inspect import Inspection, inspect
 from drumbo.core.gcode.reader import read
 from drumbo.core.gcode.roles import ROADS, TRAVEL
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 from drumbo.trials import kinds_of
 from tests.conftest import plain_context
 

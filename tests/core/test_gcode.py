@@ -15,9 +15,9 @@ from drumbo.core.gcode.loop import read_loop
 from drumbo.core.gcode.reader import read
 from drumbo.core.gcode.writer import PrintJob, write
 from drumbo.core.piece import block
+from drumbo.core.printer import NOZZLES, Printer
 from drumbo.core.toolpath import Override, PrintSettings, build, path_motion
 from drumbo.core.toolpath.columns import Role
-from drumbo.core.workshop import NOZZLES, Printer
 from drumbo.trials import kind
 from tests.conftest import plain_context
 

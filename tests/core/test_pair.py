@@ -9,7 +9,7 @@ import pytest
 from drumbo.core.errors import InvalidInput
 from drumbo.core.families import FAMILIES
 from drumbo.core.pair import Bonds, Partner, check_pair, common_bond, common_ground
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 from tests.conftest import plain_context
 
 PRINTER = Printer("Petrel One", nozzle_max_c=300)

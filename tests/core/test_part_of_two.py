@@ -26,8 +26,8 @@ from drumbo.core.part_of_two import (
     read_heights,
 )
 from drumbo.core.piece import block
+from drumbo.core.printer import NOZZLES, Printer
 from drumbo.core.toolpath import Role
-from drumbo.core.workshop import NOZZLES, Printer
 from tests.conftest import plain_context
 
 PRINTER = Printer("Petrel One", nozzle_max_c=300)

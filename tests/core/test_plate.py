@@ -15,9 +15,9 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.against import Against
 from drumbo.core.heights import TIP_MM, HeadClearance, runs_into
 from drumbo.core.plate import Footprint, arrange, clearance_of
+from drumbo.core.printer import Printer
 from drumbo.core.toolpath import Toolpath
 from drumbo.core.toolpath.columns import Role, Set
-from drumbo.core.workshop import Printer
 from drumbo.trials import kind
 from drumbo.trials.plate import PieceAsked, PlateFile, plate_file
 from tests.conftest import plain_context

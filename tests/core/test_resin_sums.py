@@ -128,3 +128,33 @@ def test_a_package_with_greys_is_read_back() -> None:
     assert lit.max() <= 255
     assert lit.min() < 240
     assert replace(made, mask=None).seconds == made.seconds
+
+
+@pytest.mark.parametrize(
+    ("row", "column", "name"),
+    [
+        (0, 0, "front left"), (0, 4, "front"), (0, 8, "front right"), (3, 0, "left"), (3, 4, "middle"), (3, 8, "right"),
+        (6, 0, "back left"), (6, 4, "back"), (6, 8, "back right"),
+    ],
+)  # fmt: skip
+def test_a_place_of_the_screen_has_its_name(row: int, column: int, name: str) -> None:
+    """The darkest place is told by where it is."""
+    shares = np.ones((ROWS, COLUMNS))
+    shares[row, column] = 0.8
+    assert LampMap(COLUMNS, ROWS, tuple(shares.ravel())).advice.startswith(f"Least at the {name}:")
+
+
+def test_where_light_is_even_enough_nothing_is_advised_and_a_map_survives_being_kept() -> None:
+    even = LampMap(COLUMNS, ROWS, tuple(np.linspace(0.98, 1.02, COLUMNS * ROWS)))
+    assert even.advice == ""
+    assert even.uneven == pytest.approx(0.04)
+    assert LampMap.of(even.to_json()) == even
+    for broken in (
+        [],
+        [9.0],
+        [9.0, 7.0, 1.0],
+        [1.0, 1.0, 1.0],
+        [*even.to_json()[:-1], math.nan],
+        [2.0, 2.0, 1, 1, 1, 0],
+    ):
+        assert LampMap.of(broken) is None, broken

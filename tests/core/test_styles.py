@@ -9,8 +9,8 @@ from bench.styles import STYLES, write
 from drumbo.core.gcode.dialects import dialect
 from drumbo.core.gcode.inspect import Inspection, inspect
 from drumbo.core.gcode.reader import read
+from drumbo.core.printer import Printer
 from drumbo.core.remark import NOTE
-from drumbo.core.workshop import Printer
 
 
 def _look(text: bytes, printer: Printer = PRINTER) -> Inspection:

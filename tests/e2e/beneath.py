@@ -2,17 +2,11 @@
 
 from __future__ import annotations
 
-from drumbo.services import reading, trials
+from drumbo.services import reading
 from drumbo.services.convert import filament_context, trial_of
 from drumbo.services.trials import get_trial
 from drumbo.store.database import Workshop
 from tests.readback import exact_readings
-
-
-def print_and_read(house: Workshop, number: int, seed: int) -> None:
-    """A trial, printed by hand and read without any error, of the spool drawn from `seed`."""
-    trials.printed_by_hand(house, number)
-    read_exactly(house, number, seed)
 
 
 def read_exactly(house: Workshop, number: int, seed: int) -> None:

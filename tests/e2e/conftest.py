@@ -15,7 +15,7 @@ from playwright.sync_api import Page, expect, sync_playwright
 from waitress import wasyncore
 from waitress.server import create_server
 
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 from drumbo.links.practice import running, start_standin
 from drumbo.services import workshop
 from drumbo.services.prints import PrintManager
@@ -27,7 +27,7 @@ FLAGS = (
     "--disable-component-update --disable-sync"
 ).split()
 
-PATIENCE_MS = 90_000
+PATIENCE_MS = 240_000
 """How long a page is waited for: until what is wanted is there, and a loaded machine may need long for it."""
 
 expect.set_options(timeout=PATIENCE_MS)

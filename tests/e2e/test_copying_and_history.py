@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 from drumbo.services import by_hand, profiles, workshop
 from tests.conftest import LABEL
 from tests.e2e.conftest import Site

@@ -14,7 +14,7 @@ import pytest
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 from drumbo.links.practice import running, start_standin
 from drumbo.services import loaded, profiles, trials, workshop
 from tests.conftest import LABEL, PATIENCE_S

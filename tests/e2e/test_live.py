@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 from drumbo.links.practice import running, start_standin
 from drumbo.services import profiles, trials, workshop
 from tests.conftest import LABEL

@@ -35,6 +35,31 @@ def _change(page: Page, after_layer: int) -> None:
     page.get_by_role("button", name="Continue").click()
 
 
+def _read_a_photo(page: Page) -> None:
+    """The camera's picture tells at once; of a photo four corners are marked, in the order that is asked for."""
+    page.get_by_role("button", name="Look closely at picture 1").click()
+    page.get_by_role("button", name="Read this photo").click()
+    told = page.get_by_text(re.compile(r"^photo: \d+ mm$"))
+    expect(told).to_have_count(2)
+    camera = told.all_inner_texts()
+    frame = page.evaluate("document.querySelector('[data-zoom]').dataset")
+    picture = page.request.get(page.url.split("/trials/")[0] + frame["zoom"]).body()
+    page.locator("input[name=photo]").set_input_files({"name": "mine.jpg", "mimeType": "image/jpeg", "buffer": picture})
+    page.get_by_role("button", name="Look closely at picture 2").click()
+    page.get_by_role("button", name="Read this photo").click()
+    says = page.locator("#calliper")
+    expect(says).to_have_text("1 of 4: mark the front left corner of the front field")
+    stage = page.locator("#zoom .stage").bounding_box()
+    assert stage is not None
+    for at, (x, y) in enumerate(((0.3, 0.8), (0.7, 0.8), (0.7, 0.2))):
+        page.mouse.click(stage["x"] + x * stage["width"], stage["y"] + y * stage["height"])
+        expect(says).to_contain_text(f"{at + 2} of 4")
+    page.mouse.click(stage["x"] + 0.7 * stage["width"], stage["y"] + 0.1 * stage["height"])
+    expect(says).to_contain_text("go round as asked")
+    page.get_by_role("button", name="Close", exact=True).click()
+    assert told.all_inner_texts() == camera, "nothing that was wrong is kept"
+
+
 def test_from_two_profiles_to_what_a_change_takes(page: Page, site: Site) -> None:
     stiff = workshop.save_material(site.house, LABEL, spool_seed=3)
     soft = workshop.save_material(site.house, TPU, spool_seed=5)
@@ -67,6 +92,9 @@ def test_from_two_profiles_to_what_a_change_takes(page: Page, site: Site) -> Non
         expect(fields.nth(k)).to_be_focused()
         page.keyboard.type(number)
         page.keyboard.press("Enter")
+    expect(page.get_by_text("Push 61 mm from the first to the second, 48 mm back.")).to_be_visible()
+    _read_a_photo(page)
+    page.get_by_role("button", name="Forget what the photo told").click()
     expect(page.get_by_text("Push 61 mm from the first to the second, 48 mm back.")).to_be_visible()
     page.get_by_role("link", name="Adopt…").click()
     page.get_by_role("button", name="Adopt for these two").click()

@@ -9,7 +9,7 @@ from dataclasses import asdict
 import pytest
 from playwright.sync_api import Page, expect
 
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 from drumbo.links.practice import running, start_standin
 from drumbo.services import printer_line, profiles, workshop
 from tests.conftest import LABEL

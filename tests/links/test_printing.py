@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import errno
-import json
 import os
 import shutil
 import signal
@@ -19,12 +17,11 @@ from itertools import pairwise
 from pathlib import Path
 
 import pytest
-import serial
 
 from bench.faults import TIMING, cases, file_lines, run_all
 from drumbo.core.errors import LinkError, NotNow
 from drumbo.links.greeting import greet, tell
-from drumbo.links.journal import NAME, Journal, JournalEntry, entries, last_entry
+from drumbo.links.journal import JournalEntry, entries, last_entry
 from drumbo.links.line import Line
 from drumbo.links.runs import ALIVE, GO_ON, LOOK, OFF, PRINT, STOP, RunOrder, Runs
 from drumbo.standins.line.manners import FAULTS, Manners
@@ -310,35 +307,6 @@ def test_a_full_disk_does_not_end_a_print(
         runs.begin(_job(tmp_path, server.link, lines))
 
 
-def test_a_journal_tells_the_newest_however_little_room_there_is(tmp_path: Path, monkeypatch) -> None:  # type: ignore[no-untyped-def]
-    monkeypatch.setattr("drumbo.links.journal.AHEAD", 4000)
-    journal = Journal(tmp_path)
-
-    def full(*_args: object) -> None:
-        raise OSError(28, "No space left on device")
-
-    monkeypatch.setattr("os.posix_fallocate", full)
-    for sent in range(60):
-        journal.note(sent=sent, message="x" * (60 - sent), now=True)
-        assert last_entry(tmp_path).sent == sent
-    journal.note(state="done", heaters="off", now=True)
-    journal.close()
-    assert last_entry(tmp_path).state == "done"
-
-
-def test_a_journal_that_a_crash_cut_off_is_read_up_to_there(tmp_path: Path) -> None:
-    journal = Journal(tmp_path)
-    for sent in range(5):
-        journal.note(sent=sent, now=True)
-    journal.close()
-    raw = (tmp_path / NAME).read_bytes()
-    (tmp_path / NAME).write_bytes(raw[:-20])
-    assert [entry.sent for entry in entries(tmp_path)] == [0, 1, 2, 3]
-    (tmp_path / NAME).write_bytes(raw + b'{"state": "sen' + b"\0" * 500)
-    assert last_entry(tmp_path).sent == 4
-    assert last_entry(tmp_path / "nowhere") is None
-
-
 def test_a_clock_that_is_set_back_is_not_looked_at(tmp_path: Path, server: LineServer, printer: StrictPrinter) -> None:
     printer.line_s = 0.005
     folder = tmp_path / "run"
@@ -397,16 +365,6 @@ def test_a_serial_port_is_ours_alone_and_prints(
         held.close()
 
 
-def test_what_is_no_printers_address_is_never_opened(tmp_path: Path) -> None:
-    out = tmp_path / "written"
-    for url in (f"spy:///dev/null?file={out}", "loop://", "/dev/null", "/dev/mem", str(tmp_path), "hwgrep://0403"):
-        with pytest.raises(LinkError):
-            Line(url)
-    assert not out.exists()
-    with pytest.raises(LinkError, match="is the cable in"):
-        Line("/dev/ttyNONE7")
-
-
 def test_a_greeting_and_a_few_commands(server: LineServer, printer: StrictPrinter) -> None:
     assert "nozzle 25 °C" in greet(server.link)
     tell(server.link, ["M92 E415.2", "M500"])
@@ -416,22 +374,6 @@ def test_a_greeting_and_a_few_commands(server: LineServer, printer: StrictPrinte
         tell(server.link, ["M500"])
 
 
-@pytest.mark.parametrize(
-    ("code", "words"),
-    [(errno.EACCES, "group that owns it"), (errno.EBUSY, "another program holds"), (errno.ENXIO, "is the cable in")],
-)
-def test_a_port_that_cannot_be_opened_says_what_to_do(code: int, words: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    def refuse(*_args: object, **_more: object) -> None:
-        raise serial.SerialException(code, "could not open port")
-
-    monkeypatch.setattr(serial, "Serial", refuse)
-    ours, theirs = os.openpty()
-    with pytest.raises(LinkError, match=words):
-        Line(os.ttyname(theirs))
-    os.close(ours)
-    os.close(theirs)
-
-
 def test_a_port_that_is_open_but_mute() -> None:
     guests: list[socket.socket] = []
     with socket.create_server(("127.0.0.1", 0)) as mute:
@@ -439,15 +381,6 @@ def test_a_port_that_is_open_but_mute() -> None:
         with pytest.raises(LinkError, match="no printer answers"):
             greet(f"socket://127.0.0.1:{mute.getsockname()[1]}")
     guests[0].close()
-
-
-def test_a_job_survives_its_file_and_newer_ones_are_read(tmp_path: Path) -> None:
-    job = RunOrder(OFF, "socket://127.0.0.1:1", "Petrel One", park=("G91",), timing={"silence_s": 2.0})
-    job.write(tmp_path)
-    assert RunOrder.read(tmp_path) == job
-    data = json.loads((tmp_path / "job.json").read_text())
-    (tmp_path / "job.json").write_text(json.dumps({**data, "of_tomorrow": 1}))
-    assert RunOrder.read(tmp_path) == job
 
 
 def test_looking_for_a_printer_finds_the_port_where_one_answers(runs: Runs, server: LineServer) -> None:

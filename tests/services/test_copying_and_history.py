@@ -9,8 +9,8 @@ from flask.testing import FlaskClient
 from sqlalchemy import func, select
 
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
+from drumbo.core.printer import Printer
 from drumbo.core.profile import OriginKind
-from drumbo.core.workshop import Printer
 from drumbo.services import by_hand, copying, history, import_export, profiles, trials, workshop
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, ProfileRow

@@ -10,8 +10,8 @@ import pytest
 from flask.testing import FlaskClient
 
 from drumbo.core.errors import InvalidInput, NotFound, NotNow
+from drumbo.core.printer import Printer
 from drumbo.core.profile import Origin, OriginKind, Value, changed
-from drumbo.core.workshop import Printer
 from drumbo.links.runs import Runs
 from drumbo.services import adopting, live, plates, profiles, queue, reading, simulated, trials, ways, workshop
 from drumbo.services.convert import latest, profile_of

@@ -8,7 +8,7 @@ import pytest
 from flask.testing import FlaskClient
 from sqlalchemy import update
 
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 from drumbo.services import by_hand, profiles, shelf, workshop
 from drumbo.store.database import Workshop
 from drumbo.store.models import ProfileRow

@@ -7,7 +7,7 @@ import pytest
 
 from drumbo.core.sure import half_90
 from drumbo.trials import kind
-from drumbo.trials.enough import hardly_matters, left_to_score
+from drumbo.trials.enough import _ways_to_fill, hardly_matters, left_to_score
 from drumbo.trials.readings import Readings
 from tests.conftest import plain_context
 
@@ -75,3 +75,21 @@ def test_nobody_is_told_to_stop_before_there_is_an_answer_or_when_nothing_is_lef
     assert not hardly_matters(trial, plan, readings, trial.evaluate(plan, readings))
     one = readings.with_score("bridge", 0, None)
     assert hardly_matters(trial, plan, one, trial.evaluate(plan, one))
+
+
+def test_what_is_left_is_tried_better_and_worse_on_either_side_of_the_middle() -> None:
+    """Between what its neighbours say, a mark more and a mark less: on both sides, and one against the other."""
+    trial, context = kind("temperature"), plain_context()
+    plan = trial.suggest(context)
+    steps, readings = trial.steps(plan), Readings()
+    for step in steps[1:-1]:
+        readings = readings.with_score("bridge", step.index, 2)
+    ends = [("bridge", steps[0].index), ("bridge", steps[-1].index)]
+    tried = {
+        (filled.score("bridge", steps[0].index), filled.score("bridge", steps[-1].index))
+        for filled in _ways_to_fill(trial, plan, readings, ends)
+    }
+    assert tried == {(3, 3), (1, 1), (1, 3), (3, 1)}
+    best = readings.with_score("bridge", 1, 4).with_score("bridge", steps[-2].index, 0)
+    kept = [filled.score("bridge", steps[0].index) for filled in _ways_to_fill(trial, plan, best, ends)]
+    assert max(score for score in kept if score is not None) == 4, "no better than best"

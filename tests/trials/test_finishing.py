@@ -135,7 +135,10 @@ def test_a_new_batch_marks_what_rests_on_it_and_the_check_clears_what_is_the_sam
     assert after.values["nozzle_c"].origin == found["nozzle_c"].origin, "why this value? still the trial that found it"
     assert BATCH.wants(replace(context, profile=after)) is None
     stringy = replace(same, scores={**same.scores, "strings": {"0": 4, "1": 1, "2": 0}})
-    result = BATCH.evaluate(plan, stringy)
+    once = BATCH.evaluate(plan, stringy)
+    assert once.says == "Look again: strings.", "a slip of the eye sends nobody to a trial"
+    assert once.headline == "2 of 3"
+    result = BATCH.evaluate(replace(plan, looked="twice"), stringy)
     assert result.says == "Not the same: repeat retraction."
     after = changed(fresh, BATCH.changes(plan, result, here, trial=7))
     assert {key for key, value in after.values.items() if value.recheck} == {"retraction_mm"}
@@ -230,7 +233,7 @@ def test_a_spool_that_wants_other_heat_is_called_and_one_that_does_not_is_not(of
     boxes = [place.box(context.printer.bed_middle) for place in BATCH.piece(plan, context).places]
     exact = np.clip(np.rint(eye.exact_scores(thing, boxes, keys)), 0, 4).astype(int)
     readings = Readings({key: {str(i): int(exact[i, k]) for i in range(3)} for k, key in enumerate(keys)})
-    told = [note for note in BATCH.evaluate(plan, readings).notes if "wants to be" in note]
+    told = [note for note in BATCH.evaluate(replace(plan, looked="twice"), readings).notes if "wants to be" in note]
     assert bool(told) == bool(way)
     assert not way or way in told[0]
 

@@ -5,19 +5,15 @@ from __future__ import annotations
 import io
 import re
 from dataclasses import asdict
-from pathlib import Path
-from urllib.parse import urljoin
 
 import pytest
 from flask.testing import FlaskClient
-from PIL import Image
 from sqlalchemy import select
 
-import drumbo.web
 from drumbo.core.catalogue import FILAMENT, of_process
 from drumbo.core.errors import InvalidInput
+from drumbo.core.printer import Printer
 from drumbo.core.profile import Origin, OriginKind, Value, changed
-from drumbo.core.workshop import Printer
 from drumbo.exchange.layer_package import package_bytes
 from drumbo.services import loaded, profiles, shelf, trials, workshop
 from drumbo.services.prints import PrintManager
@@ -28,7 +24,6 @@ from drumbo.web import create_app
 from drumbo.web.commands import COMMANDS
 from drumbo.web.drum import draw
 from tests.conftest import LABEL, Begun, plain_context, resin_context
-from tests.web.conftest import SMALL
 
 
 def test_an_empty_workshop_teaches_step_by_step(client: FlaskClient) -> None:
@@ -73,91 +68,6 @@ def test_a_printer_with_an_unheard_of_dialect_is_refused(client: FlaskClient, be
     answer = client.post(f"/printers/{begun.printer}/edit", data={"name": "", "dialect": "klingon"})
     assert answer.status_code == 422
     assert "Name is needed" in answer.text
-
-
-@pytest.mark.parametrize(
-    ("typed", "says"),
-    [
-        ({"hot_c": "190", "cold_c": "230"}, "swap the two"),
-        ({"step_c": "0"}, "is below 1 °C"),
-        ({"hot_c": "400"}, "is above 280 °C"),
-        ({"step_c": "1"}, "steps of 8 mm fit"),
-    ],
-)
-def test_a_wrong_plan_is_told_at_its_field(client: FlaskClient, begun: Begun, typed: dict[str, str], says: str) -> None:
-    page = f"/profiles/{begun.profile}/trials/new/temperature"
-    answer = client.post(page, data={**SMALL, **typed})
-    assert answer.status_code == 422
-    assert says in answer.text
-    for value in typed.values():
-        assert f'value="{value}"' in answer.text
-    looked = client.post(f"{page}/look", data={**SMALL, **typed})
-    assert says in looked.text, "the same is told while typing"
-    assert "<input" not in looked.text, "and the fields are left alone"
-
-
-def test_a_plan_shows_its_piece_warnings_and_cost(client: FlaskClient, begun: Begun) -> None:
-    page = client.get(f"/profiles/{begun.profile}/trials/new/temperature").text
-    assert 'value="220"' in page
-    assert 'value="200"' in page
-    assert page.count('class="digits"') == 1, "one path a class"
-    hot = client.post(f"/profiles/{begun.profile}/trials/new/temperature/look", data={**SMALL, "hot_c": "230"}).text
-    assert "the label says no more than 220 °C" in hot
-    facts = client.post(f"/profiles/{begun.profile}/trials/new/temperature/estimate", data=SMALL).text
-    assert re.search(r"\d+ min", facts)
-    assert re.search(r"€ 0\.\d\d", facts)
-
-
-def test_leaves_open_in_order_and_say_why_not(client: FlaskClient, house: Workshop, begun: Begun) -> None:
-    trial = trials.create(house, begun.profile, "temperature", SMALL)
-    page = client.get(f"/trials/{trial}/print").text
-    assert page.count("print the piece first") >= 2
-    for leaf in ("read", "adopt"):
-        answer = client.get(f"/trials/{trial}/{leaf}")
-        assert answer.status_code == 409
-        assert "Print the piece first" in answer.text
-    assert client.get("/trials/999/read").status_code == 404
-    assert client.get(f"/trials/{trial}/eat").status_code == 404
-
-
-def test_scoring_answers_with_verdict_and_fit(client: FlaskClient, printed: int) -> None:
-    for step in range(3):
-        for aspect in ("bridge", "overhang", "strings", "surface", "bond"):
-            answer = client.post(
-                f"/trials/{printed}/score", data={"aspect": aspect, "step": step, "score": 3 - abs(step - 1)}
-            )
-            assert answer.status_code == 200
-    assert 'id="verdict"' in answer.text
-    assert 'id="fit"' in answer.text
-    assert re.search(r'class="big">2\d\d<', answer.text)
-    page = client.get(f"/trials/{printed}/read").text
-    assert page.count("data-cell") == 15, "closed and opened again, every score is there"
-    assert page.count('data-score="3"') == 5
-    assert "Adopt as revision 2" in client.get(f"/trials/{printed}/adopt").text
-
-
-def test_who_reads_is_named_and_their_severity_told(client: FlaskClient, house: Workshop, printed: int) -> None:
-    page = client.post(f"/trials/{printed}/reader", data={"reader": "Ansa"}, follow_redirects=True).text
-    assert 'value="Ansa"' in page
-    assert "than most" not in page, "nothing is known of her yet"
-    for aspect in trials.sheet(house, printed).to_read.aspects:
-        for step in range(len(trials.sheet(house, printed).steps)):
-            client.post(f"/trials/{printed}/score", data={"aspect": aspect.key, "step": step, "score": "2"})
-    result = trials.sheet(house, printed).result
-    assert result is not None
-    assert result.reader is not None
-    told = client.get(f"/trials/{printed}/read").text
-    assert "in 9 of 10 cases" in told
-    refused = client.post(f"/trials/{printed}/reader", data={"reader": "x" * 41})
-    assert (refused.status_code, "longer than 40" in refused.text) == (422, True)
-    assert trials.sheet(house, printed).readings.reader == "Ansa"
-
-
-def test_a_photo_that_is_none_is_refused_where_it_was_chosen(client: FlaskClient, printed: int) -> None:
-    data = {"photo": (io.BytesIO(b"not a picture"), "tower.jpg")}
-    answer = client.post(f"/trials/{printed}/photos", data=data)
-    assert answer.status_code == 422
-    assert "The picture is no picture that can be read" in answer.text
 
 
 def test_a_value_by_hand_that_is_no_number_stays_in_its_field(client: FlaskClient, begun: Begun) -> None:
@@ -255,18 +165,6 @@ def test_what_belongs_to_all_materials_or_holds_anyway_is_refused_with_words(
     assert "Same for all materials on Petrel One" in client.get(f"{values}/retraction_mm").text
 
 
-@pytest.mark.parametrize("points", [{}, {"ax": "nan", "bx": "inf"}, {"ax": "left", "ay": "up"}])
-def test_points_that_are_none_set_no_scale(client: FlaskClient, printed: int, points: dict[str, str]) -> None:
-    out = io.BytesIO()
-    Image.new("RGB", (300, 200)).save(out, "PNG")
-    out.seek(0)
-    client.post(f"/trials/{printed}/photos", data={"photo": (out, "a.png")})
-    answer = client.post("/pictures/1/scale", data={**points, "length": "20"})
-    assert answer.status_code == 422
-    assert "further apart" in answer.text
-    assert "scale first" in client.post("/pictures/1/calliper", data=points).text
-
-
 def test_a_new_batch_is_told_marked_and_taken_back(client: FlaskClient, begun: Begun) -> None:
     page = f"/profiles/{begun.profile}"
     client.post(f"{page}/values/flow_ratio", data={"number": "0.97"})
@@ -276,30 +174,6 @@ def test_a_new_batch_is_told_marked_and_taken_back(client: FlaskClient, begun: B
     assert '<h2 class="mb-0">Batch check</h2>' in told, "the quick check comes next"
     back = client.post(f"{page}/undo", follow_redirects=True).text
     assert "recheck: Batch" not in back
-
-
-def test_a_poor_proof_is_not_to_be_adopted(house: Workshop, client: FlaskClient, begun: Begun) -> None:
-    number = trials.create(house, begun.profile, "proof-part", {})
-    trials.printed_by_hand(house, number)
-    aspects = [a.key for a in trials.sheet(house, number).to_read.aspects]
-    for key in aspects:
-        said = client.post(
-            f"/trials/{number}/score", data={"aspect": key, "step": 0, "score": 1 if key == "tip" else 4}
-        )
-    assert "Look again: tips." in said.text
-    assert "Adopt…" not in said.text
-    assert client.post(f"/trials/{number}/choice", data={"looked": "never"}).status_code == 422
-    assert client.post(f"/trials/{number}/choice", data={"looked": "twice"}).status_code == 302
-    assert "Not yet: tips." in client.get(f"/trials/{number}/read").text
-    assert "Poor points" not in client.get(f"/trials/{number}/plan").text, "it is no part of the plan"
-    assert client.get(f"/trials/{number}/adopt").status_code == 409
-    assert client.post(f"/trials/{number}/adopt").status_code == 409
-    assert "proof_percent" not in client.get(f"/profiles/{begun.profile}/as/profile").json["values"]
-    good = client.post(f"/trials/{number}/score", data={"aspect": "tip", "step": 0, "score": 3})
-    assert "this profile is proven" in good.text
-    client.post(f"/trials/{number}/adopt")
-    assert 'class="closing"' in client.get(f"/profiles/{begun.profile}").text
-    assert "<b>proven</b>" in client.get("/").text
 
 
 def test_the_bench_tells_how_each_printer_stands(
@@ -345,17 +219,6 @@ def test_the_search_finds_what_to_do_and_what_was_changed_last(
             assert answer.status_code == 200, address
 
 
-def test_fonts_are_there_before_the_first_letter_and_asked_for_once(client: FlaskClient) -> None:
-    fonts = re.findall(r'rel="preload" as="font"[^>]*href="/static/([^"]*)"', client.get("/").text)
-    assert len(fonts) == 2
-    with client.get("/static/css/drumbo.css") as sheet:
-        style = sheet.get_data(as_text=True)
-    assert all(f"url(../{font})" in style for font in fonts)
-    for font in fonts:
-        with client.get(f"/static/{font}") as answer:
-            assert "immutable" in answer.headers["Cache-Control"]
-
-
 def test_a_theme_that_is_not_offered_is_refused_and_the_chosen_one_is_kept(client: FlaskClient) -> None:
     assert client.post("/settings/theme", data={"theme": "plaid"}).status_code == 422
     assert 'data-bs-theme="light" >' in client.get("/settings/").text
@@ -392,40 +255,6 @@ def test_values_that_a_profile_does_not_hold_are_not_there(client: FlaskClient, 
         assert client.get(f"/profiles/{begun.profile}/values/{key}").status_code == 404
 
 
-def test_scripts_and_styles_are_asked_for_once_until_they_change(client: FlaskClient) -> None:
-    page = client.get("/").text
-    marked = re.findall(r'(?:src|href)="(/static/[^"]+\.(?:js|css)\?v=\w+)"', page)
-    assert len(marked) == 3
-    for address in marked:
-        for asked, kept in ((address, True), (address.split("?")[0], False)):
-            with client.get(asked) as answer:
-                assert ("immutable" in answer.headers["Cache-Control"]) is kept
-
-
-def test_scripts_are_kept_with_all_that_they_import_until_one_of_them_changes(
-    client: FlaskClient, begun: Begun
-) -> None:
-    seen: set[str] = set()
-    waiting = re.findall(r'src="(/static/js/\w{12}/[^"]+)"', client.get("/").text)
-    assert len(waiting) == 2
-    waiting += [f"{waiting[0].rpartition('/')[0]}/{name}" for name in ("read/reading.js", "check/layer.js")]
-    while waiting:
-        address = waiting.pop()
-        if address in seen:
-            continue
-        seen.add(address)
-        with client.get(address) as answer:
-            assert answer.status_code == 200, address
-            assert "immutable" in answer.headers["Cache-Control"]
-            waiting += [
-                urljoin(address, name) for name in re.findall(r'from "(\.[^"]+)"', answer.get_data(as_text=True))
-            ]
-    assert len(seen) >= 14
-    older = re.sub(r"/js/\w{12}/", "/js/000000000000/", min(seen))
-    with client.get(older) as answer:
-        assert answer.headers["Cache-Control"] == "no-cache"
-
-
 def test_a_value_of_another_process_is_refused_and_an_older_profile_that_has_one_opens(
     client: FlaskClient, house: Workshop, begun: Begun
 ) -> None:
@@ -445,19 +274,6 @@ def test_a_value_of_another_process_is_refused_and_an_older_profile_that_has_one
     held = profiles.sheet(house, begun.profile).profile
     assert "exposure_s" not in held.values
     assert held.number("of_tomorrow") == 3, "what a newer version added is kept"
-
-
-def test_every_style_sheet_is_served_as_one_and_kept(client: FlaskClient) -> None:
-    address = re.search(r'href="(/static/css/drumbo\.css\?v=[0-9a-f]+)"', client.get("/").text)
-    assert address is not None
-    answer = client.get(address[1])
-    assert answer.mimetype == "text/css"
-    assert "immutable" in answer.headers["Cache-Control"]
-    there = {path.stem for path in (Path(drumbo.web.__file__).parent / "static" / "css").glob("*.css")}
-    assert there == set(drumbo.web.STYLE_SHEETS), "none is left out"
-    for font in re.findall(r'url\("?\.\./(vendor/[^")]+)"?\)', answer.text):
-        with client.get(f"/static/{font}") as found:
-            assert found.status_code == 200
 
 
 def test_a_layer_package_is_looked_into(client: FlaskClient, begun: Begun) -> None:

@@ -11,7 +11,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from drumbo.core.piece import block, stl_bytes
-from drumbo.core.workshop import Printer
+from drumbo.core.printer import Printer
 from drumbo.services import planner, profiles, workshop
 from drumbo.store.database import Workshop
 from tests.conftest import Begun
