@@ -14,6 +14,8 @@ from drumbo.core.errors import LinkError
 from drumbo.links.http import HttpDevice
 
 ANSWERS_S = 2.0
+ENDS_S = 10.0
+"""How long one may take to switch itself off."""
 BED_SEED = 2
 """Its plate is not quite level."""
 LAMP_SEED = 3
@@ -29,9 +31,13 @@ class SimulatedPrinter:
     camera_url: str
 
     def end(self) -> None:
-        """Switch it off."""
+        """Switch it off; by force where it is too busy to do so itself."""
         self.process.terminate()
-        self.process.wait(10)
+        try:
+            self.process.wait(ENDS_S)
+        except subprocess.TimeoutExpired:
+            self.process.kill()
+            self.process.wait()
         if self.process.stdout is not None:
             self.process.stdout.close()
 
