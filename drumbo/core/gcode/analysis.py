@@ -27,6 +27,10 @@ if TYPE_CHECKING:
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
+RAFT_LAYERS, RAFT_MM = 10, 1.0
+"""A raft has no more layers, and reaches at least so far beyond what stands on it."""
+TWICE_AS_HIGH = 1.7
+"""A step so many times as high as those around is one from which a layer is missing, or the gap above a raft."""
 
 
 @dataclass(frozen=True)
@@ -120,6 +124,28 @@ class FileAnalysis:
             return None
         nozzle, bed = self.usual(self.program.nozzle_c, above), self.usual(self.program.bed_c, above)
         return next((family(key) for key, hot, warm in _TOLD_BY if _in(nozzle, hot) and _in(bed, warm)), None)
+
+    def tall_step(self, layer: int) -> float:
+        """How many times as high a layer's step is as those around it; 1 where there are none."""
+        steps = np.diff(self.found.tops)
+        near = np.delete(steps[max(layer - 3, 0) : layer + 2], min(layer - 1, 2))
+        return float(steps[layer - 1] / np.median(near)) if layer and len(near) else 1.0
+
+    def on_raft(self, layer: int) -> bool:
+        """Whether a layer is the first on a raft, which leaves a gap so that it comes off: it lies well within what is
+        below it.
+        """
+        if not 0 < layer <= RAFT_LAYERS:
+            return False
+        ends = []
+        for each in (layer, layer - 1):
+            rows = self.found.laid & (self.found.layer == each)
+            ends.append([f(c[rows]) for c in (self.program.x, self.program.y) for f in (np.min, np.max)])
+        mine, below = ends
+        return bool(
+            mine[0] - below[0] > RAFT_MM and below[1] - mine[1] > RAFT_MM
+            and mine[2] - below[2] > RAFT_MM and below[3] - mine[3] > RAFT_MM
+        )  # fmt: skip
 
     def at(self, where: Bools) -> tuple[int, int, float]:
         """Line and layer of the first of some moves, and their share of the time that lines take."""

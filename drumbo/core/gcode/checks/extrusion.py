@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from drumbo.core.gcode.analysis import FileAnalysis
+from drumbo.core.gcode.analysis import TWICE_AS_HIGH, FileAnalysis
 from drumbo.core.gcode.command import What
 from drumbo.core.gcode.move_columns import ROUND, WIDTHS
 from drumbo.core.gcode.reader import GULP_MM, LEFT_OVER
@@ -69,6 +69,10 @@ def _middle(way: Floats, power: float = 0.0) -> float:
     return float(WIDTHS[np.searchsorted(upto, upto[-1] / 2)])
 
 
+def _nozzle_mm(case: FileAnalysis) -> float:
+    return case.printer.nozzle_mm if case.printer else USUAL_NOZZLE_MM
+
+
 def far_from_need(case: FileAnalysis) -> Iterator[Remark]:
     """All lines get far too much or too little for their height and any nozzle."""
     found, laid = case.found, case.found.laid
@@ -76,7 +80,7 @@ def far_from_need(case: FileAnalysis) -> Iterator[Remark]:
         return
     flat, height = _middle(case.by_width.sum(axis=0)), float(np.median(found.thick))
     width = flat + ROUND * height
-    nozzle = case.printer.nozzle_mm if case.printer else USUAL_NOZZLE_MM
+    nozzle = _nozzle_mm(case)
     if flat < SPARSE * nozzle and width < 0.75 * max(height, 0.3):
         text = f"feeds far too little: lines would be {width:.2f} mm wide at a height of {height:.2f}"
         where = laid & (found.width < 1.5 * width)
@@ -117,11 +121,21 @@ def one_layer(case: FileAnalysis) -> Iterator[Remark]:
         votes[2, calm] += ways[role, calm]
     for off, told in ((votes[0], "more"), (votes[1], "less")):
         layers = np.flatnonzero((off > 0) & (off > 2 * (votes.sum(axis=0) - off)))
+        layers = layers[[not _by_its_step(case, int(k), float(ratios[k])) for k in layers]]
         if 0 < len(layers) < max(FEW_OFF * case.found.layers, 2):
             k = int(layers[0])
             where = case.found.laid & np.isin(case.found.layer, layers)
             text = f"layer {k + 1} gets {ratios[k]:.1f} times the filament of those around it"
             yield case.remark(BAD, where, text, f"Something feeds {told} here: look for M221 or a changed flow.")
+
+
+def _by_its_step(case: FileAnalysis, layer: int, ratio: float) -> bool:
+    """Whether a layer has what its lines need but for a step that is too high: one is missing below it, which is told
+    as such, or it lies on a raft, which is meant.
+    """
+    tall = case.tall_step(layer)
+    meant = tall > TWICE_AS_HIGH or (tall > ALIKE and case.on_raft(layer))
+    return meant and 1 / ALIKE < ratio * tall < ALIKE
 
 
 def one_role(case: FileAnalysis) -> Iterator[Remark]:
@@ -134,7 +148,9 @@ def one_role(case: FileAnalysis) -> Iterator[Remark]:
             usual[role] = _middle(case.by_width[role], 1.0)
     if len(usual) < 2:
         return
-    for role, mine in usual.items():
+    nozzle = _nozzle_mm(case)
+    # Of two that differ, the one that a nozzle would not lay is told of.
+    for role, mine in sorted(usual.items(), key=lambda each: -abs(float(np.log(each[1] / nozzle)))):
         others = [value for other, value in usual.items() if other != role]
         if all(mine > ROLE_MORE * value for value in others) or all(mine < ROLE_LESS * value for value in others):
             ratio = mine / float(np.median(others))

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from drumbo.core.gcode.analysis import FileAnalysis
+from drumbo.core.gcode.analysis import TWICE_AS_HIGH, FileAnalysis
 from drumbo.core.heights import CARRIAGE, HEAD, NOZZLE
 from drumbo.core.remark import BAD, NOTE, Remark
 
@@ -15,8 +15,7 @@ BESIDE_MM = 0.5
 THIN, FLAT = 0.65, 2.0
 """Width of the first layer's lines over the usual one: the nozzle is too high, or too low."""
 TALLER, LEAST_FIRST_MM = 1.3, 0.04
-TWICE, STARVED = 1.7, 0.78
-RAFT_LAYERS, RAFT_MM = 10, 1.0
+STARVED = 0.78
 LEAST_ISLAND_MM = 2.0
 APART_MM = 1.5
 
@@ -76,30 +75,12 @@ def missing_layer(case: FileAnalysis) -> Iterator[Remark]:
     steps, widths = np.diff(tops), _widths(case)
     usual = float(np.median(widths))
     for k in (np.flatnonzero(steps[1:] > TALLER * steps[:-1]) + 1).tolist():
-        near = np.delete(steps[max(k - 2, 0) : k + 3], min(k, 2))
-        if steps[k] > TWICE * float(np.median(near)) and widths[k + 1] < STARVED * usual and not _on_raft(case, k + 1):
+        tall = case.tall_step(k + 1) > TWICE_AS_HIGH
+        if tall and widths[k + 1] < STARVED * usual and not case.on_raft(k + 1):
             where = found.laid & (found.layer == k + 1)
             text = f"a layer is missing below {tops[k + 1]:.2f} mm: the step is {steps[k]:.2f} mm there"
             yield case.remark(BAD, where, text, "Slice it again; a layer was lost.")
             return
-
-
-def _on_raft(case: FileAnalysis, layer: int) -> bool:
-    """Whether a layer is the first on a raft, which leaves a gap so that it comes off: it lies well within what is
-    below it.
-    """
-    if layer > RAFT_LAYERS:
-        return False
-    program, found = case.program, case.found
-    ends = []
-    for each in (layer, layer - 1):
-        rows = found.laid & (found.layer == each)
-        ends.append([f(c[rows]) for c in (program.x, program.y) for f in (np.min, np.max)])
-    mine, below = ends
-    return bool(
-        mine[0] - below[0] > RAFT_MM and below[1] - mine[1] > RAFT_MM
-        and mine[2] - below[2] > RAFT_MM and below[3] - mine[3] > RAFT_MM
-    )  # fmt: skip
 
 
 def in_the_air(case: FileAnalysis) -> Iterator[Remark]:
