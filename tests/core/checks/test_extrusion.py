@@ -101,9 +101,9 @@ def test_a_missing_reset_is_told_from_a_retraction() -> None:
     # Two files put together: the second counts from 0 again, and nothing tells the printer so.
     place = text.index("G1 Z2.200")
     behind = [float(part.split()[0]) for part in text[place:].split(" E")[1:]]
-    before, shifted = behind[0] + 0.8, text[place:]
-    for number in sorted(set(behind), reverse=True):
-        shifted = shifted.replace(f" E{number:.5f}", f" E{number - before:.5f}")
+    so_far, shifted = behind[0] + 0.8, text[place:]
+    for place_mm in sorted(set(behind), reverse=True):
+        shifted = shifted.replace(f" E{place_mm:.5f}", f" E{place_mm - so_far:.5f}")
     told = [remark for remark in look(text[:place] + shifted).remarks if "at once" in remark.text]
     assert len(told) == 1
     assert told[0].weight == BAD

@@ -16,7 +16,7 @@ NUMBERS = {
 }  # fmt: skip
 
 
-def _against(made: Box = PLAIN, **changed: float) -> tuple[str, ...]:
+def _against(made: Box = PLAIN, /, **changed: float) -> tuple[str, ...]:
     return tuple(remark.text for remark in look(made, numbers=NUMBERS | changed).remarks)
 
 
@@ -32,8 +32,8 @@ def test_a_file_that_keeps_to_its_profile_has_no_finding() -> None:
     ("retraction_mm", 0.61, 0.55, "retracts 0.8 mm; the profile says 0.55 mm"),
 ])  # fmt: skip
 def test_a_value_is_odd_once_it_is_farther_off_than_rounding(key: str, near: float, far: float, says: str) -> None:
-    assert _against(**{key: near}) == ()
-    assert _against(**{key: far}) == (says,)
+    assert _against(PLAIN, **{key: near}) == ()
+    assert _against(PLAIN, **{key: far}) == (says,)
 
 
 def test_a_long_retraction_may_differ_by_more() -> None:
