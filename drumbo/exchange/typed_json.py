@@ -35,12 +35,13 @@ _SAID: tuple[tuple[re.Pattern[str], Callable[[re.Match[str], str], str]], ...] =
     (re.compile(r"Expected `array` of length >= 1"), lambda _, at: f"has nothing under “{at}”"),
     (re.compile(r"Expected `array` of length >= (\d+)"), lambda m, at: f"has fewer than {m[1]} under “{at}”"),
     (re.compile(r"Expected `array` of length <= (\d+)"), lambda m, at: f"has more than {m[1]} under “{at}”"),
-    (re.compile(r"Expected `array` of length (\d+)"), lambda m, at: f"has not just {m[1]} under “{at}”"),
+    (re.compile(r"Expected `array` of length (\d+)(?:, got \d+)?"), lambda m, at: f"has not just {m[1]} under “{at}”"),
     (re.compile(r"Expected `(?:int|float)` (>=|<=|>|<) (\S+)"),
      lambda m, at: f"has a number under “{at}” that cannot be: {_BOUND[m[1]]} {float(m[2]):g} is meant"),
     (re.compile(r".*out of range"), lambda _, at: f"has a number under “{at}” that is beyond all bounds"),
     (re.compile(r"Invalid enum value (.*)"), lambda m, at: f"has a word under “{at}” that is not known: {m[1][:40]}"),
-    (re.compile(r"Expected `(\w+)(?: \| null)?`, got .*"), lambda m, at: f"has no {_NAMES[m[1]]} under “{at}”"),
+    (re.compile(r"Expected `(\w+)(?: \| null)?`, got .*"),
+     lambda m, at: f"has no {_NAMES[m[1]]} under “{at}”" if at else f"is no {_NAMES[m[1]]}"),
 )  # fmt: skip
 """What msgspec says, and what we say of it."""
 
