@@ -34,13 +34,14 @@ browser:
 	    $$(command -v node > /dev/null || echo nodejs); }
 
 # Eight at a time, as tests often wait for a page or a printer; the longest first, and early on what mostly waits.
+WORKERS ?= 8
 LONGEST := tests/e2e/test_plates.py tests/trials/test_contract.py tests/services/test_plates.py tests/test_cli.py \
   tests/e2e/test_resin.py tests/services/test_prints.py tests/services/test_resin_line.py tests/services/test_live.py
 
 test:
 	$(MAKE) --no-print-directory -j2 install browser
 	node --test tests/js/*.test.js
-	$(BIN)/python -m pytest -n 8 --dist loadfile --no-loadscope-reorder $(LONGEST) tests/e2e tests/links tests
+	$(BIN)/python -m pytest -n $(WORKERS) --dist loadfile --no-loadscope-reorder $(LONGEST) tests/e2e tests/links tests
 
 # Scripts and styles are looked over by a pinned tool from npm.
 front: node_modules/.ready

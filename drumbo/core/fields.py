@@ -12,12 +12,13 @@ from dataclasses import dataclass, fields
 from typing import TypeVar
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.units import in_ours
 
 Scalar = float | str | None
 T = TypeVar("T")
 
 LONGEST_NUMBER = 60
-_NUMBER = re.compile(r"([+\-−]?(?:\d+(?:[.,]\d*)?|[.,]\d+))\s*([^\d\s.,][^\d]*)?")
+_NUMBER = re.compile(r"([+\-−]?(?:\d+(?:[.,]\d*)?|[.,]\d+))\s*([^\d\s.,](?:\D|(?<=[a-z])[23])*)?")
 _GROUPED = re.compile(r"\d[.,]\d{3}[.,]\d")
 
 
@@ -60,7 +61,7 @@ class Field:
         return self._words(str(text))
 
     def _number(self, text: str | float) -> float:
-        value = number(self.key, text)
+        value = number(self.key, text, self.unit)
         unit = f" {self.unit}" if self.unit else ""
         if value < self.low:
             raise InvalidInput(self.key, f"is below {self.low:g}{unit}, the lowest that can be used")
@@ -84,11 +85,12 @@ class Field:
         return text
 
 
-def number(field: str, text: str | float) -> float:
-    """The number in `text`; a decimal comma and a trailing unit are understood.
+def number(field: str, text: str | float, unit: str = "") -> float:
+    """The number in `text`, in `unit`; a decimal comma and a unit behind it are understood. InvalidInput where that is
+    a unit in which such a number cannot be.
 
-    >>> number("diameter", "1,75 mm")
-    1.75
+    >>> number("diameter", "1,75 mm", "mm"), number("diameter", "1750 µm", "mm")
+    (1.75, 1.75)
     """
     if isinstance(text, (int, float)):
         value = float(text)
@@ -101,10 +103,21 @@ def number(field: str, text: str | float) -> float:
         found = _NUMBER.fullmatch(text)
         if not found:
             raise InvalidInput(field, f"“{text[:40]}” is not a number; write it like 215 or 1.75")
-        value = float(found.group(1).replace(",", ".").replace("−", "-"))
+        value = _in_ours(field, float(found[1].replace(",", ".").replace("−", "-")), (found[2] or "").strip(), unit)
     if not math.isfinite(value):
         raise InvalidInput(field, "must be a finite number")
     return value
+
+
+def _in_ours(field: str, value: float, written: str, unit: str) -> float:
+    if not written:
+        return value
+    ours = in_ours(value, written, unit)
+    if ours is None:
+        remedy = f"write it in {unit}" if unit else "write the number alone"
+        raise InvalidInput(field, f"has “{written[:20]}” behind its number; {remedy}")
+    # 1750 µm are 1.75 mm, and not a hair more.
+    return float(f"{ours:.12g}")
 
 
 def read_all(fields: Sequence[Field], typed: Mapping[str, str | float | None]) -> dict[str, Scalar]:

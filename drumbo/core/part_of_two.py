@@ -113,7 +113,7 @@ def read_heights(typed: str) -> tuple[float, ...]:
     """Heights of changes, mm, from words like “4; 8.2”. InvalidInput names the one that is none, or not in order."""
     heights: list[float] = []
     for word in typed.replace(";", " ").split():
-        height = number("heights", word)
+        height = number("heights", word, "mm")
         if heights and height <= heights[-1]:
             raise InvalidInput("heights", f"must rise: {height:g} comes after {heights[-1]:g}")
         heights.append(height)

@@ -40,7 +40,7 @@ def set_value(workshop: Workshop, profile_id: int, key: str, typed: str, was: st
     name = BY_KEY[key].name.lower() if key in BY_KEY else repr(key[:40])
     if process_of(key) != held.process:
         raise NotFound(f"a {held.process} profile has no {name}")
-    number = read_number(key, typed)
+    number = read_number(key, typed, BY_KEY[key].unit)
     with workshop.writing() as session:
         row = get_row(session, profile_id)
         profile = profile_of(latest(row))
@@ -57,7 +57,7 @@ def set_value(workshop: Workshop, profile_id: int, key: str, typed: str, was: st
 
 def set_plates(workshop: Workshop, profile_id: int, typed: str) -> int:
     """The same bed temperature for every plate, as one new revision."""
-    number = read_number("number", typed)
+    number = read_number("number", typed, "°C")
     keys = [p.key for p in PARAMETERS if p.plate]
     if not BED_LOW_C <= number <= BED_HIGH_C:
         raise InvalidInput("number", f"goes from {BED_LOW_C:g} to {BED_HIGH_C:g} °C")

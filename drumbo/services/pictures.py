@@ -59,7 +59,7 @@ def add_picture(
 
 def set_scale(workshop: Workshop, picture_id: int, pixels: float, typed: str) -> float:
     """Tell a photo's scale from two points that lie a known length apart; returns pixels per mm."""
-    length = number("length", typed)
+    length = number("length", typed, "mm")
     if not 0.1 <= length <= 1000:
         raise InvalidInput("length", "must be between 0.1 and 1000 mm; a long one is surest")
     if pixels < FEWEST_PIXELS:

@@ -107,7 +107,7 @@ def _first_step(trial: Trial, typed: str | int) -> int | None:
         return int(text)
     if not text.endswith("mm"):
         raise InvalidInput("first", "this trial has no such step")
-    height, places = number("height", text), trial.piece.places
+    height, places = number("height", text, "mm"), trial.piece.places
     low, high = places[0].low[2], places[-1].high[2]
     if not low <= height <= high:
         raise InvalidInput("height", f"{height:g} mm is not on the wall: it goes from {low:.1f} to {high:.1f} mm")
@@ -117,7 +117,7 @@ def _first_step(trial: Trial, typed: str | int) -> int | None:
 def _read(spec: Measure, typed: str | float) -> float | None:
     if isinstance(typed, str) and not typed.strip():
         return None
-    value = number("number", typed)
+    value = number("number", typed, spec.unit)
     if not spec.low <= value <= spec.high:
         unit = f" {spec.unit}" if spec.unit else ""
         bounds = f"{spec.low:g} to {spec.high:g}{unit}"

@@ -28,8 +28,8 @@ def pace_page(profile: Profile, material: Resin, asked: PartAsked) -> dict[str, 
     """Everything for the card; where what was typed is no part, why."""
     about = {"asked": asked, "material": material}
     try:
-        found = pace(profile.numbers(), number("height_mm", asked.height_mm))
-        ml = number("ml", asked.ml)
+        found = pace(profile.numbers(), number("height_mm", asked.height_mm, "mm"))
+        ml = number("ml", asked.ml, "ml")
         if not 0 < ml <= MOST_ML:
             raise InvalidInput("ml", f"must be above 0 and up to {MOST_ML:g} ml")
     except InvalidInput as error:

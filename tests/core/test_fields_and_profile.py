@@ -13,6 +13,7 @@ from drumbo.core.families import FAMILIES
 from drumbo.core.fields import Field, number, read_all
 from drumbo.core.material import Material, read_material
 from drumbo.core.printer import Printer
+from drumbo.core.processes import PROCESSES
 from drumbo.core.profile import (
     Origin,
     OriginKind,
@@ -31,10 +32,39 @@ from tests.conftest import LABEL, plain_context
 
 @pytest.mark.parametrize(
     ("typed", "value"),
-    [("1,75", 1.75), ("1.75 mm", 1.75), (" 215 °C ", 215), ("−0.3", -0.3), (".5", 0.5), ("210", 210), (3, 3)],
+    [("1,75", 1.75), ("1.75 mm", 1.75), (" 1,75MM ", 1.75), ("−0.3", -0.3), (".5", 0.5), ("210", 210), (3, 3)],
 )
 def test_a_number_is_read_as_makers_type_it(typed: str | float, value: float) -> None:
-    assert number("x", typed) == value
+    assert number("x", typed, "mm") == value
+
+
+@pytest.mark.parametrize(("typed", "unit", "value"), [
+    ("1750 µm", "mm", 1.75), ("1750 um", "mm", 1.75), ("1750 \u03bcm", "mm", 1.75),
+    ('0.5"', "mm", 12.7), ("0.5 in", "mm", 12.7), ("22 cm", "mm", 220), ("0.05 mm", "µm", 50), ("1200 mm/min", "mm/s", 20), ("3 mm/s", "mm/min", 180),
+    ("12 mm3/s", "mm³/s", 12), ("720 mm³/min", "mm³/s", 12), ("1500 mm/s2", "mm/s²", 1500), ("40 ms", "s", 0.04),
+    ("6 hours", "h", 6), ("90 min", "h", 1.5), ("1 kg", "g", 1000), ("0,5 l", "ml", 500), ("97 %", "× flow", 0.97),
+    ("1240 kg/m3", "g/cm³", 1.24), ("4 mw/cm2", "mW/cm²", 4), ("2560 pixels", "pixels", 2560), ("215 °C", "°C", 215),
+    ("215c", "°C", 215), ("45°", "° from upright", 45), ("80 mm", "mm of filament", 80), ("60 %", "%", 60),
+])  # fmt: skip
+def test_a_unit_behind_a_number_is_turned_into_ours(typed: str, unit: str, value: float) -> None:
+    assert number("x", typed, unit) == value
+
+
+@pytest.mark.parametrize(("typed", "unit", "remedy"), [
+    ("419 °F", "°C", "write it in °C"), ("488 K", "°C", "write it in °C"), ("5 s", "mm", "write it in mm"),
+    ("3 mm", "", "write the number alone"), ("2 kg", "pixels", "write it in pixels"),
+    ("8 mm", "mm/s", "write it in mm/s"),
+])  # fmt: skip
+def test_a_unit_that_cannot_be_is_refused_and_never_taken_for_ours(typed: str, unit: str, remedy: str) -> None:
+    with pytest.raises(InvalidInput, match=remedy):
+        number("x", typed, unit)
+
+
+def test_every_field_takes_its_own_unit() -> None:
+    asked = [f for p in PROCESSES.values() for f in (*p.printer_fields, *p.material_fields) if f.kind == "number"]
+    assert len(asked) >= 40
+    for field in asked:
+        assert number(field.key, f"7 {field.unit}", field.unit) == 7, field.key
 
 
 @pytest.mark.parametrize("typed", ["", "abc", "1,234.5", "1.2.3", "12 34", "nan", "inf", float("nan"), "--3"])

@@ -105,7 +105,9 @@ def _typed_stretches() -> list[Stretch]:
         if not all(texts):
             raise InvalidInput(f"stretch_{k}", "needs its first layer, its last one and its seconds, or none of them")
         try:
-            first, last, seconds = (number(f"stretch_{k}", text) for text in texts)
+            first, last, seconds = (
+                number(f"stretch_{k}", text, unit) for text, unit in zip(texts, ("", "", "s"), strict=True)
+            )
         except InvalidInput:
             raise InvalidInput(f"stretch_{k}", "must be numbers") from None
         if first != int(first) or last != int(last):
@@ -150,7 +152,9 @@ def _strips(looked: service.AnalysedFile) -> dict[str, Any]:
     typed_ends = [request.args.get(key, "").strip()[:20] for key in ("from", "to")]
     page = {"along": along, "ends": typed_ends, "stretch_problem": ""}
     try:
-        low, high = (number(key, text) if text else None for key, text in zip(("from", "to"), typed_ends, strict=True))
+        unit = "mm" if along == "height" else "min"
+        ends = zip(("from", "to"), typed_ends, strict=True)
+        low, high = (number(key, text, unit) if text else None for key, text in ends)
         found = service.tracks(looked, along, low, high)
         if not any(len(track.x) for track in found):
             raise InvalidInput("to", "nothing lies in this stretch; empty both fields to see the whole")
