@@ -40,7 +40,8 @@ def test_a_number_is_read_as_makers_type_it(typed: str | float, value: float) ->
 
 @pytest.mark.parametrize(("typed", "unit", "value"), [
     ("1750 µm", "mm", 1.75), ("1750 um", "mm", 1.75), ("1750 \u03bcm", "mm", 1.75),
-    ('0.5"', "mm", 12.7), ("0.5 in", "mm", 12.7), ("22 cm", "mm", 220), ("0.05 mm", "µm", 50), ("1200 mm/min", "mm/s", 20), ("3 mm/s", "mm/min", 180),
+    ('0.5"', "mm", 12.7), ("0.5 in", "mm", 12.7), ("22 cm", "mm", 220),
+    ("0.05 mm", "µm", 50), ("1200 mm/min", "mm/s", 20), ("3 mm/s", "mm/min", 180),
     ("12 mm3/s", "mm³/s", 12), ("720 mm³/min", "mm³/s", 12), ("1500 mm/s2", "mm/s²", 1500), ("40 ms", "s", 0.04),
     ("6 hours", "h", 6), ("90 min", "h", 1.5), ("1 kg", "g", 1000), ("0,5 l", "ml", 500), ("97 %", "× flow", 0.97),
     ("1240 kg/m3", "g/cm³", 1.24), ("4 mw/cm2", "mW/cm²", 4), ("2560 pixels", "pixels", 2560), ("215 °C", "°C", 215),
