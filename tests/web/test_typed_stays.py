@@ -131,9 +131,9 @@ def test_plans(client: FlaskClient, house: Workshop, begun: Begun, slug: str) ->
 
 
 def test_a_value_by_hand(client: FlaskClient, house: Workshop, begun: Begun) -> None:
-    before = profiles.card(house, begun.profile).profile
+    before = profiles.card(house, begun.profile)
     for typed in BAD:
         answer = client.post(f"/profiles/{begun.profile}/values/nozzle_c", data={"number": typed})
         assert answer.status_code == 422
         assert typed in answer.text
-    assert profiles.card(house, begun.profile).profile == before
+    assert profiles.card(house, begun.profile) == before
