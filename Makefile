@@ -33,8 +33,8 @@ browser:
 	  $$SUDO apt-get -qq update && $$SUDO apt-get -qq install -y --no-install-recommends chromium-headless-shell \
 	    $$(command -v node > /dev/null || echo nodejs); }
 
-# Eight at a time, as tests often wait for a page or a printer; the longest first, and early on what mostly waits.
-WORKERS ?= 8
+# Four at a time, as tests often wait for a page or a printer; more only get into each other's way. The longest first.
+WORKERS ?= 4
 LONGEST := tests/e2e/test_plates.py tests/trials/test_contract.py tests/services/test_plates.py tests/test_cli.py \
   tests/e2e/test_resin.py tests/services/test_prints.py tests/services/test_resin_line.py tests/services/test_live.py
 

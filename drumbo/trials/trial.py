@@ -8,6 +8,7 @@ from typing import Any
 
 from drumbo.core.piece import Piece, Standing
 from drumbo.trials.base import SomeBound, SomeKind
+from drumbo.trials.believable import evaluated
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings, Step, ToRead
 from drumbo.trials.result import Result
@@ -62,7 +63,7 @@ class Trial:
 
     def read(self, readings: Readings) -> Trial:
         """The trial with other readings, and what they say."""
-        result = self.kind.evaluate(self.plan, readings) if readings.any else None
+        result = evaluated(self.kind, self.plan, self.context, readings) if readings.any else None
         return replace(self, readings=readings, result=result)
 
     def judged_for(self, field: str, value: Any) -> Trial:

@@ -107,6 +107,8 @@ def fit_melt(flow: Floats, heat_c: Floats, share: Floats, weighed_sd: Floats) ->
         return np.concatenate([_tamed(off), (theta - held) / held_sd])
 
     low, high = np.array([[-1.0, 0.0, -5.0, -0.1, 0.0], [1.0, 3.0, 8.0, 0.1, MOST_ONSET]])
+    # Weights that cannot be lie beyond any curve; the fit begins at the nearest one.
+    start = np.clip(start, low + 1e-6, high - 1e-6)
     found = least_squares(rests, start, x_scale=(0.05, 0.2, 0.2, 0.005, 0.1), bounds=(low, high))
     theta = found.x
     off = (model(theta, theta[2] + theta[3] * (t - at)) - s) / sd

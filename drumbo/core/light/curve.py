@@ -17,6 +17,8 @@ from drumbo.core.fit.callipers import PRESSED_SD_UM, PRESSED_UM, SKIN_SD_UM
 Floats = NDArray[np.float64]
 
 FEWEST = 4
+LEAST_REACH_UM = 5.0
+"""No resin that prints takes the light up within so little."""
 FAR = 3.5
 """Residuals beyond so many times the usual one are outliers."""
 UNEVEN_REACH, UNEVEN_CRITICAL = 0.012, 0.018
@@ -82,7 +84,7 @@ def fit(seconds: Floats, depth_um: Floats) -> WorkingCurve | None:
     away = depth_um[kept] - design @ line
     usual = max(math.sqrt(float(away @ away) / (kept.sum() - 2)), SKIN_SD_UM / 2)
     crossing, slope = float(line[0]), float(line[1])
-    if slope <= 0:
+    if slope < LEAST_REACH_UM:
         return None
     spread = np.linalg.inv(design.T @ design) * usual**2
     # ln tc = −a / b; its error and how it goes with Dp = b, to first order.

@@ -23,6 +23,8 @@ HEIGHTS_UM = np.arange(20.0, 121.0, 5.0)
 BENT = 2.6
 """A bend of so many standard errors is one."""
 LARGE_ERROR = 0.12
+HOPELESS = 0.5
+"""Share of the depth by which it is uncertain from which on nothing can be told."""
 
 
 def verdict(plan: Plan, steps: Sequence[Step], rows: Sequence[tuple[str, str]], readings: Readings) -> Result:
@@ -41,6 +43,10 @@ def verdict(plan: Plan, steps: Sequence[Step], rows: Sequence[tuple[str, str]], 
     found = fit(seconds, depth)
     if found is None:
         return Result("few", says="Thickness does not grow with the light; check which skin is which.")
+    if found.reach_error_um > HOPELESS * found.reach_um:
+        return Result(
+            "split", says="The skins scatter too much to lie on a line; check which is which, and measure again."
+        )
     found = replace(
         found,
         reach_error_um=holding("cure-on-glass", found.reach_error_um),

@@ -197,7 +197,7 @@ def _told(plan: Plan, steps: Sequence[Step], at: Any, depth_um: Any, found: Foun
     """The map in words and as a picture."""
     uneven = 100 * found.map.uneven
     by_depth = REACH_ERROR / 2 * uneven
-    error = holding("lamp-map", math.hypot(100 * found.uneven_error, by_depth))
+    error = holding("lamp-map", math.hypot(100 * max(found.uneven_error, found.error), by_depth))
     level = float(np.mean(found.smooth))
     spots = tuple(
         MapSpot(round(float(x), 3), round(float(y), 3), round(100 * (float(share) / level - 1), 1), bool(kept))

@@ -51,7 +51,8 @@ def _by_scores(plan: Plan, x: Floats, strings: Floats, restarts: Floats, reader:
     notes += if_strict(value, found.sways, error, "mm", 2)
     if found.misfit > SPLIT_MISFIT:
         says = contradict()
-        return Result("split", value, error, says=says, notes=notes, curve=curve, reader=found.reader)
+        low, high = max(value - half_90(error), 0.0), value + half_90(error)
+        return Result("split", value, error, low, high, says, notes, curve, reader=found.reader)
     if found.flat:
         return _flat(plan, found, x, step, curve)
     if found.beyond > 0.5:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from drumbo.core.counted import counted
 from drumbo.core.fit.quality import Quality, fit_quality
+from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Curve
 from drumbo.trials.readings import Aspect, Readings, Step
 from drumbo.trials.result import Result
@@ -105,6 +106,9 @@ class BestStep:
         error = max(holding(self.kind, float(np.hypot(1.15 * found.error, self.step_share * step))), self.least_error)
         state, says = self._told(found)
         low, high = (float(x[0]), float(x[-1])) if state == "flat" else (found.low, found.high)
+        if state == "split":
+            # What is as good as the best means nothing where scores contradict each other.
+            low, high = found.best - half_90(error), found.best + half_90(error)
         notes = tuple(
             f"{aspects[k].name} at {x[i]:g} {self.unit} stands apart from its neighbours; look again."
             for i, k in found.apart[:2]

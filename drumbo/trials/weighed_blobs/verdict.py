@@ -38,6 +38,7 @@ def reckoned_g(plan: Plan) -> float:
     return plan.length_mm * math.pi * FILAMENT_MM**2 / 4 * DENSITY / 1000
 
 
+SCATTER = "The weights scatter more than blobs do; weigh those again that stand apart."
 Taken = Sequence[tuple[Step, float, str, float]]
 """Blobs that were weighed: flow, temperature, the row's letter and grams."""
 
@@ -59,6 +60,8 @@ def verdict(plan: Plan, steps: Sequence[Step], rows: Rows, readings: Readings) -
     if (share > NOTHING).sum() < FEWEST:
         return Result("few", says="These weigh next to nothing: look whether filament came at all, and weigh in grams.")
     found = fit_melt(flow, heat, share, np.full(len(flow), sd))
+    if found.kept.sum() < FEWEST:
+        return Result("split", says=SCATTER)
     return _result(plan, steps, found, _Weighed(taken, flow, heat, share))
 
 
@@ -93,8 +96,7 @@ def _result(plan: Plan, steps: Sequence[Step], found: Melt, weighed: _Weighed) -
         return Result("edge", low, max(error, 0.1 * top), low, value, says, notes, charts=charts, extend=extend)
     low, high = value - half_90(error), value + half_90(error)
     if found.misfit > POORLY:
-        says = "The weights scatter more than blobs do; weigh those again that stand apart."
-        return Result("split", value, error, low, high, says, notes, charts=charts)
+        return Result("split", value, error, low, high, SCATTER, notes, charts=charts)
     law = {
         "at": at,
         "number": value,

@@ -1,0 +1,46 @@
+"""Whether what readings come to can be: no slip in a number becomes a value that no printer or material has."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from drumbo.core.catalogue import BY_KEY
+from drumbo.core.profile import Value
+from drumbo.trials.base import SomeBound, SomeKind
+from drumbo.trials.plan import TrialPlan
+from drumbo.trials.readings import Readings
+from drumbo.trials.result import Result
+
+BEYOND = 2.0
+"""So many times a parameter's usual range below or above it nothing of this trade lies."""
+
+
+def evaluated(kind: SomeKind, plan: TrialPlan, context: SomeBound, readings: Readings) -> Result:
+    """What readings say; where that cannot be, a verdict without a value that says so, with the numbers it rests on."""
+    result = kind.evaluate(plan, readings)
+    if result.value is None:
+        return result
+    key = beyond_belief(kind.changes(plan, result, context, 0))
+    if key is None:
+        return result
+    parameter, number = BY_KEY[key], kind.changes(plan, result, context, 0)[key].number
+    unit = f" {parameter.unit}" if parameter.unit and not parameter.unit.startswith("×") else ""
+    says = (
+        f"That comes to {parameter.show(number)}{unit} for “{parameter.name}”, which cannot be: something was read or "
+        "typed wrongly. Look at the readings again."
+    )
+    return replace(
+        result, state="split", value=None, error=None, low=None, high=None, says=says, notes=(), charts=(), also=None,
+        extend=None, headline="",
+    )  # fmt: skip
+
+
+def beyond_belief(changes: Mapping[str, Value]) -> str | None:
+    """The first of some values that no printer or material has; None where all can be."""
+    for key, value in changes.items():
+        parameter = BY_KEY[key]
+        room = BEYOND * (parameter.high - parameter.low)
+        if not parameter.low - room <= value.number <= parameter.high + room:
+            return key
+    return None
