@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from contextlib import suppress
 from dataclasses import replace
 from random import Random
-from typing import Any
+from typing import Any, TypeVar
 
 import pytest
 
@@ -26,6 +26,7 @@ from drumbo.web.figure import fit_picture, piece_picture, spread_picture
 from tests.conftest import plain_context, resin_context
 
 ALL = [pytest.param(kind, id=slug) for slug, kind in kinds().items()]
+T = TypeVar("T")
 Score = Callable[[int, int], int | None]
 Number = Callable[[int, Measure], float]
 
@@ -120,6 +121,11 @@ def _changes(kind: SomeKind, plan: Any, result: Result, context: Any, name: str)
         assert kind.steps(kind.read_plan({**plan.to_json(), **result.extend}, context)), name
 
 
+def _turned(mapping: Mapping[str, T]) -> dict[str, T]:
+    """The same, the last entry first."""
+    return dict(list(mapping.items())[::-1])
+
+
 @pytest.mark.parametrize("kind", ALL)
 def test_it_does_not_matter_in_which_order_it_is_read(kind: SomeKind) -> None:
     context: Any = resin_context() if kind.process == RESIN else plain_context()
@@ -127,13 +133,13 @@ def test_it_does_not_matter_in_which_order_it_is_read(kind: SomeKind) -> None:
     readings = _cases(kind.readings(plan), kind.steps(plan))["at random"]
     turned = replace(
         readings,
-        scores={key: dict(reversed(column.items())) for key, column in reversed(readings.scores.items())},
-        measures={
-            key: {step: dict(reversed(sites.items())) for step, sites in reversed(column.items())}
-            for key, column in reversed(readings.measures.items())
-        },
-        firsts=dict(reversed(readings.firsts.items())),
-    )
+        scores=_turned({key: _turned(column) for key, column in readings.scores.items()}),
+        measures=_turned({
+            key: _turned({step: _turned(sites) for step, sites in column.items()})
+            for key, column in readings.measures.items()
+        }),
+        firsts=_turned(readings.firsts),
+    )  # fmt: skip
     one, other = kind.evaluate(plan, readings), kind.evaluate(plan, turned)
     assert other.state == one.state
     assert other.says == one.says
