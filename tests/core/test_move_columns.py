@@ -98,3 +98,20 @@ def test_thinning_keeps_ends_and_peaks(size: int, count: int, seed: int) -> None
     assert len(few_x) <= 4 * count or len(few_x) == size
     assert (few_x[0], few_x[-1], few_y.min(), few_y.max()) == (x[0], x[-1], y.min(), y.max())
     assert (np.diff(few_x) >= 0).all()
+
+
+@pytest.mark.parametrize("rise", [0.06, 0.1, 0.15, 0.2, 0.3])
+def test_a_spiral_of_short_lines_is_one_though_some_do_not_rise_as_heights_are_rounded(rise: float) -> None:
+    text, each, count = "G28\nM83\n" + _square(0.2), 0.5, 120
+    radius = each * count / (2 * math.pi)
+    text += f"G0 X{20 + radius:.3f} Y20\n"
+    for k in range(1, 40 * count + 1):
+        z, angle = 0.2 + rise * k / count, 2 * math.pi * k / count
+        x, y = 20 + radius * math.cos(angle), 20 + radius * math.sin(angle)
+        text += f"G1 X{x:.3f} Y{y:.3f} Z{z:.3f} E{0.45 * rise * each / 2.405:.5f} F1800\n"
+    _, found = _traits(text)
+    assert found.layers == pytest.approx(41, abs=1)
+    high = found.laid & (found.layer > 2)
+    assert np.median(found.height[high]) == pytest.approx(rise, rel=0.03)
+    assert np.quantile(found.width[high], 0.02) > 0.4
+    assert np.quantile(found.width[high], 0.98) < 0.6

@@ -34,6 +34,7 @@ TOO_WIDE = 1.8
 LOW_LAYERS = 2.5
 """Layers up to so many times the height of the first may lie beside it."""
 THINNEST_MM, THICKEST_MM = 0.02, 2.0
+LEVEL_MM, FEW_OF_A_TURN = 1e-9, 0.2
 UP_TIMES, LOW_TIMES = 2.0, 1.5
 """One part is done and another begins where a road is so many times as high as the lowest, and the next one is not."""
 
@@ -126,7 +127,29 @@ def _stacked(at: tuple[Floats, Floats, Floats], laid: Bools, way: Halves, area: 
 def _climbing(z: Floats, laid: Bools, way: Halves) -> Bools:
     """(n,) which lines rise while they are laid, as a spiral does."""
     rises = np.abs(np.diff(z, prepend=0.0)).astype(np.float32)
-    return np.asarray(laid & (rises > 1e-9) & (rises < 0.5 * way))
+    flat = laid & (rises <= LEVEL_MM)
+    climbing = np.asarray(laid & (rises > LEVEL_MM) & (rises < 0.5 * way))
+    if climbing.any() and flat.any():
+        _with_rounded(climbing, flat, rises, way)
+    return climbing
+
+
+def _with_rounded(climbing: Bools, flat: Bools, rises: Halves, way: Halves) -> None:
+    """Heights are written with few digits, so that short lines of a spiral may not rise at all: those between two that
+    do are of it as far as a last digit explains.
+    """
+    starts = np.flatnonzero(np.diff(flat, prepend=False) & flat)
+    ends = np.flatnonzero(np.diff(flat, append=False) & flat)
+    inner = (starts > 0) & (ends < len(flat) - 1)
+    starts, ends = starts[inner], ends[inner]
+    between = climbing[starts - 1] & climbing[ends + 1]
+    starts, ends = starts[between], ends[between]
+    slope = float(rises[climbing].sum()) / float(way[climbing].sum())
+    digit = float(rises[climbing].min())
+    long = np.cumsum(np.where(flat, way, np.float32(0)), dtype=np.float64)
+    short = long[ends] - long[starts] + way[starts] < 3 * digit / slope
+    for first, last in zip(starts[short].tolist(), ends[short].tolist(), strict=True):
+        climbing[first : last + 1] = True
 
 
 def _from_nothing(
@@ -135,7 +158,9 @@ def _from_nothing(
     """A spiral's first turn lies on what was flat: where its lines thicken from nothing, they are as high as it has
     risen by then.
     """
-    turns = np.bincount(layer[climbing], minlength=len(tops)) > 0
+    count = np.bincount(layer[climbing], minlength=len(tops))
+    # Its very first lines may be hardly above what is flat, and count as of that.
+    turns = count > FEW_OF_A_TURN * count.max()
     first = turns & ~np.insert(turns[:-1], 0, False)
     rows = np.flatnonzero(climbing & first[layer] & (layer > 0))
     quarter = len(rows) // 4

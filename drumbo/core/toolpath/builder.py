@@ -128,15 +128,22 @@ class ToolpathBuilder:
             return
         if self._must_pull(x, y, way, island):
             self._pull()
-        if self._new_layer:
-            self._z = self._next_z
-            self._new_layer = False
-            self._move(*self.at, 0.0, min(CLIMB_MM_S, self._settings.speeds[Role.TRAVEL]), Role.TRAVEL)
+        # Down only where it is to go on: what was just laid stands higher.
+        down = self._new_layer and self._count > 0 and self._next_z < self._z
+        if self._new_layer and not down:
+            self._to_height()
         if way >= 0.005:
             self._move(x, y, 0.0, self._settings.speeds[Role.TRAVEL], Role.TRAVEL)
         self.at = (x, y)
+        if down:
+            self._to_height()
         if self._pulled:
             self._push()
+
+    def _to_height(self) -> None:
+        self._z = self._next_z
+        self._new_layer = False
+        self._move(*self.at, 0.0, min(CLIMB_MM_S, self._settings.speeds[Role.TRAVEL]), Role.TRAVEL)
 
     def _must_pull(self, x: float, y: float, way: float, island: Floats | None) -> bool:
         s = self._settings

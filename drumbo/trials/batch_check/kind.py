@@ -13,7 +13,7 @@ from drumbo.core.profile import OriginKind, Value
 from drumbo.core.toolpath import Override, PrintSettings, Toolpath, Zone, settings_for
 from drumbo.trials.base import Context, Kind
 from drumbo.trials.batch_check import terrace
-from drumbo.trials.batch_check.plan import LEAST_HEAT_C, Plan
+from drumbo.trials.batch_check.plan import COLDEST_C, LEAST_HEAT_C, Plan
 from drumbo.trials.batch_check.verdict import CHECKED, verdict
 from drumbo.trials.plan import Bounds
 from drumbo.trials.readings import Aspect, Readings, Step, ToRead
@@ -93,6 +93,9 @@ class BatchCheck(Kind[Plan]):
         printer, hot = context.printer, plan.nozzle_c + plan.heat_c
         if hot > printer.nozzle_max_c:
             raise InvalidInput("heat_c", f"makes {hot:g} °C; {printer.name} may run {printer.nozzle_max_c:g}")
+        if plan.nozzle_c - plan.heat_c < COLDEST_C:
+            cold = plan.nozzle_c - plan.heat_c
+            raise InvalidInput("nozzle_c", f"makes {cold:g} °C on the cooler stair; below {COLDEST_C:g} nothing flows")
         check_bed("heat_c", printer, terrace.WIDTH + 20, terrace.depth(STAIRS) + 40)
         return {
             key: f"the profile has {BY_KEY[key].show(context.profile.number(key))}: the check is of that"

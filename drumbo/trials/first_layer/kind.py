@@ -11,7 +11,7 @@ from drumbo.core.profile import Value
 from drumbo.core.toolpath import Toolpath
 from drumbo.trials.base import Context, Kind
 from drumbo.trials.first_layer import combs
-from drumbo.trials.first_layer.plan import LOWEST_MM, Plan
+from drumbo.trials.first_layer.plan import LOWEST_MM, MOST_TIMES, Plan
 from drumbo.trials.first_layer.verdict import verdict
 from drumbo.trials.plan import Bounds
 from drumbo.trials.readings import Measure, Readings, Site, Step, ToRead
@@ -69,6 +69,10 @@ class FirstLayer(Kind[Plan]):
         lowest = min(self._heights(plan)) / 100
         if lowest < LOWEST_MM:
             raise InvalidInput("step_mm", f"puts the lowest patch at {lowest:.2f} mm; {LOWEST_MM} is the least")
+        highest = max(self._heights(plan)) / 100 - plan.raise_mm
+        if highest > MOST_TIMES * plan.layer_mm:
+            room = f"{highest:.2f} mm over the plate, with filament for {plan.layer_mm:g}"
+            raise InvalidInput("middle_mm", f"puts the highest patch {room}: it would not touch. Go lower")
         made = self._combs(plan, context)
         if made.patch_mm < combs.NARROWEST:
             raise InvalidInput("patches", f"have no room on {context.printer.name}; fewer do, or fewer combs")

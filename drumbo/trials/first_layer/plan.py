@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from drumbo.trials.plan import TrialPlan, ask
 
-LOWEST_MM = 0.08
+LOWEST_MM, MOST_TIMES = 0.08, 2.0
+"""The lowest patch, and the highest: so many times the layer that it has filament for."""
 
 FEWEST, MOST = 3, 7
 

@@ -15,7 +15,8 @@ BESIDE_MM = 0.5
 THIN, FLAT = 0.65, 2.0
 """Width of the first layer's lines over the usual one: the nozzle is too high, or too low."""
 TALLER, LEAST_FIRST_MM = 1.3, 0.04
-STARVED = 0.78
+STARVED, LEAST_LOST_MM = 0.78, 0.08
+"""A step lower than that has lost no layer: two of the thinnest are higher."""
 LEAST_ISLAND_MM = 2.0
 APART_MM = 1.5
 
@@ -75,7 +76,7 @@ def missing_layer(case: FileAnalysis) -> Iterator[Remark]:
     steps, widths = np.diff(tops), _widths(case)
     usual = float(np.median(widths))
     for k in (np.flatnonzero(steps[1:] > TALLER * steps[:-1]) + 1).tolist():
-        tall = case.tall_step(k + 1) > TWICE_AS_HIGH
+        tall = steps[k] > LEAST_LOST_MM and case.tall_step(k + 1) > TWICE_AS_HIGH
         if tall and widths[k + 1] < STARVED * usual and not case.on_raft(k + 1):
             where = found.laid & (found.layer == k + 1)
             text = f"a layer is missing below {tops[k + 1]:.2f} mm: the step is {steps[k]:.2f} mm there"
