@@ -68,6 +68,7 @@ bench: install
 	$(BIN)/python -m bench.check
 	$(BIN)/python bench/faults.py --seed 1 --runs 300
 	$(BIN)/python -m bench.fuzz --seed 1 --runs 1000
+	$(BIN)/python -m bench.plans --seed 1 --runs 6
 
 # A package that pipx installs; it is tried in an environment of its own.
 wheel: install

@@ -45,7 +45,6 @@ LAYERS = [pytest.param(k, id=slug) for slug, k in kinds_of(RESIN).items()]
 CONTEXTS = [
     pytest.param(plain_context("pla"), id="pla-direct"),
     pytest.param(plain_context("petg", drive="bowden", origin="centre", dialect="plain"), id="petg-bowden-centre"),
-    pytest.param(plain_context("asa", bed_x_mm=120.0, bed_y_mm=120.0, height_mm=120.0), id="asa-small-bed"),
 ]
 
 

@@ -21,6 +21,8 @@ from drumbo.trials.toolkit.roads import check_bed, on_bed, usual_settings, whole
 from drumbo.trials.toolkit.sweep import around, count_between, even_steps
 
 MOST_STEPS, FEWEST_STEPS = 15, 3
+HOT_FIRST_C = 20.0
+"""So much above the hottest step a first layer is hardly meant to be."""
 QUICK_STEPS, QUICK_STEP_C = 5, 8
 """A tower of so few and wide steps about the profile's temperature says as much as one of nine of 5 °C."""
 
@@ -124,6 +126,8 @@ class Temperature(Kind[Plan]):
             warnings["cold_c"] = f"far below the label's {material.nozzle_low_c:g} °C: the drive may grind"
         if plan.step_c < 3:
             warnings["step_c"] = "neighbouring steps will look alike; 5 °C shows more in one print"
+        if plan.first_c > plan.hot_c + HOT_FIRST_C:
+            warnings["first_c"] = f"{plan.first_c - plan.hot_c:g} °C above the hottest step; 5 to 10 are usual"
         bed = context.profile.number("bed_c")
         if bed > context.printer.bed_max_c:
             warnings["first_c"] = f"the profile's bed of {bed:g} °C is above what {context.printer.name} may run"
