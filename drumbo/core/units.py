@@ -77,8 +77,8 @@ def in_ours(number: float, written: str, unit: str) -> float | None:
     """A number in `unit` that was written with a unit behind it; None where that is no such unit, or one whose zero
     lies elsewhere, as nobody can tell whether 9 °F is how hot something is or how much hotter.
 
-    >>> in_ours(175.0, "um", "mm"), in_ours(410.0, "°F", "°C"), in_ours(24.0, "hours", "h")
-    (0.175, None, 24.0)
+    >>> in_ours(2000.0, "um", "mm"), in_ours(410.0, "°F", "°C"), in_ours(24.0, "hours", "h")
+    (2.0, None, 24.0)
     """
     word = _plain(written)
     if word == _plain(unit):

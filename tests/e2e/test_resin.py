@@ -149,7 +149,10 @@ def _curve(page: Page) -> None:
     page.get_by_role("link", name="Read it").click()
     page.wait_for_load_state()
     first = page.get_by_label(re.compile("^Skin, .* front row")).first
-    first.fill("3,2 km")
+    first.fill("3,2 kg")
+    first.press("Enter")
+    expect(page.get_by_text("has “kg” behind its number; write it in mm")).to_be_visible()
+    first.fill("3,2 mm")
     first.press("Enter")
     expect(page.get_by_text("cannot be; 0.01 to 3 mm can")).to_be_visible()
     page.get_by_role("button", name="What would a practised hand measure?").click()
