@@ -14,10 +14,9 @@ from drumbo.core.processes import AnyPrinter
 from drumbo.core.profile import Origin, OriginKind, Value, changed, of_printer
 from drumbo.core.profile import still_good as profile_still_good
 from drumbo.services.convert import latest, printer_of, profile_of
-from drumbo.services.profiles import append, get_row
+from drumbo.services.profiles import append, get_row, go_back
 from drumbo.store.database import Workshop
-from drumbo.store.models import PrinterRow, ProfileRow, TrialRow
-from drumbo.trials.trial import TrialState
+from drumbo.store.models import PrinterRow, ProfileRow
 
 LONGEST_NOTE = 1000
 BED_LOW_C, BED_HIGH_C = 0.0, 250.0
@@ -129,9 +128,5 @@ def undo(workshop: Workshop, profile_id: int) -> int:
         if len(row.revisions) < 2:
             raise NotNow("there is no change to take back")
         before, gone = row.revisions[-2], row.revisions[-1]
-        if gone.trial_id is not None:
-            trial = session.get(TrialRow, gone.trial_id)
-            if trial is not None and trial.adopted_revision == gone.number:
-                trial.state, trial.adopted_revision = TrialState.PRINTED, None
         restored = changed(profile_of(before), {}, printer_of(row.printer).numbers())
-        return append(session, row, restored, f"took back revision {gone.number}")
+        return go_back(session, row, restored, before.number, f"took back revision {gone.number}")

@@ -5,17 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput, NotNow
-from drumbo.core.profile import Change, Profile, changed, difference
+from drumbo.core.profile import Change, changed, difference
 from drumbo.services.convert import latest, printer_of, profile_of
-from drumbo.services.profiles import Card, append, card_of, get_row
+from drumbo.services.profiles import Card, card_of, get_row, go_back
 from drumbo.store.database import Workshop
-from drumbo.store.models import ProfileRow, RevisionRow, TrialRow
-from drumbo.trials.trial import TrialState
+from drumbo.store.models import ProfileRow, RevisionRow
 
 LONGEST_LABEL, LONGEST_NOTE = 60, 1000
 
@@ -71,17 +67,7 @@ def restore(workshop: Workshop, profile_id: int, number: int) -> int:
         since = {k: v for k, v in now.values.items() if k not in wanted.values and k in BY_KEY and not BY_KEY[k].found}
         whole = replace(wanted, name=row.name, values={**wanted.values, **since})
         restored = changed(whole, {}, printer_of(row.printer).numbers())
-        _unadopt(session, profile_id, restored, number)
-        return append(session, row, restored, f"back to revision {number}")
-
-
-def _unadopt(session: Session, profile_id: int, restored: Profile, number: int) -> None:
-    """A trial that was adopted later and whose values the profile does not hold any more may be adopted again."""
-    held = {value.origin.trial for value in restored.values.values()}
-    adopted = select(TrialRow).where(TrialRow.profile_id == profile_id, TrialRow.state == TrialState.ADOPTED)
-    for trial in session.scalars(adopted):
-        if trial.adopted_revision and trial.adopted_revision > number and trial.id not in held:
-            trial.state, trial.adopted_revision = TrialState.PRINTED, None
+        return go_back(session, row, restored, number, f"back to revision {number}")
 
 
 def remark(workshop: Workshop, profile_id: int, number: int, label: str, note: str) -> None:

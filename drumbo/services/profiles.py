@@ -40,6 +40,7 @@ from drumbo.store.models import MaterialRow, PictureRow, PrinterRow, ProfileRow,
 from drumbo.trials import kind as find_kind
 from drumbo.trials import kind_for, kinds_of
 from drumbo.trials.base import SomeBound, SomeKind
+from drumbo.trials.trial import TrialState
 from drumbo.trials.way import plan_for
 
 LONGEST_NAME = 120
@@ -260,6 +261,20 @@ def append(session: Session, row: ProfileRow, profile: Profile, note: str, trial
     note_state(row, profile, number, now())
     session.flush()
     return number
+
+
+def go_back(session: Session, row: ProfileRow, restored: Profile, number: int, note: str) -> int:
+    """What a profile was at a revision becomes a new one, within the caller's transaction. A trial that was adopted
+    since, and whose values it does not hold any more, may be adopted again; one whose values it holds again is adopted.
+    """
+    made = append(session, row, restored, note)
+    held = {value.origin.trial for value in restored.values.values()}
+    for trial in session.scalars(select(TrialRow).where(TrialRow.profile_id == row.id)):
+        if trial.id in held and trial.adopted_revision is None:
+            trial.state, trial.adopted_revision = TrialState.ADOPTED, made
+        elif trial.id not in held and (trial.adopted_revision or 0) > number:
+            trial.state, trial.adopted_revision = TrialState.PRINTED, None
+    return made
 
 
 def printer_moved(session: Session, printer_id: int, key: str, was: float, now: float, note: str) -> None:
