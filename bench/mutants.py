@@ -31,7 +31,7 @@ from cosmic_ray.plugins import get_operator
 
 ROOT = Path(__file__).parents[1]
 PARTS = ("drumbo/core", "drumbo/trials")
-COPIED = ("drumbo", "tests", "pyproject.toml", "README.md", "docs")
+COPIED = ("drumbo", "tests", "bench", "pyproject.toml", "README.md", "docs", "Makefile", "CHANGELOG.md")
 LONGEST_S = 240
 CONTRACT, KNOWN, DOCS = "tests/trials/test_contract.py", "tests/trials/test_known.py", "tests/test_docs.py"
 THREE_KINDS = "temperature or flow-surface or exposure-coupon"
@@ -113,7 +113,7 @@ def tests_of(file: str) -> list[list[str]]:
 
 def _tests() -> list[Path]:
     below = ("core", "trials", "exchange")
-    return [test.relative_to(ROOT) for part in below for test in sorted((ROOT / "tests" / part).glob("test_*.py"))]
+    return [test.relative_to(ROOT) for part in below for test in sorted((ROOT / "tests" / part).rglob("test_*.py"))]
 
 
 def _names(text: str, module: str) -> bool:
@@ -129,9 +129,22 @@ def judged(mutant: Mutant, home: Path) -> Outcome:
     diff = "\n".join(line for line in lines if not line.startswith(("---", "+++")))
     path.write_text(bad or "")
     try:
-        return Outcome(mutant, any(not _passes(tests, home) for tests in tests_of(mutant.file)), diff)
+        by = next((tests for tests in tests_of(mutant.file) if not _passes(tests, home)), None)
     finally:
         path.write_text(good)
+    if by is not None and not _clean(tuple(by), home):
+        raise click.ClickException(f"these fail without any fault: {' '.join(by)}")
+    return Outcome(mutant, by is not None, diff)
+
+
+_CLEAN: dict[tuple[str, ...], bool] = {}
+
+
+def _clean(tests: tuple[str, ...], home: Path) -> bool:
+    """Whether tests that noticed a fault pass without one: else they notice nothing."""
+    if tests not in _CLEAN:
+        _CLEAN[tests] = _passes(list(tests), home)
+    return _CLEAN[tests]
 
 
 def _passes(tests: list[str], home: Path) -> bool:
