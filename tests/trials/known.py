@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 import re
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -22,6 +22,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.program import Program
 from drumbo.core.gcode.reader import read as program_of
 from drumbo.core.light.job import LayerJob
+from drumbo.core.printer import NOZZLES
 from drumbo.trials import kinds
 from drumbo.trials.base import SomeKind
 from drumbo.trials.plan import TrialPlan
@@ -44,6 +45,7 @@ def contexts(process: str) -> dict[str, Any]:
         "usual": plain_context("pla"),
         "bowden": plain_context("petg", drive="bowden", nozzle_mm=0.6, nozzle_max_c=260.0),
         "small": plain_context("tpu", bed_x_mm=120.0, bed_y_mm=120.0, height_mm=100.0),
+        "two": plain_context("pla", swaps=NOZZLES),
     }
 
 
@@ -58,6 +60,8 @@ def planned(kind: SomeKind) -> dict[str, Any]:
         except InvalidInput as error:
             found[name]["refused"] = error.problems
             continue
+        told = (kind.instructions(plan, context), kind.hindered(context) or "", kind.wants(context) or "")
+        found[name] |= {"told": list(told), "pauses": list(kind.pauses(plan, context)), "other": kind.overrides(plan)}
         piece = kind.piece(plan, context)
         found[name]["piece"] = {
             "size": [round(side, 4) for side in piece.size],
@@ -168,9 +172,45 @@ def _told(kind: SomeKind, plan: TrialPlan, context: Any, result: Result) -> dict
         "says": result.says,
         "notes": list(result.notes),
         "extend": result.extend,
-        "pictures": [len(result.charts), len(result.spreads), len(result.maps), result.curve is not None],
+        "pictures": [*_pictures(result)],
         "sets": {key: [_six(value.number), value.origin.note] for key, value in new.items()},
     }
+
+
+def _pictures(result: Result) -> Iterator[list[Any]]:
+    """Every picture of a result in a few words and numbers, each of which something in it would change."""
+    curve = result.curve
+    if curve is not None:
+        points = np.array(curve.points).reshape(-1, 2)
+        yield [
+            "curve",
+            *_column(curve.x),
+            *_column(curve.y),
+            *_column(curve.low),
+            *_column(curve.high),
+            *_column(points),
+        ]
+    for chart in result.charts:
+        yield [chart.title, f"{chart.x.name}, {chart.x.unit}, {chart.x.log}", f"{chart.y.name}, {chart.y.unit}"]
+        for series in chart.series:
+            columns = [n for column in (series.x, series.y, series.more) for n in _column(column)]
+            yield [series.name, series.look, series.tone, sum(series.kept), *columns]
+    for spread in result.spreads:
+        numbers = [n for _, n, _ in spread.points]
+        kept = sum(keep for _, _, keep in spread.points)
+        yield [spread.name, spread.unit, kept, *_column(numbers), *map(_six, (spread.mean, spread.error))]
+    for plate in result.maps:
+        rows = np.array([(spot.x, spot.y, spot.value) for spot in plate.spots]).reshape(-1, 3)
+        flags = ",".join(spot.flag for spot in plate.spots)
+        yield [plate.title, plate.legend, flags, *map(_six, (plate.level, *plate.plane, plate.full)), *_column(rows)]
+
+
+def _column(numbers: Any) -> list[float]:
+    """How many there are, their mean, and their mean weighed by their places."""
+    flat = np.asarray(numbers, float).ravel()
+    if not len(flat):
+        return [0]
+    return [len(flat), _six(flat.mean()), _six((flat * np.arange(1, len(flat) + 1)).sum() / len(flat) ** 2)]
 
 
 def main() -> None:
