@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from drumbo.core.sure import half_90
@@ -63,53 +63,75 @@ class ChartPicture:
     rows: tuple[tuple[str, ...], ...]
 
 
-def chart_picture(chart: Chart) -> ChartPicture:
-    """The chart laid out; what is off its frame is cut by the page."""
-    xs = [x for s in chart.series for x in s.x]
-    ys = [y for s in chart.series for y in (*s.y, *_ends(s))]
-    x0, x1 = min(xs), max(xs)
-    y0, y1 = _room(min(ys), max(ys))
+@dataclass(frozen=True, slots=True)
+class _Frame:
+    """What of both axes is shown, and where on the drawing that is."""
 
-    def px(x: float) -> float:
-        share = math.log(max(x, x0) / x0) / math.log(x1 / x0) if chart.x.log else (x - x0) / (x1 - x0 or 1)
+    x0: float
+    x1: float
+    y0: float
+    y1: float
+    log: bool
+
+    def px(self, x: float) -> float:
+        """Where an x lies, px."""
+        share = (x - self.x0) / (self.x1 - self.x0 or 1)
+        if self.log:
+            share = math.log(max(x, self.x0) / self.x0) / math.log(self.x1 / self.x0)
         return round(LEFT + (WIDTH - LEFT - RIGHT) * share, 1)
 
-    def py(y: float) -> float:
-        return round(HEIGHT - BOTTOM - (HEIGHT - TOP - BOTTOM) * (y - y0) / (y1 - y0 or 1), 1)
+    def py(self, y: float) -> float:
+        """Where a y lies, px."""
+        return round(HEIGHT - BOTTOM - (HEIGHT - TOP - BOTTOM) * (y - self.y0) / (self.y1 - self.y0 or 1), 1)
 
-    def path(x: tuple[float, ...], y: tuple[float, ...]) -> str:
-        return "L".join(f"{px(a)} {py(b)}" for a, b in zip(x, y, strict=True))
+    def path(self, x: tuple[float, ...], y: tuple[float, ...]) -> str:
+        """Places joined by lines."""
+        return "L".join(f"{self.px(a)} {self.py(b)}" for a, b in zip(x, y, strict=True))
 
-    lines = [
-        (s.tone, "M" + path(s.x, s.y), s.name, px(s.x[-1]) + 4, py(s.y[-1]) + 3)
-        for s in chart.series
-        if s.look == "line"
-    ]
-    dots = [dot for s in chart.series if s.look == "points" for dot in _dots(s, chart, px, py)]
+
+def _frame(chart: Chart) -> _Frame:
+    xs = [x for s in chart.series for x in s.x]
+    ys = [y for s in chart.series for y in (*s.y, *(s.more if s.look == "band" else ()))]
+    return _Frame(min(xs), max(xs), *_room(min(ys), max(ys)), chart.x.log)
+
+
+def chart_picture(chart: Chart) -> ChartPicture:
+    """The chart laid out; what is off its frame is cut by the page."""
+    at, by = _frame(chart), _by_look(chart)
+    lines = [(s.tone, "M" + at.path(s.x, s.y), s.name, at.px(s.x[-1]) + 4, at.py(s.y[-1]) + 3) for s in by("line")]
+    dots = [dot for s in by("points") for dot in _dots(s, chart, at)]
     named = tuple(_apart(lines))
-    pointed = [s for s in chart.series if s.look == "mark"]
-    busy: list[tuple[float, float]] = []
-    if pointed:
-        busy += [(dot.x, dot.y) for dot in dots]
-        busy += [(px(x), py(y)) for s in chart.series if s.look == "line" for x, y in _between(s)]
-        busy += [(x + k, y - 4) for _, _, name, x, y in named for k in range(0, round(len(name) * LETTER_PX) + 1, 6)]
+    busy = _drawn(by("line"), dots, named, at) if by("mark") else []
+    x_name, y_name = (f"{axis.name}, {axis.unit}" for axis in (chart.x, chart.y))
     return ChartPicture(
         title=chart.title,
-        x_name=f"{chart.x.name}, {chart.x.unit}",
-        y_name=f"{chart.y.name}, {chart.y.unit}",
-        x_ticks=_log_ticks(x0, x1, px) if chart.x.log else _ticks(x0, x1, px),
-        y_ticks=_ticks(y0, y1, py),
-        bands=tuple(
-            "M" + path(s.x, s.more) + "L" + path(s.x[::-1], s.y[::-1]) + "Z" for s in chart.series if s.look == "band"
-        ),
+        x_name=x_name,
+        y_name=y_name,
+        x_ticks=_log_ticks(at.x0, at.x1, at.px) if at.log else _ticks(at.x0, at.x1, at.px),
+        y_ticks=_ticks(at.y0, at.y1, at.py),
+        bands=tuple(f"M{at.path(s.x, s.more)}L{at.path(s.x[::-1], s.y[::-1])}Z" for s in by("band")),
         lines=named,
         dots=tuple(dots),
-        levels=tuple((py(s.y[0]), s.name) for s in chart.series if s.look == "level"),
-        marks=tuple(_mark(px(s.x[0]), py(s.y[0]), s.name, busy) for s in pointed),
+        levels=tuple((at.py(s.y[0]), s.name) for s in by("level")),
+        marks=tuple(_mark(at.px(s.x[0]), at.py(s.y[0]), s.name, busy) for s in by("mark")),
         says=f"{chart.title}: {chart.y.name} over {chart.x.name.lower()}, {len(dots)} points measured",
-        head=("", f"{chart.x.name}, {chart.x.unit}", f"{chart.y.name}, {chart.y.unit}", "±"),
+        head=("", x_name, y_name, "±"),
         rows=tuple(row for s in chart.series for row in _rows(s)),
     )
+
+
+def _by_look(chart: Chart) -> Callable[[str], list[Series]]:
+    return lambda look: [series for series in chart.series if series.look == look]
+
+
+def _drawn(
+    lines: list[Series], dots: list[Dot], named: tuple[tuple[int, str, str, float, float], ...], at: _Frame
+) -> list[tuple[float, float]]:
+    """Places that a name should not cover."""
+    busy = [(dot.x, dot.y) for dot in dots]
+    busy += [(at.px(x), at.py(y)) for s in lines for x, y in _between(s)]
+    busy += [(x + k, y - 4) for _, _, name, x, y in named for k in range(0, round(len(name) * LETTER_PX) + 1, 6)]
+    return busy
 
 
 def _between(series: Series) -> Iterator[tuple[float, float]]:
@@ -149,26 +171,20 @@ def _rows(series: Series) -> Iterator[tuple[str, ...]]:
             yield series.name or "line", f"{series.x[place]:.4g}", f"{series.y[place]:.4g}", ""
 
 
-def _ends(series: Series) -> tuple[float, ...]:
-    if series.look == "band":
-        return series.more
-    return ()
-
-
 def _room(low: float, high: float) -> tuple[float, float]:
     more = 0.06 * (high - low or 1)
     return low - more, high + more
 
 
-def _dots(series: Series, chart: Chart, px, py) -> list[Dot]:  # type: ignore[no-untyped-def]
+def _dots(series: Series, chart: Chart, at: _Frame) -> list[Dot]:
     dots = []
     for x, y, error, kept in zip(series.x, series.y, series.more, series.kept, strict=True):
         says = f"{series.name}: {y:g} {chart.y.unit} at {x:g} {chart.x.unit}" + ("" if kept else ", left out")
-        dots.append(Dot(px(x), py(y), py(y - error), py(y + error), kept, series.tone, says))
+        dots.append(Dot(at.px(x), at.py(y), at.py(y - error), at.py(y + error), kept, series.tone, says))
     return dots
 
 
-def _ticks(low: float, high: float, place) -> tuple[tuple[float, str], ...]:  # type: ignore[no-untyped-def]
+def _ticks(low: float, high: float, place: Callable[[float], float]) -> tuple[tuple[float, str], ...]:
     rough = (high - low) / MOST_TICKS or 1.0
     power = 10.0 ** math.floor(math.log10(rough))
     each = next(power * n for n in (1, 2, 5, 10) if power * n >= rough)
@@ -176,7 +192,7 @@ def _ticks(low: float, high: float, place) -> tuple[tuple[float, str], ...]:  # 
     return tuple((place(n * each), f"{n * each:g}") for n in range(count[0], count[1] + 1))
 
 
-def _log_ticks(low: float, high: float, place) -> tuple[tuple[float, str], ...]:  # type: ignore[no-untyped-def]
+def _log_ticks(low: float, high: float, place: Callable[[float], float]) -> tuple[tuple[float, str], ...]:
     """Round numbers on a logarithmic axis, as many as have room."""
     decades = range(math.floor(math.log10(low)), math.ceil(math.log10(high)) + 1)
     for digits in (

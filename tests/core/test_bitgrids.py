@@ -93,7 +93,7 @@ def _flooded(seeds: np.ndarray, free: np.ndarray) -> np.ndarray:
             if 0 <= r < ROWS and 0 <= c < WIDE and free[r, c] and not found[r, c]:
                 found[r, c] = True
                 left.append([r, c])
-    return found
+    return np.asarray(found)
 
 
 @pytest.mark.parametrize("share", [0.35, 0.6, 0.75, 0.95])
