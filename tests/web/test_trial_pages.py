@@ -9,7 +9,7 @@ import pytest
 from flask.testing import FlaskClient
 from PIL import Image
 
-from drumbo.services import trials
+from drumbo.services import reading, trials
 from drumbo.store.database import Workshop
 from tests.conftest import Begun
 from tests.web.conftest import SMALL
@@ -134,3 +134,23 @@ def test_a_poor_proof_is_not_to_be_adopted(house: Workshop, client: FlaskClient,
     client.post(f"/trials/{number}/adopt")
     assert 'class="closing"' in client.get(f"/profiles/{begun.profile}").text
     assert "<b>proven</b>" in client.get("/").text
+
+
+def test_what_cannot_be_is_told_where_it_is_read_and_is_not_to_be_adopted(
+    client: FlaskClient, house: Workshop, begun: Begun
+) -> None:
+    draft = trials.draft(house, begun.profile, "dimensions", None)
+    typed = {key: "" if value is None else str(value) for key, value in draft.plan.items()}
+    trial = trials.create(house, begun.profile, "dimensions", typed)
+    trials.printed_by_hand(house, trial)
+    sheet = trials.sheet(house, trial)
+    reading.measure_all(house, trial, {
+        (measure.key, step.index, site.key): measure.low
+        for measure in sheet.to_read.measures for step in sheet.steps for site in measure.sites
+    })  # fmt: skip
+    page = client.get(f"/trials/{trial}/read").text
+    assert "for “Shrinkage”, which cannot be" in page
+    refused = client.get(f"/trials/{trial}/adopt")
+    assert refused.status_code == 409
+    assert "which cannot be" in refused.text
+    assert client.post(f"/trials/{trial}/adopt").status_code == 409

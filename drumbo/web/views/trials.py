@@ -9,30 +9,23 @@ from typing import Any
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import DrumboError, InvalidInput, NotFound, NotNow
 from drumbo.core.fields import number as number_of
 from drumbo.core.processes import process
-from drumbo.core.run import RunState
-from drumbo.services import adopting, handing, pairs, pictures, prior, reading, simulated
+from drumbo.services import adopting, handing, pictures, prior, reading, simulated
 from drumbo.services import live as live_service
-from drumbo.services import queue as files
 from drumbo.services import trials as service
 from drumbo.services.loaded import another_is_loaded
-from drumbo.trials.enough import hardly_matters, left_to_score
+from drumbo.trials.enough import hardly_matters
 from drumbo.trials.trial import TrialState
-from drumbo.web.chart import chart_picture
-from drumbo.web.figure import fit_picture, piece_picture, spread_picture, tower_room
-from drumbo.web.live import live_picture, live_words, over_words
-from drumbo.web.looks import looks_of
-from drumbo.web.plate import plate_picture
-from drumbo.web.read_page import read_page
+from drumbo.web.figure import piece_picture
+from drumbo.web.live import live_words, over_words
+from drumbo.web.trial_page import closed, trial_page
 from drumbo.web.views.common import plain_words, room, typed, typed_layer, whole, workshop
 
 pages = Blueprint("trials", __name__)
 
-PLAN_WIDTH, ADOPT_WIDTH = 420.0, 420.0
-LEAVES = (("plan", "Plan"), ("print", "Print"), ("read", "Read"), ("adopt", "Adopt"))
+PLAN_WIDTH = 420.0
 
 
 @pages.route("/profiles/<int:profile>/trials/new/<slug>", methods=["GET", "POST"])
@@ -103,77 +96,9 @@ def leaf(number: int, leaf: str) -> ResponseReturnValue:
     why_not = closed(sheet, leaf)
     if why_not:
         raise NotNow(why_not)
-    page = render_template(f"trials/{leaf}.html", **_page(sheet, leaf))
+    page = render_template(f"trials/{leaf}.html", **trial_page(sheet, leaf))
     # What is scored here is kept at once: going back must not show it as it was before.
     return Response(page, headers={"Cache-Control": "no-store"})
-
-
-def closed(sheet: service.TrialSheet, leaf: str) -> str | None:
-    """Why a leaf cannot be turned to yet, or None."""
-    if leaf in {"read", "adopt"} and sheet.state is TrialState.PLANNED:
-        return "print the piece first"
-    if leaf == "adopt" and (sheet.result is None or sheet.result.value is None):
-        return "read the piece first"
-    if leaf == "adopt" and sheet.result is not None and not sheet.kind.keeps(sheet.result):
-        return sheet.result.says.rstrip(".")
-    return None
-
-
-def _page(sheet: service.TrialSheet, leaf: str) -> dict[str, Any]:
-    seen = [p for p in sheet.pictures if p.source == "camera" and p.frame and p.frame["view"] == sheet.drawing.view]
-    wide = tower_room(sheet.to_read) if leaf == "read" else {"most_px": ADOPT_WIDTH, "least_px": 0.0}
-    picture = piece_picture(sheet.drawing, seen[-1] if seen else None, sheet.stands.middle, **wide)
-    page: dict[str, Any] = {
-        "sheet": sheet,
-        "leaf": leaf,
-        "leaves": [(key, name, closed(sheet, key)) for key, name in LEAVES],
-        "picture": picture,
-        "fit": fit_picture(sheet.result, sheet.steps, picture),
-        "best_says": _best_says(sheet),
-        "spreads": [spread_picture(s) for s in sheet.result.spreads] if sheet.result else [],
-        "charts": [chart_picture(c) for c in sheet.result.charts] if sheet.result else [],
-        "maps": [plate_picture(m) for m in sheet.result.maps] if sheet.result else [],
-        "drawing": sheet.drawing,
-        "to_read": sheet.to_read,
-        "process": process(sheet.kind.process),
-        "asked_eye": bool(sheet.context.printer.camera_url and RunState.DONE in sheet.runs),
-    }
-    if leaf == "print":
-        page["queue"] = files.queue(workshop(), sheet.card.printer_id)
-        page["other"] = another_is_loaded(workshop(), sheet.card.printer_id, sheet.card.material_id)
-    if leaf == "print" and sheet.run is not None and sheet.run.running:
-        page["live"] = live_picture(workshop(), sheet, picture)
-        page["next_spool"] = pairs.next_spool(workshop(), sheet.id)
-        if page["live"] is None:
-            # It has ended between two looks, so that what was seen first is no longer so.
-            return _page(service.sheet(workshop(), sheet.id), leaf)
-    if leaf in {"read", "adopt"}:
-        changed = sheet.run is not None and bool(sheet.run.factors)
-        page["touched"] = live_service.touched(workshop(), sheet.id) if changed else ()
-    if leaf == "read":
-        page["looks"] = looks_of(sheet.to_read.aspects)
-        page["read"] = read_page(sheet, picture)
-        page["unscored"] = bool(left_to_score(sheet.kind, sheet.plan, sheet.readings))
-    if leaf == "adopt" and sheet.result is not None and sheet.adopted_revision is None:
-        page["preview"] = adopting.preview(workshop(), sheet.id)
-        page["departs"] = _departing(sheet)
-    return page
-
-
-def _departing(sheet: service.TrialSheet) -> prior.FoundBefore | None:
-    """What was found before, where this result lies far outside of it."""
-    assert sheet.result is not None
-    found = prior.found_before(workshop(), sheet.card.id, sheet.kind.sets[0])
-    if found is None or sheet.result.value is None or not found.before.departs(sheet.result.value, sheet.result.error):
-        return None
-    return found
-
-
-def _best_says(sheet: service.TrialSheet) -> str:
-    """The value that was found, with its unit; nothing where none was."""
-    if sheet.result is None or sheet.result.value is None:
-        return ""
-    return f"{BY_KEY[sheet.kind.sets[0]].show(sheet.result.value)} {sheet.kind.unit}".strip()
 
 
 @pages.get("/trials/<int:number>/file.<any(gcode, zip):ending>")
@@ -208,7 +133,7 @@ def start(number: int) -> ResponseReturnValue:
         room().start(number, [layer] if (layer := typed_layer(typed().get("pause_layer", ""))) else [])
     except DrumboError as error:
         sheet = service.sheet(workshop(), number)
-        page = {"pause_layer": typed().get("pause_layer", ""), **_page(sheet, "print")}
+        page = {"pause_layer": typed().get("pause_layer", ""), **trial_page(sheet, "print")}
         return render_template("trials/print.html", refused=plain_words(error), **page), 409
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
@@ -250,7 +175,7 @@ def pace(number: int) -> ResponseReturnValue:
         if sheet.run is not None and sheet.run.running:
             room().change_pace(sheet.run.id, speed, flow)
     except (InvalidInput, NotNow) as error:
-        page = {"asked_pace": typed(), **_page(sheet, "print")}
+        page = {"asked_pace": typed(), **trial_page(sheet, "print")}
         return render_template("trials/print.html", refused=plain_words(error), **page), 409
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
@@ -288,7 +213,7 @@ def hand_over(number: int, how: str) -> ResponseReturnValue:
     try:
         hand(workshop(), number, typed_layer(typed().get("pause_layer", "")))
     except DrumboError as error:
-        page = {"pause_layer": typed().get("pause_layer", ""), **_page(service.sheet(workshop(), number), "print")}
+        page = {"pause_layer": typed().get("pause_layer", ""), **trial_page(service.sheet(workshop(), number), "print")}
         return render_template("trials/print.html", refused=plain_words(error), **page), 409
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
@@ -333,7 +258,7 @@ def pick(number: int) -> ResponseReturnValue:
 
 def _verdict(number: int) -> str:
     sheet = service.sheet(workshop(), number)
-    return render_template("trials/_verdict.html", **_page(sheet, "read"), swap=True)
+    return render_template("trials/_verdict.html", **trial_page(sheet, "read"), swap=True)
 
 
 @pages.get("/trials/<int:number>/enough")
@@ -380,7 +305,7 @@ def photos(number: int) -> ResponseReturnValue:
             pictures.add_picture(workshop(), number, file.read())
     except InvalidInput as error:
         sheet = service.sheet(workshop(), number)
-        return render_template("trials/read.html", photo_problem=plain_words(error), **_page(sheet, "read")), 422
+        return render_template("trials/read.html", photo_problem=plain_words(error), **trial_page(sheet, "read")), 422
     return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
@@ -423,4 +348,6 @@ def tell(number: int) -> ResponseReturnValue:
         said, status = {"told": adopting.tell_printer(workshop(), number)}, 200
     except DrumboError as error:
         said, status = {"refused": plain_words(error)}, 409
-    return render_template("trials/adopt.html", **said, **_page(service.sheet(workshop(), number), "adopt")), status
+    return render_template(
+        "trials/adopt.html", **said, **trial_page(service.sheet(workshop(), number), "adopt")
+    ), status

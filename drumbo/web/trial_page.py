@@ -1,0 +1,128 @@
+"""All that a trial's four leaves show: what they share, and what each has of its own."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from drumbo.core.catalogue import BY_KEY
+from drumbo.core.processes import process
+from drumbo.core.run import RunState
+from drumbo.services import adopting, pairs, prior
+from drumbo.services import live as live_service
+from drumbo.services import queue as files
+from drumbo.services import trials as service
+from drumbo.services.loaded import another_is_loaded
+from drumbo.services.trials import TrialSheet
+from drumbo.trials.enough import left_to_score
+from drumbo.trials.trial import TrialState
+from drumbo.web.chart import chart_picture
+from drumbo.web.figure import PiecePicture, fit_picture, piece_picture, spread_picture, tower_room
+from drumbo.web.live import live_picture
+from drumbo.web.looks import looks_of
+from drumbo.web.plate import plate_picture
+from drumbo.web.read_page import read_page
+from drumbo.web.views.common import workshop
+
+ADOPT_WIDTH = 420.0
+LEAVES = (("plan", "Plan"), ("print", "Print"), ("read", "Read"), ("adopt", "Adopt"))
+
+
+def closed(sheet: TrialSheet, leaf: str) -> str | None:
+    """Why a leaf cannot be turned to yet, or None."""
+    if leaf in {"read", "adopt"} and sheet.state is TrialState.PLANNED:
+        return "print the piece first"
+    if leaf != "adopt":
+        return None
+    result = sheet.result
+    if result is None or (result.value is None and result.state == "few"):
+        return "read the piece first"
+    if result.value is None or not sheet.kind.keeps(result):
+        return result.says.rstrip(".")
+    return None
+
+
+def trial_page(sheet: TrialSheet, leaf: str) -> dict[str, Any]:
+    """What a leaf shows."""
+    picture, result = _piece(sheet, leaf), sheet.result
+    page: dict[str, Any] = {
+        "sheet": sheet,
+        "leaf": leaf,
+        "leaves": [(key, name, closed(sheet, key)) for key, name in LEAVES],
+        "picture": picture,
+        "fit": fit_picture(result, sheet.steps, picture),
+        "best_says": _best_says(sheet),
+        "spreads": [spread_picture(s) for s in result.spreads] if result else [],
+        "charts": [chart_picture(c) for c in result.charts] if result else [],
+        "maps": [plate_picture(m) for m in result.maps] if result else [],
+        "drawing": sheet.drawing,
+        "to_read": sheet.to_read,
+        "process": process(sheet.kind.process),
+        "asked_eye": bool(sheet.context.printer.camera_url and RunState.DONE in sheet.runs),
+    }
+    if leaf == "print" and sheet.run is not None and sheet.run.running:
+        live = _live(sheet, picture)
+        if live is None:
+            # It has ended between two looks, so that what was seen first is no longer so.
+            return trial_page(service.sheet(workshop(), sheet.id), leaf)
+        page |= live
+    own = {"print": _printing, "read": _reading, "adopt": _adopting}.get(leaf)
+    return page if own is None else page | own(sheet, picture)
+
+
+def _piece(sheet: TrialSheet, leaf: str) -> PiecePicture:
+    seen = [p for p in sheet.pictures if p.source == "camera" and p.frame and p.frame["view"] == sheet.drawing.view]
+    wide = tower_room(sheet.to_read) if leaf == "read" else {"most_px": ADOPT_WIDTH, "least_px": 0.0}
+    return piece_picture(sheet.drawing, seen[-1] if seen else None, sheet.stands.middle, **wide)
+
+
+def _live(sheet: TrialSheet, picture: PiecePicture) -> dict[str, Any] | None:
+    """A print that goes on; None where it has just ended."""
+    live = live_picture(workshop(), sheet, picture)
+    return None if live is None else {"live": live, "next_spool": pairs.next_spool(workshop(), sheet.id)}
+
+
+def _printing(sheet: TrialSheet, _picture: PiecePicture) -> dict[str, Any]:
+    """What waits for the printer, and whether another spool is in it."""
+    number = sheet.card.printer_id
+    other = another_is_loaded(workshop(), number, sheet.card.material_id)
+    return {"queue": files.queue(workshop(), number), "other": other}
+
+
+def _touched(sheet: TrialSheet) -> Any:
+    """Steps that were printed at another pace than was planned."""
+    changed = sheet.run is not None and bool(sheet.run.factors)
+    return live_service.touched(workshop(), sheet.id) if changed else ()
+
+
+def _reading(sheet: TrialSheet, picture: PiecePicture) -> dict[str, Any]:
+    """The scores, and what is left to score."""
+    return {
+        "touched": _touched(sheet),
+        "looks": looks_of(sheet.to_read.aspects),
+        "read": read_page(sheet, picture),
+        "unscored": bool(left_to_score(sheet.kind, sheet.plan, sheet.readings)),
+    }
+
+
+def _adopting(sheet: TrialSheet, _picture: PiecePicture) -> dict[str, Any]:
+    """What adopting would set, before and after."""
+    page = {"touched": _touched(sheet)}
+    if sheet.result is None or sheet.adopted_revision is not None:
+        return page
+    return {**page, "preview": adopting.preview(workshop(), sheet.id), "departs": _departing(sheet)}
+
+
+def _departing(sheet: TrialSheet) -> prior.FoundBefore | None:
+    """What was found before, where this result lies far outside of it."""
+    assert sheet.result is not None
+    found = prior.found_before(workshop(), sheet.card.id, sheet.kind.sets[0])
+    if found is None or sheet.result.value is None or not found.before.departs(sheet.result.value, sheet.result.error):
+        return None
+    return found
+
+
+def _best_says(sheet: TrialSheet) -> str:
+    """The value that was found, with its unit; nothing where none was."""
+    if sheet.result is None or sheet.result.value is None:
+        return ""
+    return f"{BY_KEY[sheet.kind.sets[0]].show(sheet.result.value)} {sheet.kind.unit}".strip()
