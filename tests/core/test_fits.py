@@ -89,6 +89,9 @@ def test_walls_tell_the_fill_whatever_the_roads_push(fill: float, push: float) -
 def test_a_misread_digit_has_no_say_and_is_named() -> None:
     clean = fit_wall([0.44, 0.45, 0.45, 0.44], [0.85, 0.86, 0.86, 0.85], 0.407, 0.2)
     slip = fit_wall([0.44, 0.45, 0.45, 0.44, 0.74], [0.85, 0.86, 0.86, 0.85], 0.407, 0.2)
+    assert slip.means == clean.means == pytest.approx((0.445, 0.855))
+    assert all(0.002 < error < 0.02 for error in slip.errors)
+    assert slip.apart == clean.apart
     assert slip.kept[0].tolist() == [True] * 4 + [False]
     assert slip.fill == pytest.approx(clean.fill, abs=0.002)
 

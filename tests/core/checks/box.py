@@ -18,7 +18,7 @@ FED_PER_MM = (WIDE_MM - HIGH_MM * (1 - math.pi / 4)) * HIGH_MM / (math.pi * 1.75
 """Filament for each mm of a line of that width and height."""
 PRINTER = Printer("Petrel One", nozzle_max_c=300.0, bed_x_mm=200.0, bed_y_mm=200.0, height_mm=180.0)
 OPENING = ("M204 S1500", "M205 X8 Y8", "G21", "G90", "M83", "G28", "M190 S60", "M109 S215", "M107", "G92 E0")
-CLOSING = ("M107", "M104 S0", "M140 S0", "G0 Z60 F600", "G0 X0 Y190 F6000")
+CLOSING = ("M107", "M104 S0", "M140 S0", "G0 Z60 F600", "G0 X5 Y190 F6000")
 
 
 @dataclass(frozen=True)

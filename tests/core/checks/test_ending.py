@@ -24,7 +24,7 @@ def _with(old: str, new: str) -> Remark:
 def test_a_good_ending_is_told_in_words() -> None:
     found = look(PLAIN)
     assert found.remarks == ()
-    assert found.ends == ("nozzle off", "bed off", "fan off", "motors on", "head at X 0 Y 190 Z 60")
+    assert found.ends == ("nozzle off", "bed off", "fan off", "motors on", "head at X 5 Y 190 Z 60")
 
 
 @pytest.mark.parametrize(("old", "new", "weight", "says", "do"), [
