@@ -116,6 +116,16 @@ def test_numbers_of_any_length_are_rounded_once(typed: str, value: float) -> Non
         assert read(f"G1 X{typed}{ending}".encode()).x[-1] == pytest.approx(value, rel=1e-15, abs=1e-20)
 
 
+@pytest.mark.parametrize(("typed", "value"), [("1.5e-05", 1.5e-5), ("-4e-06", -4e-6), ("7.25e-05", 7.25e-5)])
+def test_a_number_with_an_exponent_is_read_and_its_line_told(typed: str, value: float) -> None:
+    program = read(f"G28\nG1 X1 F600\nG1 X{typed}\n".encode())
+    assert program.x[-1] == pytest.approx(value, rel=1e-12)
+    assert program.exponent_line == 3
+    fed = read(b"G28\nM83\nG1X10E.5F600\nG1 X20 E1\n")
+    assert fed.exponent_line == 0, "an E with a number of its own behind a number is filament"
+    assert fed.e_mm.tolist() == [0, 0.5, 1.0]
+
+
 def test_inches_offsets_and_relative_moves() -> None:
     program = read(b"G20\nG1 X1 E0.1 F10\nG92 X0\nG1 X1\nG91\nG1 X-0.5 E0.1\nG21\nG1 X1\n")
     assert program.x.tolist() == pytest.approx([25.4, 50.8, 38.1, 39.1])

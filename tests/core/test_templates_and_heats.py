@@ -55,6 +55,13 @@ def test_the_temperatures_of_a_start_agree_or_say_why_not() -> None:
         ("before", 215, 60), ("first layer", 215, 60), ("other layers", 210, 60), ("idle", 210, 60),
     ]  # fmt: skip
     assert plain.odd == ()
+    for template, who in (
+        ("G28\nM109 S215", "start G-code of"),
+        ("G28\nM190 S60", "start G-code of"),
+        ("G28", "the file's"),
+    ):
+        begins = heats(CONTEXT.profile, CONTEXT.material, replace(CONTEXT.printer, start_gcode=template)).phases[0]
+        assert begins.who.startswith(who), "one heater that it sets is enough"
     by_hand = Origin(OriginKind.HAND)
     odd = changed(CONTEXT.profile, {"nozzle_c": Value(245.0, by_hand), "nozzle_standby_c": Value(260.0, by_hand)})
     printer = replace(CONTEXT.printer, start_gcode="G28\nM190 S70\nM109 S200", nozzle_max_c=250.0)

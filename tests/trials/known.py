@@ -46,6 +46,7 @@ def contexts(process: str) -> dict[str, Any]:
         "bowden": plain_context("petg", drive="bowden", nozzle_mm=0.6, nozzle_max_c=260.0),
         "small": plain_context("tpu", bed_x_mm=120.0, bed_y_mm=120.0, height_mm=100.0),
         "two": plain_context("pla", swaps=NOZZLES),
+        "low": plain_context("pla", height_mm=25.0),
     }
 
 
@@ -67,6 +68,8 @@ def planned(kind: SomeKind) -> dict[str, Any]:
             "size": [round(side, 4) for side in piece.size],
             "volume": round(piece.solid.volume(), 3),
             "parts": [[part.look, *_middle(part.solid)] for part in piece.parts],
+            "places": _column([(*place.low, *place.high, place.value) for place in piece.places]),
+            "jaws": [*_column([(*jaw.a, *jaw.b, jaw.z) for jaw in piece.jaws]), *sorted({j.tool for j in piece.jaws})],
         }
     return found
 
