@@ -12,7 +12,7 @@ from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
 
-BEYOND = 2.0
+BEYOND = 3.0
 """So many times a parameter's usual range below or above it nothing of this trade lies."""
 
 
