@@ -1,4 +1,4 @@
-"""Whether what readings come to can be: no slip in a number becomes a value that no printer or material has."""
+"""Whether a result is possible at all: no slip in a reading becomes a value that no printer or material has."""
 
 from __future__ import annotations
 
@@ -21,14 +21,15 @@ def evaluated(kind: SomeKind, plan: TrialPlan, context: SomeBound, readings: Rea
     result = kind.evaluate(plan, readings)
     if result.value is None:
         return result
-    key = beyond_belief(kind.changes(plan, result, context, 0))
+    new = kind.changes(plan, result, context, 0)
+    key = beyond_belief(new)
     if key is None:
         return result
-    parameter, number = BY_KEY[key], kind.changes(plan, result, context, 0)[key].number
+    parameter, number = BY_KEY[key], new[key].number
     unit = f" {parameter.unit}" if parameter.unit and not parameter.unit.startswith("×") else ""
     says = (
-        f"That comes to {parameter.show(number)}{unit} for “{parameter.name}”, which cannot be: something was read or "
-        "typed wrongly. Look at the readings again."
+        f"These readings give {parameter.show(number)}{unit} for “{parameter.name}”, which is not possible. "
+        "Check them: at least one was read or typed wrongly."
     )
     return replace(
         result, state="split", value=None, error=None, low=None, high=None, says=says, notes=(), charts=(), also=None,

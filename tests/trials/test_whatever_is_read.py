@@ -165,6 +165,6 @@ def test_a_slip_that_cannot_be_is_told_and_nothing_is_to_be_adopted() -> None:
     assert good.value == pytest.approx(0.5)
     slip = evaluated(trial, plan, context, measured(0.75))
     assert (slip.state, slip.value) == ("split", None)
-    assert slip.says.startswith("That comes to 25.00 % for “Shrinkage in the cure”, which cannot be")
+    assert slip.says.startswith("These readings give 25.00 % for “Shrinkage in the cure”, which is not possible")
     assert slip.spreads, "the numbers can still be seen"
     assert trial.changes(plan, slip, context, trial=1) == {}

@@ -149,8 +149,8 @@ def test_what_cannot_be_is_told_where_it_is_read_and_is_not_to_be_adopted(
         for measure in sheet.to_read.measures for step in sheet.steps for site in measure.sites
     })  # fmt: skip
     page = client.get(f"/trials/{trial}/read").text
-    assert "for “Shrinkage”, which cannot be" in page
+    assert "for “Shrinkage”, which is not possible" in page
     refused = client.get(f"/trials/{trial}/adopt")
     assert refused.status_code == 409
-    assert "which cannot be" in refused.text
+    assert "which is not possible" in refused.text
     assert client.post(f"/trials/{trial}/adopt").status_code == 409
