@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.ordinal import Leaning, known_of
+from drumbo.services.usual import READER, said
 from drumbo.store.models import TrialRow
 from drumbo.trials.readings import Readings
 
@@ -18,13 +19,14 @@ LATEST = 200
 
 
 def begun(session: Session, row: TrialRow, readings: Readings) -> Readings:
-    """A trial's readings; where nobody has begun them, as they begin: by whoever read last, with what is known of them.
+    """A trial's readings; where nobody has begun them, as they begin: by whoever usually reads here, or read last, with
+    what is known of them.
 
     Those of earlier times, when nobody asked who reads, stay as they were.
     """
     if readings.any or "reader" in row.readings:
         return readings
-    return read_by(session, row.id, readings, _last(session))
+    return read_by(session, row.id, readings, said(session, READER) or _last(session))
 
 
 def read_by(session: Session, trial_id: int, readings: Readings, name: str) -> Readings:

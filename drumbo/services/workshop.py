@@ -43,13 +43,6 @@ def materials(workshop: Workshop) -> list[tuple[int, AnyMaterial]]:
         return [(row.id, material_of(row)) for row in rows]
 
 
-def usual_currency(workshop: Workshop) -> str:
-    """What the material that was added last is paid in; empty where none was, or where it says none."""
-    with workshop.reading() as session:
-        last = session.scalars(select(MaterialRow).order_by(MaterialRow.id.desc()).limit(1)).first()
-        return "" if last is None else str(last.spec.get("currency", ""))
-
-
 def printer(workshop: Workshop, number: int) -> AnyPrinter:
     """One printer; NotFound if there is none."""
     with workshop.reading() as session:

@@ -249,6 +249,14 @@ class PrintSetRow(Base):
     created_at: Mapped[datetime] = mapped_column(default=now)
 
 
+class UsualRow(Base):
+    """What the workshop said is usual here, by its key: who reads, what is paid in."""
+
+    __tablename__ = "usual"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[str]
+
+
 class MappingRow(Base):
     """Which column or key of a foreign table is which parameter, remembered for tables with the same names."""
 

@@ -48,6 +48,7 @@ from drumbo.web.views import (
     trials,
 )
 from drumbo.web.views.common import FOR_GOOD, plain_words
+from drumbo.web.written import write_answers
 
 STATIC = Path(__file__).parent / "static"
 HEADERS = {
@@ -146,6 +147,7 @@ def create_app(
     _errors(app)
     # What is done to answers last stands first here.
     pack_answers(app)
+    write_answers(app)
     _every_answer(app)
     return app
 

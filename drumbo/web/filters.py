@@ -18,6 +18,7 @@ from drumbo.core.processes import FAMILY_NAMES
 from drumbo.core.profile import Dependency, OriginKind, Value
 from drumbo.core.run import Heaters
 from drumbo.core.sure import half_90
+from drumbo.web.written import time_of_day
 
 _MONTHS = "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split()
 HEATING_S = 240.0
@@ -57,7 +58,7 @@ def day(moment: datetime | None) -> str:
     local, today = moment.astimezone(), datetime.now(UTC).astimezone()
     past = (today.date() - local.date()).days
     if past == 0:
-        return f"today {local:%H:%M}"
+        return f"today {time_of_day(local)}"
     if past == 1:
         return "yesterday"
     year = f" {local.year}" if local.year != today.year else ""
@@ -78,9 +79,9 @@ def done_by(seconds: float, now: datetime | None = None) -> str:
     end, midnight = _five(here + lasts, up=True), datetime.combine(here.date() + timedelta(days=1), time())
     days = (end.date() - here.date()).days
     day_after = "" if not days else " tomorrow" if days == 1 else f" in {days} days"
-    told = f"Begun now, it is done at about {end:%H:%M}{day_after}"
+    told = f"Begun now, it is done at about {time_of_day(end)}{day_after}"
     if end < midnight:
-        told += f"; begun before {_five(midnight - lasts, up=False):%H:%M}, by midnight"
+        told += f"; begun before {time_of_day(_five(midnight - lasts, up=False))}, by midnight"
     return f"{told}."
 
 

@@ -8,6 +8,7 @@ from drumbo.core.catalogue import Group, Parameter, groups_of, in_group
 from drumbo.core.processes import AnyPrinter
 from drumbo.core.profile import Profile, Value
 from drumbo.web.filters import plus_minus, shown, state_of, words_of
+from drumbo.web.written import beside
 
 MOST_DOUBTS = 6
 _MARKS = {"measured": "●", "hand": "◌", "start": "○", "recheck": "△"}
@@ -15,8 +16,9 @@ _MARKS = {"measured": "●", "hand": "◌", "start": "○", "recheck": "△"}
 
 @dataclass(frozen=True, slots=True)
 class LedgerLine:
-    """One value: as it is printed, with its error and unit; the state of its mark (`sign` on paper); why it is so, and
-    the trial that found it, where one did and nothing doubts it.
+    """One value: as it is printed, with its error and unit, and in another unit beside it (`also`) where somebody wants
+    that; the state of its mark (`sign` on paper); why it is so, and the trial that found it, where one did and nothing
+    doubts it.
     """
 
     key: str
@@ -25,6 +27,7 @@ class LedgerLine:
     value: str
     error: str
     unit: str
+    also: str
     state: str
     sign: str
     why: str
@@ -67,6 +70,7 @@ def _line(parameter: Parameter, value: Value, ignored: bool) -> LedgerLine:
         shown(value, parameter.key),
         plus_minus(value, parameter.key),
         parameter.unit,
+        "" if value.number == 0 and parameter.zero else beside(value.number, parameter.unit),
         state,
         _MARKS[state],
         f"recheck: {value.recheck}" if value.recheck else value.origin.note,

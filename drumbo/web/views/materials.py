@@ -14,7 +14,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.families import FAMILIES
 from drumbo.core.processes import PROCESSES, Process, process
 from drumbo.core.resin import RESIN_CLASSES
-from drumbo.services import first, shelf
+from drumbo.services import first, shelf, usual
 from drumbo.services import workshop as service
 from drumbo.web.meeting import SAVING, meet, shown_as
 from drumbo.web.views.common import typed, workshop
@@ -38,7 +38,7 @@ def index() -> str:
 def new() -> ResponseReturnValue:
     chosen = process(request.values.get("process", FILAMENT))
     empty = EMPTY[chosen.key]
-    return _form(None, {**empty, "currency": service.usual_currency(workshop()) or empty["currency"]}, chosen)
+    return _form(None, {**empty, "currency": usual.currency(workshop()) or empty["currency"]}, chosen)
 
 
 @pages.get("/<int:number>")

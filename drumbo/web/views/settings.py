@@ -1,20 +1,24 @@
-"""Settings: how this browser shows the pages, and the workshop as a whole: where it lies, and a copy of it."""
+"""Settings: how this browser shows and writes, what is usual in the workshop, where it lies, and a copy of it."""
 
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Mapping
 from datetime import UTC, datetime
 
 from flask import Blueprint, Response, redirect, render_template, request, send_file, url_for
 from flask.typing import ResponseReturnValue
 
 from drumbo.core.errors import InvalidInput
+from drumbo.services import usual
 from drumbo.services.workshop import pack
-from drumbo.web.views.common import workshop
+from drumbo.web import written
+from drumbo.web.views.common import typed, workshop
 
 pages = Blueprint("settings", __name__, url_prefix="/settings")
 
 THEMES = {"": "As the system has it", "light": "Light", "dark": "Dark"}
+WRITES = {"decimal": "Decimal sign", "clock": "Clock", "degrees": "Temperatures"}
 COOKIE, YEAR_S = "drumbo-theme", 365 * 24 * 3600
 
 
@@ -27,7 +31,14 @@ def theme() -> str:
 @pages.get("/")
 def show() -> str:
     """All of them."""
-    return render_template("settings/show.html", themes=THEMES, folder=workshop().folder.resolve())
+    return _page(usual.settings(workshop()), {})
+
+
+def _page(said: Mapping[str, str], problems: Mapping[str, str]) -> str:
+    return render_template(
+        "settings/show.html", themes=THEMES, writes=written.CHOICES, names=WRITES, fields=usual.FIELDS, said=said,
+        problems=problems, folder=workshop().folder.resolve(),
+    )  # fmt: skip
 
 
 @pages.post("/theme")
@@ -36,9 +47,29 @@ def choose_theme() -> ResponseReturnValue:
     chosen = request.form.get("theme", "")
     if chosen not in THEMES:
         raise InvalidInput("theme", "the theme must be one of those that are offered")
+    return _remember(COOKIE, chosen)
+
+
+@pages.post("/writing")
+def choose_writing() -> ResponseReturnValue:
+    """Decimal sign, clock and degrees, in this browser."""
+    return _remember(written.COOKIE, written.as_cookie(written.from_choices(request.form)))
+
+
+def _remember(cookie: str, value: str) -> ResponseReturnValue:
     answer = redirect(url_for("settings.show"))
-    answer.set_cookie(COOKIE, chosen, max_age=YEAR_S if chosen else 0, samesite="Lax", httponly=True)
+    answer.set_cookie(cookie, value, max_age=YEAR_S if value else 0, samesite="Lax", httponly=True)
     return answer
+
+
+@pages.post("/usual")
+def say_usual() -> ResponseReturnValue:
+    """Who reads here, and what materials are paid in."""
+    try:
+        usual.keep(workshop(), typed())
+    except InvalidInput as error:
+        return _page(typed(), error.problems), 422
+    return redirect(url_for("settings.show"))
 
 
 @pages.get("/backup.zip")

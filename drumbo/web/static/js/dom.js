@@ -20,5 +20,11 @@ export const inks = (names) => {
   );
 };
 
+/** A number as this browser writes them. */
+export const written = (number, digits) => {
+  const text = number.toFixed(digits);
+  return globalThis.document?.documentElement.dataset.decimal === "comma" ? text.replace(".", ",") : text;
+};
+
 /** A number between two ends. */
 export const within = (number, low, high) => Math.max(low, Math.min(high, number));

@@ -1,5 +1,5 @@
 // The whole print from the front and from the side, above the layer that is looked at.
-import { $, $$, inks, within } from "../dom.js";
+import { $, $$, inks, within, written } from "../dom.js";
 import { columnAt, fitted, HANGS, LOOSE, opened, rowAt, rowOf, valueAt } from "./cells.js";
 import { tone } from "./columns.js";
 
@@ -126,9 +126,9 @@ class SideDrawing {
     const column = columnAt(this.data, (px - x) / k);
     const value = column < 0 || mm > this.data.tops.at(-1) ? null : valueAt(this.data, row, column);
     const { named, by, first, tops } = this.data;
-    const told = `layer ${first[row]}, ${tops[row].toFixed(2)} mm`;
+    const told = `layer ${first[row]}, ${written(tops[row], 2)} mm`;
     if (value === null) return { layer: first[row], told };
-    const what = named ? this.legends[by].names[value] : `${value.toFixed(value < 10 ? 2 : 0)} ${UNITS[by]}`;
+    const what = named ? this.legends[by].names[value] : `${written(value, value < 10 ? 2 : 0)} ${UNITS[by]}`;
     return { layer: first[row], told: `${told}: ${what}` };
   }
 }

@@ -1,5 +1,5 @@
 // One layer of a checked file, drawn to scale. The server sends columns; what is drawn and pointed at is here.
-import { $, $$, inks } from "../dom.js";
+import { $, $$, inks, written } from "../dom.js";
 import { inside, whole, zoomed } from "../frame.js";
 import { box, ends, nearest, rulerLength, shade } from "./columns.js";
 
@@ -158,8 +158,8 @@ class LayerDrawing {
 
   #showLegend(named, [low, high]) {
     const digits = high - low < 2 ? 2 : 1;
-    $("#layer-low").textContent = low.toFixed(digits);
-    $("#layer-high").textContent = high.toFixed(digits);
+    $("#layer-low").textContent = written(low, digits);
+    $("#layer-high").textContent = written(high, digits);
     for (const legend of [$("#layer-ramp"), ...$$("[data-legend]", this.home)]) {
       const shown = named ? legend.dataset.legend === this.by.value : !legend.dataset.legend;
       legend.hidden = !shown;
@@ -205,9 +205,9 @@ class LayerDrawing {
   #told(k) {
     if (k < 0) return POINT;
     const { line, laid, flow, speed, width, nozzle, role } = this.#data;
-    const moves = `${speed[k].toFixed(0)} mm/s`;
+    const moves = `${written(speed[k], 0)} mm/s`;
     if (!laid[k]) return `line ${line[k]}: travel, ${moves}`;
-    const how = `${flow[k].toFixed(1)} mm³/s, ${moves}, ${width[k].toFixed(2)} mm wide, ${nozzle[k].toFixed(0)} °C`;
+    const how = `${written(flow[k], 1)} mm³/s, ${moves}, ${written(width[k], 2)} mm wide, ${written(nozzle[k], 0)} °C`;
     return `line ${line[k]}: ${how}, ${this.legends.role.names[role[k]]}`;
   }
 }
@@ -229,7 +229,7 @@ function loader(home, drawing) {
         data = await answer.json();
       }
       const cut = data.left_out ? `, ${data.left_out} more moves are not drawn` : "";
-      $("#layer-top").textContent = ` ${data.top.toFixed(2)} mm high${cut}`;
+      $("#layer-top").textContent = ` ${written(data.top, 2)} mm high${cut}`;
       drawing.show(data);
       home.dispatchEvent(new CustomEvent("layer-shown", { detail: data.layer }));
     } catch {

@@ -1,5 +1,5 @@
 // The Print leaf while its print goes on: asks every two seconds, and draws what it is told.
-import { $, $$ } from "../dom.js";
+import { $, $$, written } from "../dom.js";
 import { underWay } from "../press.js";
 import { split, whole } from "./course.js";
 import { frame, path, recent, SIZE, spanSays } from "./strip.js";
@@ -32,8 +32,8 @@ function texts({ name, percent, says, left, message, nozzle, bed, fan, flow, hei
       nozzle: degrees(nozzle?.[0]),
       bed: degrees(bed?.[0]),
       fan: fan ?? "–",
-      flow: flow?.toFixed(1) ?? "–",
-      height: height?.toFixed(2) ?? "–",
+      flow: typeof flow === "number" ? written(flow, 1) : "–",
+      height: typeof height === "number" ? written(height, 2) : "–",
       layers: layer ?? "–",
       resin: resin ?? "–",
     },

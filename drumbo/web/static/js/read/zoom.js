@@ -1,5 +1,5 @@
 // A picture, close: wheel and buttons, drag to move; callipers between two points picked; corners for it to be read by.
-import { $ } from "../dom.js";
+import { $, written } from "../dom.js";
 import { inside, outside, zoomed } from "../frame.js";
 import { post } from "../server.js";
 
@@ -157,9 +157,9 @@ class Zoom {
     const place = this.numbers?.place;
     try {
       const { number } = await this.#send(this.#from.dataset.calliper, place ? { z: place[0], tool: place[1] } : {});
-      this.says.textContent = `${number.toFixed(2)} mm`;
+      this.says.textContent = `${written(number, 2)} mm`;
       this.says.title = this.numbers?.name;
-      this.numbers?.take(number.toFixed(2));
+      this.numbers?.take(written(number, 2));
       setTimeout(() => this.#mark([]), SHOWN_MS);
     } catch (error) {
       this.says.textContent = error.message;
