@@ -67,8 +67,9 @@ def runs_into(
     place = np.array([left - 2 * cell, near - 2 * cell, cell, slack])
     shape = (int((far - near) / cell) + 5, int((right - left) / cell) + 5)
     heights = np.full(shape, -np.inf, np.float32)
-    radius = clearance.radius_mm if clearance else 0.0
-    beam = clearance.height_mm if clearance else np.inf
+    # Always of one kind: for another the loop would be compiled once more.
+    radius = float(clearance.radius_mm) if clearance else 0.0
+    beam = float(clearance.height_mm) if clearance else float(np.inf)
     coarse = (int((far - near) / COARSE_MM) + 3, int((right - left) / COARSE_MM) + 3)
     own, around = (np.full(coarse, -np.inf, np.float32) for _ in range(2))
     along = np.full(coarse[0], -np.inf, np.float32)

@@ -251,6 +251,14 @@ class AnyKind(ABC, Generic[C, P]):
         self.check(plan, context)
         return plan
 
+    def within(self, plan: P, context: C) -> P:
+        """The plan nearest to this one whose numbers the printer has room for, each for itself."""
+        for asked in self.fields(context):
+            value = plan[asked.key]
+            if isinstance(value, (int, float)):
+                plan = plan.with_value(asked.key, min(max(value, asked.low), asked.high))
+        return plan
+
     @abstractmethod
     def print_file(self, plan: P, context: C, *, title: Sequence[str] = ()) -> Any:
         """The whole way from a plan to what is printed: something that is `Printable`."""

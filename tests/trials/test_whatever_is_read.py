@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Callable, Mapping
-from contextlib import suppress
 from dataclasses import replace
 from random import Random
 from typing import Any, TypeVar
@@ -13,7 +12,6 @@ from typing import Any, TypeVar
 import pytest
 
 from drumbo.core.catalogue import BY_KEY, RESIN
-from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.ordinal import Leaning
 from drumbo.core.piece import draw
 from drumbo.trials import kinds
@@ -63,6 +61,12 @@ def _cases(asked: ToRead, steps: tuple[Step, ...]) -> dict[str, Readings]:
             asked, steps, lambda a, s: rng.randint(0, 4) if rng.random() < 0.5 else None, random_number, last),
         "one step alone": _read(asked, steps, lambda a, s: 3 if s == last // 2 else None, random_number, 0),
     }  # fmt: skip
+    cases["better and better"] = _read(
+        asked, steps, lambda a, s: round(4 * s / max(last, 1)), lambda s, m: m.low + (m.high - m.low) * s / len(steps),
+        len(steps))  # fmt: skip
+    cases["worse and worse"] = _read(
+        asked, steps, lambda a, s: round(4 - 4 * s / max(last, 1)),
+        lambda s, m: m.high - (m.high - m.low) * s / len(steps), 0)  # fmt: skip
     cases["by a strict reader"] = replace(cases["at random"], leaning=Leaning(-1.5, 0.2), reader="Ailsa")
     if asked.pick:
         cases["picked alone"] = Readings(picked=last)
@@ -115,10 +119,8 @@ def _changes(kind: SomeKind, plan: Any, result: Result, context: Any, name: str)
     for key, value in new.items():
         assert value.error is None or value.error > 0, f"{name}: {key}"
         assert BY_KEY[key].show(value.number).strip(), name
-    if result.extend is None:
-        return
-    with suppress(InvalidInput):
-        assert kind.steps(kind.read_plan({**plan.to_json(), **result.extend}, context)), name
+    if result.extend is not None:
+        assert kind.steps(kind.read_plan(result.extend, context)), name
 
 
 def _turned(mapping: Mapping[str, T]) -> dict[str, T]:
@@ -168,3 +170,32 @@ def test_a_slip_that_cannot_be_is_told_and_nothing_is_to_be_adopted() -> None:
     assert slip.says.startswith("These readings give 25.00 % for “Shrinkage in the cure”, which is not possible")
     assert slip.spreads, "the numbers can still be seen"
     assert trial.changes(plan, slip, context, trial=1) == {}
+
+
+EDGES = [
+    ("temperature", {"nozzle_max_c": 236.0}, {"hot_c": 236.0, "cold_c": 196.0}, False, "hot_c", 236.0),
+    ("temperature", {"nozzle_max_c": 250.0}, {}, False, "hot_c", 250.0),
+    ("rising-wall", {"speed_max_mm_s": 120.0}, {}, True, "high_mm3_s", 17.8),
+]
+
+
+@pytest.mark.parametrize(("slug", "printer", "typed", "rises", "field", "most"), EDGES)
+def test_who_is_sent_on_is_sent_no_further_than_the_printer_goes(
+    slug: str, printer: dict[str, Any], typed: dict[str, float], rises: bool, field: str, most: float
+) -> None:
+    trial, context = kinds()[slug], plain_context(**printer)
+    plan = trial.suggest(context)
+    for key, value in typed.items():
+        plan = plan.with_value(key, value)
+    case = "better and better" if rises else "worse and worse"
+    readings = _cases(trial.readings(plan), trial.steps(plan))[case]
+    beyond = trial.evaluate(plan, readings)
+    assert beyond.state == "edge"
+    assert beyond.extend is not None
+    result = evaluated(trial, plan, context, readings)
+    if result.extend is not None:
+        assert result.extend[field] <= most
+        assert trial.steps(trial.read_plan(result.extend, context))
+    else:
+        assert result.notes[-1].startswith("The next range cannot be printed here: ")
+        assert f"{most:g}" in result.notes[-1]

@@ -93,8 +93,10 @@ class Clearance(Kind[Plan]):
             raise InvalidInput("step_gap_mm", f"gives {count} holes; {FEWEST_STEPS} to {most} fit")
         if printer.bed_y_mm < rail.DEPTH + 40:
             raise InvalidInput("high_mm", f"the piece needs a bed {rail.DEPTH + 40:.0f} mm deep")
-        if high >= rail.HOLE / 2 - 1:
-            raise InvalidInput("high_mm", f"leaves nothing of a pin in a hole of {rail.HOLE:g} mm")
+        widest = rail.HOLE / 2 - 1
+        if high >= widest:
+            said = f"leaves nothing of a pin in a hole of {rail.HOLE:g} mm; stay below {widest:g}"
+            raise InvalidInput("high_mm", said)
         return {"step_gap_mm": "is finer than a printer repeats"} if plan.step_gap_mm < 0.03 else {}
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:

@@ -94,8 +94,9 @@ class ExtruderSteps(Kind[Plan]):
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse a mark that would go into the drive; warn of what melting would hold back."""
         asked, mark = plan.asked_mm, plan.mark_mm
-        if mark < asked * 1.1:
-            raise InvalidInput("mark_mm", f"must be at least {asked * 1.1:.0f} mm: the mark must not reach the drive")
+        least = math.ceil(1.1 * asked - 1e-6)
+        if mark < least:
+            raise InvalidInput("mark_mm", f"must be at least {least} mm: the mark must not reach the drive")
         warnings = {}
         area = math.pi * context.profile.number("filament_diameter_mm") ** 2 / 4
         flow = plan.speed_mm_s * area

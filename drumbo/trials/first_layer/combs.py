@@ -69,6 +69,42 @@ def room_of(printer: Printer) -> tuple[float, float]:
     return printer.bed_x_mm - 2 * MARGIN, printer.bed_y_mm - 2 * MARGIN
 
 
+ACROSS, PATCHES = (3, 2), (7, 5, 3)
+"""How many combs a side and patches a comb there can be."""
+
+
+def deep_mm(across: int) -> float:
+    """Of so many combs one behind the other, mm."""
+    return across * (DEPTH + BETWEEN_COMBS)
+
+
+def what_fits(room_mm: float) -> str:
+    """What goes from left to right into so much room, in words that say what to choose.
+
+    >>> what_fits(72)
+    '2 combs along each side take 3'
+    """
+    narrow = NARROWEST + APART
+    for across in ACROSS:
+        for patches in PATCHES:
+            if patches * narrow - APART <= room_mm / across - BETWEEN_COMBS:
+                return f"{across} combs along each side take {patches}"
+    least = ACROSS[-1] * (PATCHES[-1] * narrow - APART + BETWEEN_COMBS) + 2 * MARGIN
+    return f"the piece needs a bed {math.ceil(least)} mm wide"
+
+
+def what_fits_deep(room_mm: float) -> str:
+    """The same from front to back.
+
+    >>> what_fits_deep(50), what_fits_deep(30)
+    ('2 do', 'the piece needs a bed 71 mm deep')
+    """
+    for across in ACROSS:
+        if deep_mm(across) <= room_mm:
+            return f"{across} do"
+    return f"the piece needs a bed {math.ceil(deep_mm(ACROSS[-1]) + 2 * MARGIN)} mm deep"
+
+
 def digits(combs: Combs, layer_mm: float) -> list[Part]:
     """Below each patch the height of the head over it."""
     parts = []

@@ -75,9 +75,9 @@ class FirstLayer(Kind[Plan]):
             raise InvalidInput("middle_mm", f"puts the highest patch {room}: it would not touch. Go lower")
         made = self._combs(plan, context)
         if made.patch_mm < combs.NARROWEST:
-            raise InvalidInput("patches", f"have no room on {context.printer.name}; fewer do, or fewer combs")
-        if made.room[1] < made.across * (combs.DEPTH + combs.BETWEEN_COMBS):
-            raise InvalidInput("across", f"has no room from front to back on {context.printer.name}; 2 needs less")
+            raise InvalidInput("patches", f"have no room on {context.printer.name}: {combs.what_fits(made.room[0])}")
+        if made.room[1] < combs.deep_mm(made.across):
+            raise InvalidInput("across", f"have no room from front to back: {combs.what_fits_deep(made.room[1])}")
         now, warnings = context.profile.numbers().get("first_layer_z_mm", 0.0), {}
         if plan.step_mm < 0.03:
             warnings["step_mm"] = "is finer than an eye tells"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import replace
 
@@ -121,10 +122,12 @@ class PressureAdvance(Kind[Plan]):
         fast, slow = plan.fast_mm_s, plan.slow_mm_s
         if slow > 0.6 * fast:
             raise InvalidInput("slow_mm_s", f"must be well below {fast:g} mm/s; a fifth of it is usual")
-        room = self._room(context)
-        if count > room or context.printer.bed_y_mm < sheet.DEPTH + 40:
-            size = f"{sheet.width_mm(count) + 8:.0f} × {sheet.DEPTH + 40:.0f} mm"
-            raise InvalidInput("roads", f"needs a bed of {size} for {count} lines; {room} fit side by side")
+        room, deep = self._room(context), sheet.DEPTH + 40
+        if context.printer.bed_y_mm < deep:
+            raise InvalidInput("roads", f"needs a bed {math.ceil(deep)} mm deep, however many there are")
+        if count > room:
+            wide = math.ceil(sheet.width_mm(count) + 8)
+            raise InvalidInput("roads", f"needs a bed {wide} mm wide for {count:g} lines; {room} fit side by side")
         check_known(plan, "known_s", "known_error")
         return self._warnings(plan, context, low + (count - 1) * step, fast)
 

@@ -136,6 +136,14 @@ class RisingWall(Kind[Plan]):
                     f"End at {most:.1f}, or print thicker layers or a wider line",
                 )
 
+    def within(self, plan: Plan, context: Context) -> Plan:
+        """No faster than the head gets round the wall."""
+        plan = super().within(plan, context)
+        room = self._reach(plan.layer_mm, plan.width_mm, context) - plan.low_mm3_s
+        bands = math.floor(room / plan.step_mm3_s + 1e-6)
+        high = round(plan.low_mm3_s + bands * plan.step_mm3_s, 3)
+        return replace(plan, high_mm3_s=min(plan.high_mm3_s, high))
+
     def _reached(self, flow: float, settings: PrintSettings) -> tuple[float, float]:
         """(share of the asked, mm³/s) that a turn of the wall really runs at, on the mean over its time."""
         top = max(settings.speeds.values())

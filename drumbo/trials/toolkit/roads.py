@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from manifold3d import Manifold
@@ -33,7 +34,7 @@ def foot_mm(settings: PrintSettings, layers: int) -> float:
 def check_bed(field: str, printer: Printer, wide_mm: float, deep_mm: float, doing: str = "the piece needs") -> None:
     """InvalidInput at a field where a bed is smaller than this, with the size that would do."""
     if printer.bed_x_mm < wide_mm or printer.bed_y_mm < deep_mm:
-        raise InvalidInput(field, f"{doing} a bed of {wide_mm:.0f} × {deep_mm:.0f} mm")
+        raise InvalidInput(field, f"{doing} a bed of {math.ceil(wide_mm)} × {math.ceil(deep_mm)} mm")
 
 
 def on_bed(
