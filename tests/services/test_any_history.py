@@ -165,4 +165,4 @@ class Histories(RuleBasedStateMachine):
 
 def test_whatever_is_done_in_whatever_order(empty_database: Path) -> None:
     Histories.empty = empty_database
-    run_state_machine_as_test(Histories, settings=settings(max_examples=8, stateful_step_count=18, deadline=None))
+    run_state_machine_as_test(Histories, settings=settings(max_examples=5, stateful_step_count=18, deadline=None))

@@ -21,10 +21,12 @@ from drumbo.trials.trial import TrialState
 from tests.conftest import LABEL, PATIENCE_S, Begun, Standin
 
 THREE = ("flow-surface", "retraction-length", "fan-bands")
+SHORT = ("flow-surface", "retraction-restart", "dimensions")
+"""Three that take few lines, for what is really printed."""
 
 
-def _plate(house: Workshop, begun: Begun, *slugs: str, **typed: str) -> plates.PlateSheet:
-    return plates.sheet(house, plates.create(house, begun.profile, slugs or THREE, typed, quick=False))
+def _plate(house: Workshop, begun: Begun, *slugs: str, quick: bool = False, **typed: str) -> plates.PlateSheet:
+    return plates.sheet(house, plates.create(house, begun.profile, slugs or THREE, typed, quick=quick))
 
 
 def _left(house: Workshop, begun: Begun) -> float:
@@ -36,7 +38,7 @@ def _left(house: Workshop, begun: Begun) -> float:
 def test_one_print_makes_three_trials_that_are_read_and_adopted_one_by_one(
     house: Workshop, begun: Begun, room: PrintManager, client: FlaskClient
 ) -> None:
-    plate = _plate(house, begun)
+    plate = _plate(house, begun, *SHORT, quick=True)
     assert [trial.turn for trial in plate.trials] == [1, 2, 3]
     assert {spot.title for spot in plate.spots} == {trial.title for trial in plate.trials}
     flow, *others = (trial.id for trial in plate.trials)
@@ -65,13 +67,13 @@ def test_one_print_makes_three_trials_that_are_read_and_adopted_one_by_one(
     assert trials.sheet(house, flow).adopted_revision == revision
     states = {trial.id: trial.state for trial in plates.sheet(house, plate.id).trials}
     assert states == {flow: TrialState.ADOPTED, **dict.fromkeys(others, TrialState.PRINTED)}
-    assert "Adopt cooling" in client.get(f"/plates/{plate.id}").text
+    assert "Adopt restart and coasting" in client.get(f"/plates/{plate.id}").text
 
 
 def test_a_plate_that_breaks_off_keeps_what_came_out_whole(
     house: Workshop, begun: Begun, room: PrintManager, standin: Standin, client: FlaskClient
 ) -> None:
-    plate = _plate(house, begun)
+    plate = _plate(house, begun, *SHORT, quick=True)
     first, second, third = plate.trials
     standin.device.clock.change(3000.0)
     run = room.start(first.id)

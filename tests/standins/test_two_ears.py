@@ -49,6 +49,7 @@ LINES = st.one_of(
                      "G4 P200", "; G1 X5", "(G1 X5)", "M117 hello", "M400", ""]),
     st.builds(lambda word, s: f"{word} S{s}", st.sampled_from(["M104", "M109", "M140", "M190"]), st.integers(0, 290)),
     st.builds(lambda word, s: f"{word} S{s}", st.sampled_from(["M106", "M220", "M221"]), st.integers(10, 255)),
+    st.builds(lambda s, f: f"G11\nM207 S{s} F{f}\nM208 F{f + 60}", st.decimals(0, 5, places=2), st.integers(600, 4800)),
     st.builds(lambda k: f"M900 K{k}", st.decimals(0, 1, places=3)),
     st.builds(lambda k: f"M572 S{k}", st.decimals(0, 1, places=3)),
     st.builds(lambda k: f"SET_PRESSURE_ADVANCE ADVANCE={k}", st.decimals(0, 1, places=3)),
@@ -71,7 +72,7 @@ def _heard(lines: Sequence[str]) -> dict[str, list[float]]:
             where, log = machine.position, machine.moves
             facts = {
                 "x": where[0], "y": where[1], "z": where[2], "fed": sum(log["e"][before:]),
-                "speed": machine.feed / 60 * machine.speed_factor, "nozzle": machine.nozzle.target_c,
+                "speed": _speed(machine, word), "nozzle": machine.nozzle.target_c,
                 "bed": machine.bed.target_c, "fan": machine.fan, "flow": machine.flow_factor,
                 "pa": machine.pressure_advance,
             }  # fmt: skip
@@ -80,10 +81,17 @@ def _heard(lines: Sequence[str]) -> dict[str, list[float]]:
     return told
 
 
+def _speed(machine: Machine, word: str) -> float:
+    feed = {"G10": machine.retract_feed, "G11": machine.unretract_feed}.get(word, machine.feed)
+    return feed / 60 * machine.speed_factor
+
+
 def _read(lines: Sequence[str]) -> dict[str, np.ndarray]:
     """The same of Drumbo's reader."""
     program = read(("\n".join(lines) + "\n").encode(), COUPLED)
-    moved = np.flatnonzero(program.kind != 4)
+    # What only waits moves nothing, nor does a retraction where it is retracted.
+    idle = (program.kind == 4) | ((program.kind >= 10) & (program.kind <= 11) & (program.e_mm == 0))
+    moved = np.flatnonzero(~idle)
     # Rounds are many short moves here as there, though not of the same length: what counts is the line as a whole.
     line = program.line[moved]
     first = np.flatnonzero(np.diff(line, prepend=-1))

@@ -172,7 +172,7 @@ def test_the_height_of_an_object_counts_from_the_plate(context: Context) -> None
 def test_what_has_no_room_is_refused_with_the_remedy() -> None:
     small = plain_context(bed_x_mm=90.0, bed_y_mm=90.0)
     plan = replace(FIRST_LAYER.suggest(small), patches=5.0)
-    with pytest.raises(InvalidInput, match="fewer"):
+    with pytest.raises(InvalidInput, match="2 combs along each side take 3"):
         FIRST_LAYER.check(plan, small)
     assert FIRST_LAYER.check(replace(plan, patches=3, across=2), small) == {}
     with pytest.raises(InvalidInput, match="odd"):

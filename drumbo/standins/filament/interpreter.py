@@ -76,6 +76,11 @@ class Machine:
     accel: float = 1500.0
     pressure_advance: float = 0.0
     retract_mm: float = 1.0
+    retract_feed: float = 2100.0
+    unretract_feed: float = 2100.0
+    """Of its own retraction and the way back, mm/min: the speed of moves has no say in it."""
+    retracted_mm: float = 0.0
+    """How far its own retraction has pulled back: it does not do so twice, and pushes back no more."""
     steps_mm: float = 400.0
     true_steps_mm: float = 400.0
     skew: float = 0.0
@@ -281,12 +286,25 @@ def _mode(name: str, value: float | bool, also: str | None = None) -> _Command:
     return run
 
 
-def _pull(sign: float) -> _Command:
+def _pull(back: bool) -> _Command:
     def run(machine: Machine, values: Words, present: set[str]) -> float:
+        fed = -machine.retract_mm if back else machine.retracted_mm
+        if back == (machine.retracted_mm > 0) or not fed:
+            return 0.0
+        machine.retracted_mm = machine.retract_mm if back else 0.0
+        feed, machine.feed = machine.feed, machine.retract_feed if back else machine.unretract_feed
         x, y, z = machine.position[:3]
-        return machine.move_to(x, y, z, sign * machine.retract_mm)
+        seconds = machine.move_to(x, y, z, fed)
+        machine.feed = feed
+        return seconds
 
     return run
+
+
+def _retraction(machine: Machine, values: Words, present: set[str]) -> float:
+    machine.retract_mm = values.get("S", machine.retract_mm)
+    machine.retract_feed = values.get("F", machine.retract_feed)
+    return 0.0
 
 
 _MOVES = {"G0", "G1", "G2", "G3", "G10", "G11"}
@@ -296,8 +314,8 @@ _COMMANDS: dict[str, _Command] = {
     "G2": lambda machine, values, present: _arc(machine, values, clockwise=True),
     "G3": lambda machine, values, present: _arc(machine, values, clockwise=False),
     "G4": _dwell,
-    "G10": _pull(-1.0),
-    "G11": _pull(1.0),
+    "G10": _pull(back=True),
+    "G11": _pull(back=False),
     "G20": _mode("unit", 25.4),
     "G21": _mode("unit", 1.0),
     "G28": _home,
@@ -314,7 +332,8 @@ _COMMANDS: dict[str, _Command] = {
     "M106": _fan,
     "M107": _mode("fan", 0.0),
     "M204": _setter("accel", "S", 1.0),
-    "M207": _setter("retract_mm", "S", 1.0),
+    "M207": _retraction,
+    "M208": _setter("unretract_feed", "F", 1.0),
     "M220": _setter("speed_factor", "S", 0.01),
     "M221": _setter("flow_factor", "S", 0.01),
     "M572": _setter("pressure_advance", "S", 1.0),

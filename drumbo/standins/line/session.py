@@ -166,15 +166,19 @@ class Session:
         listener.start()
         told = time.monotonic()
         while True:
-            with self._ready:
-                while not self._lines and self._open:
-                    self._ready.wait(0.1)
-                    told = self._report(told)
-                    self._idle()
-                if not self._lines:
-                    return
-                raw, more = self._lines.popleft(), bool(self._lines)
-                self._held -= len(raw) + 1
+            if not self._lines:
+                with self._ready:
+                    while not self._lines and self._open:
+                        self._ready.wait(0.1)
+                        told = self._report(told)
+                        self._idle()
+                    if not self._lines:
+                        return
+            # Only this thread takes lines out, so there is one.
+            raw, more = self._lines.popleft(), bool(self._lines)
+            if self._manners.receives:
+                with self._ready:
+                    self._held -= len(raw) + 1
             with contextlib.suppress(Halted):
                 self._line(raw)
             self._idle_since = time.monotonic()
@@ -214,8 +218,11 @@ class Session:
             left = b""
             while came := self._host.recv(65536):
                 *lines, left = (left + came).split(b"\n")
-                for raw in lines:
-                    self._receive(self._cable.carry(raw + b"\n"))
+                if self._manners.receives:
+                    for raw in lines:
+                        self._receive(self._cable.carry(raw + b"\n"))
+                elif lines:
+                    self._receive(b"".join(self._cable.carry(raw + b"\n") for raw in lines))
         except (OSError, ValueError):
             pass
         with self._ready:
@@ -224,24 +231,29 @@ class Session:
         self._device.break_wait()
 
     def _receive(self, raw: bytes) -> None:
-        """One line as it arrives, maybe without its end, or in two."""
+        """Lines as they arrive, maybe without their ends, or in two; one at a time where there is room for few."""
         *parts, self._left = (self._left + raw).split(b"\n")
-        for part in parts:
-            if self._manners.emergency and self._urgent(part):
-                continue
-            with self._ready:
-                limit = self._manners.receives
-                if limit and self._held + len(part) + 1 > limit:
-                    # What does not fit is lost, its end too.
-                    self._left = part[: max(limit - self._held, 0)] + self._left
-                    continue
-                self._lines.append(part)
-                self._held += len(part) + 1
-                self._ready.notify()
+        waiting = [part for part in parts if not (self._manners.emergency and self._urgent(part))]
+        limit = self._manners.receives
+        with self._ready:
+            if not limit:
+                self._lines.extend(waiting)
+            else:
+                for part in waiting:
+                    if self._held + len(part) + 1 > limit:
+                        # What does not fit is lost, its end too.
+                        self._left = part[: max(limit - self._held, 0)] + self._left
+                        continue
+                    self._lines.append(part)
+                    self._held += len(part) + 1
+            self._ready.notify()
 
     def _urgent(self, raw: bytes) -> bool:
         """Whether a line was one that must not wait; then it is done and answered."""
-        word = raw.strip().split(b"*")[0].upper().decode("ascii", "replace")
+        raw = raw.strip()
+        if raw[:1] not in {b"M", b"m"}:
+            return False
+        word = raw.split(b"*")[0].upper().decode("ascii", "replace")
         if not self._device.urgent(word):
             return False
         self._send("ok\n")
