@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import fields, replace
 from typing import Any, TypeVar
+from weakref import WeakKeyDictionary
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import NotFound
@@ -56,9 +57,15 @@ def spool_of(row: MaterialRow) -> Material:
     return made
 
 
+_PROFILES: WeakKeyDictionary[RevisionRow, Profile] = WeakKeyDictionary()
+
+
 def profile_of(row: RevisionRow) -> Profile:
-    """The profile as of a revision."""
-    return Profile.from_json(row.data)
+    """The profile as of a revision. Its data never changes: what was made of it once holds as long as the row."""
+    made = _PROFILES.get(row)
+    if made is None:
+        made = _PROFILES[row] = Profile.from_json(row.data)
+    return made
 
 
 def latest(row: ProfileRow) -> RevisionRow:

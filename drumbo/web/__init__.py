@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import errno
+import functools
 import hashlib
 import re
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from flask import Flask, Response, render_template, request, send_from_directory
+from flask import Flask, Response, render_template, request, send_from_directory, url_for
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from markupsafe import Markup
 from sqlalchemy.exc import OperationalError
@@ -170,6 +172,15 @@ def _for_templates(app: Flask) -> None:
     app.add_template_filter(change_lines)
     app.jinja_env.globals.update(drum=drum.draw, version=__version__, navigation=NAVIGATION)
     app.jinja_env.globals["theme"] = settings.theme
+    app.jinja_env.globals["once"] = _once
+    # The same for every request: where pages, scripts and styles are.
+    app.jinja_env.globals["fixed_url"] = functools.cache(url_for)
+
+
+@functools.lru_cache(maxsize=2000)
+def _once(macro: Callable[..., Markup], *given: Any) -> Markup:
+    """What a macro makes of the same again."""
+    return macro(*given)
 
 
 def _every_answer(app: Flask) -> None:
