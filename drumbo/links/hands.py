@@ -68,9 +68,18 @@ def handwork(text: str, limits: Limits, heats: HeatReport | None, homed: bool) -
         raise NotNow(f"“{text[:40]}” is nothing that a printer is told by hand") from error
     try:
         says, lines = does(values, limits, heats, homed)
-    except IndexError as error:
+    except (IndexError, ValueError) as error:
         raise NotNow(f"“{text[:40]}” lacks a number") from error
     return Handwork(number, says, tuple(lines))
+
+
+def _plain(value: float) -> str:
+    """A number as firmware reads it: without an exponent, which it would take for the end of the number.
+
+    >>> _plain(210.0), _plain(-12.50), _plain(1e-7)
+    ('210', '-12.5', '0')
+    """
+    return f"{round(value, 3) + 0.0:.3f}".rstrip("0").rstrip(".")
 
 
 def _number(text: str) -> float:
@@ -86,13 +95,13 @@ Does = Callable[[list[float], Limits, HeatReport | None, bool], tuple[str, list[
 def _heat(values: list[float], limits: Limits, heats: HeatReport | None, homed: bool) -> tuple[str, list[str]]:
     del heats, homed
     _within("the nozzle", values[0], 0, limits.nozzle_max_c, "°C")
-    return ("Heating the nozzle." if values[0] else "Nozzle off."), [f"M104 S{values[0]:g}"]
+    return ("Heating the nozzle." if values[0] else "Nozzle off."), [f"M104 S{_plain(values[0])}"]
 
 
 def _bed(values: list[float], limits: Limits, heats: HeatReport | None, homed: bool) -> tuple[str, list[str]]:
     del heats, homed
     _within("the bed", values[0], 0, limits.bed_max_c, "°C")
-    return ("Heating the bed." if values[0] else "Bed off."), [f"M140 S{values[0]:g}"]
+    return ("Heating the bed." if values[0] else "Bed off."), [f"M140 S{_plain(values[0])}"]
 
 
 def _feed(values: list[float], limits: Limits, heats: HeatReport | None, homed: bool) -> tuple[str, list[str]]:
@@ -111,7 +120,7 @@ def _feed(values: list[float], limits: Limits, heats: HeatReport | None, homed: 
     each = []
     for length, speed in pairs:
         count = math.ceil(abs(length) / CHUNK_MM)
-        each += [f"G1 E{length / count:.3f} F{speed * 60:g}"] * count
+        each += [f"G1 E{length / count:.3f} F{_plain(speed * 60)}"] * count
     last = pairs[-1][0]
     says = f"Feeding {last:g} mm." if last > 0 else f"Pulling {-last:g} mm back."
     return says, ["M83", *each, "M400"]
@@ -131,7 +140,12 @@ def _place(values: list[float], limits: Limits, heats: HeatReport | None, homed:
     for axis, value, low, high in zip("XYZ", (x, y, z), (*limits.low, 0.0), (*limits.high, limits.highest_mm),
                                       strict=True):  # fmt: skip
         _within(axis, value, low, high, "mm")
-    return "Moving.", ["G90", f"G1 Z{z:g} F{RISES_MM_MIN}", f"G1 X{x:g} Y{y:g} F{MOVES_MM_MIN}", "M400"]
+    return "Moving.", [
+        "G90",
+        f"G1 Z{_plain(z)} F{RISES_MM_MIN}",
+        f"G1 X{_plain(x)} Y{_plain(y)} F{MOVES_MM_MIN}",
+        "M400",
+    ]
 
 
 def _lift(values: list[float], limits: Limits, heats: HeatReport | None, homed: bool) -> tuple[str, list[str]]:
@@ -140,7 +154,7 @@ def _lift(values: list[float], limits: Limits, heats: HeatReport | None, homed: 
     x, y = (limits.low[0] + limits.high[0]) / 2, limits.low[1] + 0.2 * (limits.high[1] - limits.low[1])
     z = min(SEEN_MM, limits.highest_mm)
     begin = [] if homed else ["G28"]
-    moves = [f"G1 Z{z:g} F{RISES_MM_MIN}", f"G1 X{x:g} Y{y:g} F{MOVES_MM_MIN}"]
+    moves = [f"G1 Z{_plain(z)} F{RISES_MM_MIN}", f"G1 X{_plain(x)} Y{_plain(y)} F{MOVES_MM_MIN}"]
     return "Lifting the head to where it can be seen.", [*begin, "G90", *moves, "M400"]
 
 
