@@ -21,7 +21,7 @@ AXES = "XYZ"
 
 @dataclass
 class Modal:
-    """Places in the file's own units and numbers, as G92 may have shifted them; `known` are the axes that were said
+    """Places in the unit that numbers have just now, and as G92 may have shifted them; `known` are the axes that were said
     where they are. Nozzle targets by tool, None for one that is in use without ever being named; °C.
     """
 
@@ -52,16 +52,16 @@ class Modal:
             return
         if word not in _FOLLOWED:
             return
-        values = {name: float(number) for name, number in _WORD.findall(_COMMENT.sub("", line.upper()))}
-        self._carry_out(word, values)
+        plain = _COMMENT.sub("", line.upper())
+        if word == "G28":
+            # Where a homed axis stands is the firmware's; the next move says it.
+            self.known.difference_update([axis for axis in AXES if axis in plain] or AXES)
+            return
+        self._carry_out(word, {name: float(number) for name, number in _WORD.findall(plain)})
 
     def _carry_out(self, word: str, values: dict[str, float]) -> None:
         if word in {"G0", "G1", "G2", "G3"}:
             self._move(values)
-        elif word == "G28":
-            for axis in [axis for axis in AXES if axis in values] or AXES:
-                # Where a homed axis stands is the firmware's; the next move says it.
-                self.known.discard(axis)
         elif word == "G92":
             for axis in [axis for axis in (*AXES, "E") if axis in values]:
                 self.place[axis] = values[axis]
@@ -70,13 +70,20 @@ class Modal:
         elif word in {"M82", "M83"}:
             self.relative_e = word == "M83"
         elif word in {"G20", "G21"}:
-            self.inches = word == "G20"
+            self._measure(inches=word == "G20")
         elif word in {"M104", "M109"}:
             self._heat(values)
         elif word in {"M140", "M190"}:
             self.bed = values.get("S", values.get("R", self.bed))
-        else:
+        elif values.get("P", 0.0) == 0:
+            # Other numbers are those of other fans.
             self.fan = values.get("S", 255.0) if word == "M106" else 0.0
+
+    def _measure(self, *, inches: bool) -> None:
+        """Numbers mean something else from here on; the head stays where it is."""
+        was, self.inches = self.mm, inches
+        self.place = {axis: number * was / self.mm for axis, number in self.place.items()}
+        self.feed *= was / self.mm
 
     def _move(self, values: dict[str, float]) -> None:
         for axis in AXES:

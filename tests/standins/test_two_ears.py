@@ -46,7 +46,7 @@ LINES = st.one_of(
     turn().map(lambda arc: f"G91\n{arc}"),
     st.builds(_line, st.just("G92"), st.dictionaries(st.sampled_from("XYZE"), place, min_size=1)),
     st.sampled_from(["G90", "G91", "M82", "M83", "G20", "G21", "G28", "G28 X Y", "G28 Z", "G10", "G11", "M107",
-                     "G4 P200", "; G1 X5", "(G1 X5)", "M117 hello", "M400", ""]),
+                     "M107 P1", "M106 P2 S99", "G4 P200", "; G1 X5", "(G1 X5)", "M117 hello", "M400", ""]),
     st.builds(lambda word, s: f"{word} S{s}", st.sampled_from(["M104", "M109", "M140", "M190"]), st.integers(0, 290)),
     st.builds(lambda word, s: f"{word} S{s}", st.sampled_from(["M106", "M220", "M221"]), st.integers(10, 255)),
     st.builds(lambda s, f: f"G11\nM207 S{s} F{f}\nM208 F{f + 60}", st.decimals(0, 5, places=2), st.integers(600, 4800)),

@@ -330,7 +330,7 @@ _COMMANDS: dict[str, _Command] = {
     "M140": _heat("bed", wait=False),
     "M190": _heat("bed", wait=True),
     "M106": _fan,
-    "M107": _mode("fan", 0.0),
+    "M107": lambda machine, values, present: _fan(machine, {**values, "S": 0.0}, present),
     "M204": _setter("accel", "S", 1.0),
     "M207": _retraction,
     "M208": _setter("unretract_feed", "F", 1.0),
