@@ -23,7 +23,8 @@ NEAR_C = 8.0
 CHUNK_MM = 40.0
 """Feeds are cut into pieces, so that a stop comes through soon."""
 MOVES_MM_MIN, RISES_MM_MIN, SEEN_MM = 3000, 600, 80.0
-FASTEST_FEED_MM_S, LONGEST_FEED_MM = 60.0, 2000.0
+FASTEST_FEED_MM_S, LONGEST_FEED_MM = 60.0, 3200.0
+"""As long as the longest tube that a printer may have, and the way past it."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -21,8 +21,8 @@ AXES = "XYZ"
 
 @dataclass
 class Modal:
-    """Places in the unit that numbers have just now, and as G92 may have shifted them; `known` are the axes that were said
-    where they are. Nozzle targets by tool, None for one that is in use without ever being named; °C.
+    """Places in the unit that numbers have just now, and as G92 may have shifted them; `known` are the axes that were
+    said where they are. Nozzle targets by tool, None for one that is in use without ever being named; °C.
     """
 
     place: dict[str, float] = field(default_factory=lambda: dict.fromkeys((*AXES, "E"), 0.0))

@@ -100,7 +100,7 @@ def test_whatever_is_no_order_is_refused_in_words(text: str) -> None:
 @pytest.mark.parametrize(("text", "says"), [
     ("1 heat 261", "the nozzle may go from 0 to 260 °C on this printer, not to 261"),
     ("1 bed 101", "the bed may go from 0 to 100 °C"),
-    ("1 feed 0.01 5", "the length may go from 0.1 to 2000 mm"),
+    ("1 feed 0.01 5", "the length may go from 0.1 to 3200 mm"),
     ("1 feed 20 61", "the speed may go from 0.1 to 60 mm/s"),
     ("1 feed 20", "lacks a number"),
     ("1 feed 20 5 30", "lacks a number"),
