@@ -1,7 +1,8 @@
 """Runs one layer package over HTTP: handed over whole, then watched until it is done.
 
     POST <link>/print    the package; 202, or an error with {"error": …}
-    GET  <link>/progress {"state", "layer", "layers", "resin_c", "message"}; printing, paused, done, stopped or failed
+    GET  <link>/progress {"state", "layer", "layers", "resin_c", "message"}; printing or paused, or at rest: done,
+                         stopped, failed or idle
     POST <link>/stop
     POST <link>/pause    before the next layer, plate up
     POST <link>/resume
@@ -13,7 +14,9 @@ printer did not say of itself; one that knows no pause goes on, and that is said
 from __future__ import annotations
 
 import json
+import math
 import time
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -32,6 +35,12 @@ STOPS_S = 20.0
 PAUSED = "paused"
 GOES_ON = {"printing": RunState.SENDING, PAUSED: RunState.PAUSED}
 """What a printer says of itself while it is at work, and how its print stands then."""
+AT_REST: dict[str, RunState | None] = {
+    "done": RunState.DONE, "stopped": RunState.STOPPED, "failed": RunState.FAILED, "idle": None,
+}  # fmt: skip
+"""What it says of itself when it is not. With any other word nobody knows, so nothing is told as over."""
+LONGEST_WORD, LONGEST_SAID = 40, 400
+COLDEST_C, HOTTEST_C = -40.0, 150.0
 
 
 class Told(Protocol):
@@ -82,22 +91,54 @@ def print_package(folder: Path, job: RunOrder, journal: Journal, orders: Told) -
         time.sleep(EACH_S)
 
 
-def _note(found: dict[str, Any], job: RunOrder, journal: Journal) -> None:
+@dataclass(frozen=True, slots=True)
+class Progress:
+    """What a printer says of itself, as far as that can be: its word, a layer of so many, °C, and its message."""
+
+    state: str
+    layer: int
+    resin_c: float | None
+    message: str
+
+    @classmethod
+    def of(cls, found: dict[str, Any], layers: int, before: int) -> Progress:
+        """From its answer. What is no number, or none that can be, is as it was `before`, or unknown."""
+        layer, warm = _number(found.get("layer")), _number(found.get("resin_c"))
+        return cls(
+            state=str(found.get("state", "printing"))[:LONGEST_WORD],
+            layer=before if layer is None else min(max(round(layer), 0), max(layers, 0)),
+            resin_c=warm if warm is not None and COLDEST_C <= warm <= HOTTEST_C else None,
+            message=str(found.get("message") or "")[:LONGEST_SAID],
+        )
+
+
+def _number(value: Any) -> float | None:
+    """A finite number, or nothing."""
+    if isinstance(value, bool) or not isinstance(value, (int, float, str)):
+        return None
     try:
-        layer = int(found.get("layer", journal.last.sent))
-    except (TypeError, ValueError):
-        layer = journal.last.sent
-    state = str(found.get("state", "printing"))
-    heat = {"layer": layer, "layers": job.total, "resin_c": found.get("resin_c")}
-    if state in GOES_ON:
-        message = "It rests with the plate up." if state == PAUSED else journal.last.refused
-        journal.note(state=GOES_ON[state], sent=layer, heat=heat, message=message)
+        number = float(value)
+    except (ValueError, OverflowError):
+        return None
+    return number if math.isfinite(number) else None
+
+
+def _note(found: dict[str, Any], job: RunOrder, journal: Journal) -> None:
+    told = Progress.of(found, job.total, journal.last.sent)
+    heat = {"layer": told.layer, "layers": job.total, "resin_c": told.resin_c}
+    if told.state in GOES_ON:
+        message = "It rests with the plate up." if told.state == PAUSED else journal.last.refused
+        journal.note(state=GOES_ON[told.state], sent=told.layer, heat=heat, message=message)
         return
-    ended = RunState(state) if state in {RunState.DONE, RunState.STOPPED} else RunState.FAILED
-    message = str(found.get("message", ""))
+    if told.state not in AT_REST:
+        said = f"The printer says “{told.state}” of itself, and nobody here knows what that means. Go and look."
+        journal.note(sent=told.layer, heat=heat, message=said)
+        return
     # What the printer says of itself was read back just now: it is not at work any more.
+    state, done = AT_REST[told.state], told.state == RunState.DONE
+    message = told.message or ("The printer is idle and does not say how its print ended." if state is None else "")
     journal.note(
-        state=ended, sent=job.total if state == RunState.DONE else layer, message=message, heat=heat,
+        state=state or RunState.FAILED, sent=job.total if done else told.layer, message=message, heat=heat,
         heaters=Heaters.OFF, now=True,
     )  # fmt: skip
 
@@ -122,10 +163,10 @@ def _halt(printer: HttpDevice, journal: Journal) -> None:
             if not asked:
                 printer.post("/stop", {}, timeout_s=5)
                 asked = True
-            state = str(printer.get("/progress", timeout_s=5).get("state", "printing"))
+            state = Progress.of(printer.get("/progress", timeout_s=5), 0, 0).state
         except LinkError:
             state = "printing"
-        if state not in GOES_ON:
+        if state in AT_REST:
             said = "Stopped. What hangs on the plate, and what lies on the film?"
             journal.note(
                 state=RunState.DONE if state == RunState.DONE else RunState.STOPPED,
