@@ -97,10 +97,11 @@ class Journal:
         self.last = replace(
             self.last,
             message=self.last.message[:LONGEST_MESSAGE],
+            refused=self.last.refused[:LONGEST_MESSAGE],
             elapsed_s=round(time.monotonic() - self._began, 2),
             at=round(time.time(), 2),
         )
-        raw = json.dumps(asdict(self.last), ensure_ascii=True).encode()[: LONGEST - 1] + b"\n"
+        raw = _line(self.last)
         self._reserve()
         if not append or self._at + len(raw) > self._room:
             # In place of the last one; what an older, longer one may leave behind is blanked.
@@ -117,6 +118,22 @@ class Journal:
         with contextlib.suppress(OSError):
             os.ftruncate(self._file, self._at)
         os.close(self._file)
+
+
+def _line(entry: JournalEntry) -> bytes:
+    """An entry as one line, no longer than a reader looks back: where words are too many, fewer of them. Its state is
+    always in it.
+    """
+    for most in (LONGEST_MESSAGE, 200, 60, 0):
+        short = replace(
+            entry, message=entry.message[:most], refused=entry.refused[:most], doing=entry.doing[:most],
+            found=tuple((path[:most], baud, told[:most]) for path, baud, told in entry.found[: most // 12]),
+            heat=entry.heat if most else None, factors=entry.factors if most else (),
+        )  # fmt: skip
+        raw = json.dumps(asdict(short), ensure_ascii=True).encode() + b"\n"
+        if len(raw) <= LONGEST:
+            break
+    return raw
 
 
 def entries(folder: Path, most_bytes: int = 4 * LONGEST) -> list[JournalEntry]:

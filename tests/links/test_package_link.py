@@ -195,7 +195,7 @@ wild = st.recursive(
 )  # fmt: skip
 
 
-@given(st.fixed_dictionaries({}, optional={key: wild for key in ("state", "layer", "layers", "resin_c", "message")}),
+@given(st.fixed_dictionaries({}, optional=dict.fromkeys(("state", "layer", "layers", "resin_c", "message"), wild)),
        st.integers(0, 5000), st.integers(0, 5000))  # fmt: skip
 def test_whatever_it_says_of_itself_becomes_numbers_that_can_be(
     found: dict[str, Any], layers: int, before: int
