@@ -26,7 +26,7 @@ LINES = st.one_of(
     st.builds("G92 E{}".format, push),
     st.builds("G92 X{} Z{}".format, place, place),
     st.builds("M106 S{}".format, st.integers(0, 255)),
-    st.builds("M106 P1 S{}".format, st.integers(0, 255)),
+    st.builds("M106 P2 S{}".format, st.integers(0, 255)),
     st.builds("M104 S{}".format, st.integers(170, 260)),
     st.builds("M140 S{}".format, st.integers(0, 100)),
     st.builds("G1 F{}".format, st.integers(300, 9000)),
