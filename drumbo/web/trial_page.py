@@ -2,25 +2,37 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 
 from drumbo.core.catalogue import BY_KEY
-from drumbo.core.processes import process
+from drumbo.core.piece import Drawing
+from drumbo.core.processes import Process, process
 from drumbo.core.run import RunState
 from drumbo.services import adopting, pairs, prior
 from drumbo.services import live as live_service
 from drumbo.services import queue as files
 from drumbo.services import trials as service
-from drumbo.services.loaded import another_is_loaded
+from drumbo.services.loaded import Loaded, another_is_loaded
 from drumbo.services.trials import TrialSheet
 from drumbo.trials.enough import left_to_score
+from drumbo.trials.readings import ToRead
 from drumbo.trials.trial import TrialState
-from drumbo.web.chart import chart_picture
-from drumbo.web.figure import PiecePicture, fit_picture, piece_picture, spread_picture, tower_room
-from drumbo.web.live import live_picture
-from drumbo.web.looks import looks_of
-from drumbo.web.plate import plate_picture
-from drumbo.web.read_page import read_page
+from drumbo.web.chart import ChartPicture, chart_picture
+from drumbo.web.figure import (
+    FitPicture,
+    PiecePicture,
+    SpreadPicture,
+    fit_picture,
+    piece_picture,
+    spread_picture,
+    tower_room,
+)
+from drumbo.web.live import LivePicture, live_picture
+from drumbo.web.looks import Looks, looks_of
+from drumbo.web.page import Page
+from drumbo.web.plate import PlatePicture, plate_picture
+from drumbo.web.read_page import ReadPage, read_page
 from drumbo.web.views.common import workshop
 
 ADOPT_WIDTH = 420.0
@@ -41,32 +53,68 @@ def closed(sheet: TrialSheet, leaf: str) -> str | None:
     return None
 
 
-def trial_page(sheet: TrialSheet, leaf: str) -> dict[str, Any]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TrialPage(Page):
+    """All that a leaf shows. What only one of them has is empty on the others; from `refused` on stands what is
+    said of what was just asked for.
+    """
+
+    sheet: TrialSheet
+    leaf: str
+    leaves: tuple[tuple[str, str, str | None], ...]
+    picture: PiecePicture
+    fit: FitPicture
+    best_says: str
+    spreads: tuple[SpreadPicture, ...]
+    charts: tuple[ChartPicture, ...]
+    maps: tuple[PlatePicture, ...]
+    drawing: Drawing
+    to_read: ToRead
+    process: Process
+    asked_eye: bool
+    # Print
+    live: LivePicture | None = None
+    next_spool: int | None = None
+    queue: files.Queue | None = None
+    other: Loaded | None = None
+    # Read
+    looks: tuple[Looks, ...] = ()
+    read: ReadPage | None = None
+    unscored: bool = False
+    # Read and Adopt
+    touched: tuple[live_service.Touched, ...] = ()
+    # Adopt
+    preview: adopting.Preview | None = None
+    departs: prior.FoundBefore | None = None
+    # What was just asked for
+    refused: str = ""
+    pause_layer: str = ""
+    asked_pace: Mapping[str, str] = field(default_factory=dict)
+    photo_problem: str = ""
+    told: str = ""
+    swap: bool = False
+
+
+def trial_page(sheet: TrialSheet, leaf: str) -> TrialPage:
     """What a leaf shows."""
     picture, result = _piece(sheet, leaf), sheet.result
-    page: dict[str, Any] = {
-        "sheet": sheet,
-        "leaf": leaf,
-        "leaves": [(key, name, closed(sheet, key)) for key, name in LEAVES],
-        "picture": picture,
-        "fit": fit_picture(result, sheet.steps, picture),
-        "best_says": _best_says(sheet),
-        "spreads": [spread_picture(s) for s in result.spreads] if result else [],
-        "charts": [chart_picture(c) for c in result.charts] if result else [],
-        "maps": [plate_picture(m) for m in result.maps] if result else [],
-        "drawing": sheet.drawing,
-        "to_read": sheet.to_read,
-        "process": process(sheet.kind.process),
-        "asked_eye": bool(sheet.context.printer.camera_url and RunState.DONE in sheet.runs),
-    }
-    if leaf == "print" and sheet.run is not None and sheet.run.running:
-        live = _live(sheet, picture)
-        if live is None:
-            # It has ended between two looks, so that what was seen first is no longer so.
-            return trial_page(service.sheet(workshop(), sheet.id), leaf)
-        page |= live
+    page = TrialPage(
+        sheet=sheet,
+        leaf=leaf,
+        leaves=tuple((key, name, closed(sheet, key)) for key, name in LEAVES),
+        picture=picture,
+        fit=fit_picture(result, sheet.steps, picture),
+        best_says=_best_says(sheet),
+        spreads=tuple(spread_picture(s) for s in result.spreads) if result else (),
+        charts=tuple(chart_picture(c) for c in result.charts) if result else (),
+        maps=tuple(plate_picture(m) for m in result.maps) if result else (),
+        drawing=sheet.drawing,
+        to_read=sheet.to_read,
+        process=process(sheet.kind.process),
+        asked_eye=bool(sheet.context.printer.camera_url and RunState.DONE in sheet.runs),
+    )
     own = {"print": _printing, "read": _reading, "adopt": _adopting}.get(leaf)
-    return page if own is None else page | own(sheet, picture)
+    return page if own is None else own(page)
 
 
 def _piece(sheet: TrialSheet, leaf: str) -> PiecePicture:
@@ -75,41 +123,43 @@ def _piece(sheet: TrialSheet, leaf: str) -> PiecePicture:
     return piece_picture(sheet.drawing, seen[-1] if seen else None, sheet.stands.middle, **wide)
 
 
-def _live(sheet: TrialSheet, picture: PiecePicture) -> dict[str, Any] | None:
-    """A print that goes on; None where it has just ended."""
-    live = live_picture(workshop(), sheet, picture)
-    return None if live is None else {"live": live, "next_spool": pairs.next_spool(workshop(), sheet.id)}
-
-
-def _printing(sheet: TrialSheet, _picture: PiecePicture) -> dict[str, Any]:
-    """What waits for the printer, and whether another spool is in it."""
-    number = sheet.card.printer_id
+def _printing(page: TrialPage) -> TrialPage:
+    """How its print goes on, what waits for the printer, and whether another spool is in it."""
+    sheet, number = page.sheet, page.sheet.card.printer_id
+    if sheet.run is not None and sheet.run.running:
+        live = live_picture(workshop(), sheet, page.picture)
+        if live is None:
+            # It has ended between two looks, so that what was seen first is no longer so.
+            return trial_page(service.sheet(workshop(), sheet.id), page.leaf)
+        page = replace(page, live=live, next_spool=pairs.next_spool(workshop(), sheet.id))
     other = another_is_loaded(workshop(), number, sheet.card.material_id)
-    return {"queue": files.queue(workshop(), number), "other": other}
+    return replace(page, queue=files.queue(workshop(), number), other=other)
 
 
-def _touched(sheet: TrialSheet) -> Any:
+def _touched(sheet: TrialSheet) -> tuple[live_service.Touched, ...]:
     """Steps that were printed at another pace than was planned."""
     changed = sheet.run is not None and bool(sheet.run.factors)
     return live_service.touched(workshop(), sheet.id) if changed else ()
 
 
-def _reading(sheet: TrialSheet, picture: PiecePicture) -> dict[str, Any]:
+def _reading(page: TrialPage) -> TrialPage:
     """The scores, and what is left to score."""
-    return {
-        "touched": _touched(sheet),
-        "looks": looks_of(sheet.to_read.aspects),
-        "read": read_page(sheet, picture),
-        "unscored": bool(left_to_score(sheet.kind, sheet.plan, sheet.readings)),
-    }
+    sheet = page.sheet
+    return replace(
+        page,
+        touched=_touched(sheet),
+        looks=looks_of(sheet.to_read.aspects),
+        read=read_page(sheet, page.picture),
+        unscored=bool(left_to_score(sheet.kind, sheet.plan, sheet.readings)),
+    )
 
 
-def _adopting(sheet: TrialSheet, _picture: PiecePicture) -> dict[str, Any]:
+def _adopting(page: TrialPage) -> TrialPage:
     """What adopting would set, before and after."""
-    page = {"touched": _touched(sheet)}
+    sheet, page = page.sheet, replace(page, touched=_touched(page.sheet))
     if sheet.result is None or sheet.adopted_revision is not None:
         return page
-    return {**page, "preview": adopting.preview(workshop(), sheet.id), "departs": _departing(sheet)}
+    return replace(page, preview=adopting.preview(workshop(), sheet.id), departs=_departing(sheet))
 
 
 def _departing(sheet: TrialSheet) -> prior.FoundBefore | None:

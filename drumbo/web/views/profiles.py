@@ -2,28 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from drumbo.core.catalogue import BY_KEY, counter_of
-from drumbo.core.copying import unfit
+from drumbo.core.catalogue import counter_of
 from drumbo.core.errors import InvalidInput, NotFound
-from drumbo.core.heats import heats
-from drumbo.core.material import Material
-from drumbo.core.printer import Printer
-from drumbo.core.processes import FAMILY_NAMES, AnyMaterial, AnyPrinter
-from drumbo.core.profile import Profile, effective
+from drumbo.core.processes import FAMILY_NAMES
 from drumbo.core.resin import Resin
-from drumbo.services import by_hand, shelf, ways
+from drumbo.services import by_hand, shelf
 from drumbo.services import profiles as service
 from drumbo.services import workshop as workshop_service
-from drumbo.trials import kinds_of
-from drumbo.web.heats import HeatPicture, heat_picture
-from drumbo.web.ledger import ledger, transfer_sheet
-from drumbo.web.lights import light_steps
+from drumbo.web.ledger import transfer_sheet
 from drumbo.web.pace_page import PartAsked, pace_page
+from drumbo.web.profile_page import profile_page, value_page
 from drumbo.web.views.common import typed, whole, workshop
 
 pages = Blueprint("profiles", __name__, url_prefix="/profiles")
@@ -102,35 +96,7 @@ def name() -> str:
 
 @pages.get("/<int:number>")
 def show(number: int) -> str:
-    return render_template("profiles/show.html", **_page(number))
-
-
-def _page(number: int) -> dict[str, Any]:
-    sheet = service.sheet(workshop(), number)
-    profile, printer, material = sheet.profile, sheet.card.printer, sheet.card.material
-    return {
-        "sheet": sheet,
-        "card": sheet.card,
-        "counter": counter_of(profile.process),
-        "ledger": ledger(profile, printer),
-        "titles": {slug: kind.title for slug, kind in kinds_of(profile.process).items()},
-        "kinds": {slug: kind for slug, kind in kinds_of(profile.process).items() if kind.scope != "pair"},
-        "way": ways.standing(workshop(), number),
-        "way_plan": _way_plan,
-        "lit": isinstance(material, Resin),
-        "archived": sheet.archived,
-        "unfit": unfit(sheet.profile, sheet.card.printer),
-        "heat": _heats(profile, material, printer),
-        "steps": light_steps(profile.numbers()) if isinstance(material, Resin) else None,
-        "number": number,
-        **(pace_page(profile, material, PartAsked()) if isinstance(material, Resin) else {}),
-    }
-
-
-def _heats(profile: Profile, material: AnyMaterial, printer: AnyPrinter) -> HeatPicture | None:
-    if not (isinstance(material, Material) and isinstance(printer, Printer)):
-        return None
-    return heat_picture(heats(profile, material, printer))
+    return profile_page(number).render("profiles/show.html")
 
 
 @pages.get("/<int:number>/pace")
@@ -143,18 +109,8 @@ def pace(number: int) -> ResponseReturnValue:
     if not isinstance(material, Resin):
         raise NotFound("only resin is printed layer by layer")
     asked = PartAsked(**{key: request.args[key][:20] for key in ("height_mm", "ml") if key in request.args})
-    return render_template(
-        "profiles/_pace.html", number=number, **pace_page(sheet.profile, material, asked)
-    )  # fmt: skip
-
-
-def _way_plan(way: ways.WayStanding, job: ways.Job, profile: int) -> str:
-    """Where the next job of a way is planned: a plate, or a trial alone with the plan that the way proposes."""
-    if len(job.slugs) > 1:
-        size = "quick" if way.way.quick else "usual"
-        return url_for("plates.new", profile=profile, piece=list(job.slugs), size=size)
-    plan = ways.proposed(workshop(), profile, job.slugs[0], quick=way.way.quick)
-    return url_for("trials.new", profile=profile, slug=job.slugs[0], **plan)
+    page = pace_page(sheet.profile, material, asked)
+    return render_template("profiles/_pace.html", number=number, **page.shown())
 
 
 @pages.get("/<int:number>/values/<key>")
@@ -162,15 +118,7 @@ def value(number: int, key: str) -> ResponseReturnValue:
     if request.headers.get("Sec-Fetch-Dest") == "document":
         # Opened in a tab of its own: in its place among the others.
         return redirect(url_for("profiles.show", number=number, _anchor=f"value-{key}"))
-    page = _page(number)
-    sheet = page["sheet"]
-    if key not in BY_KEY or key not in sheet.profile.values:
-        raise NotFound(f"this profile has no {BY_KEY[key].name.lower() if key in BY_KEY else key[:40]!r}")
-    says = effective(key, sheet.profile, sheet.card.material, sheet.card.printer)
-    past = [(p, c) for p in sheet.history for c in p.changes if c.key == key]
-    return render_template(
-        "profiles/_value.html", **page, parameter=BY_KEY[key], says=says, past=past, problem=None, text=None
-    )
+    return value_page(number, key).render("profiles/_value.html")
 
 
 @pages.post("/<int:number>/values/<key>")
@@ -179,15 +127,9 @@ def set_value(number: int, key: str) -> ResponseReturnValue:
     try:
         by_hand.set_value(workshop(), number, key, text, request.form.get("was"))
     except InvalidInput as error:
-        page = _page(number)
-        sheet = page["sheet"]
-        if key not in sheet.profile.values:
-            raise
-        says = effective(key, sheet.profile, sheet.card.material, sheet.card.printer)
-        problem = next(iter(error.problems.values()))
-        return render_template(
-            "profiles/_value.html", **page, parameter=BY_KEY[key], says=says, past=[], problem=problem, text=text
-        ), 409 if isinstance(error, by_hand.ChangedMeanwhile) else 422
+        page = replace(value_page(number, key), past=(), problem=next(iter(error.problems.values())), text=text)
+        status = 409 if isinstance(error, by_hand.ChangedMeanwhile) else 422
+        return page.render("profiles/_value.html"), status
     there = url_for("profiles.show", number=number, set=key, _anchor=f"value-{key}")
     return Response(headers={"HX-Redirect": there})
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import contextlib
 import json
+from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
@@ -96,7 +98,7 @@ def leaf(number: int, leaf: str) -> ResponseReturnValue:
     why_not = closed(sheet, leaf)
     if why_not:
         raise NotNow(why_not)
-    page = render_template(f"trials/{leaf}.html", **trial_page(sheet, leaf))
+    page = trial_page(sheet, leaf).render(f"trials/{leaf}.html")
     # What is scored here is kept at once: going back must not show it as it was before.
     return Response(page, headers={"Cache-Control": "no-store"})
 
@@ -125,6 +127,15 @@ def mesh(number: int, ending: str) -> Response:
     )
 
 
+def _refused(sheet: service.TrialSheet, error: DrumboError, pace: Mapping[str, str] | None = None) -> str:
+    """The Print leaf, with why not and what was typed."""
+    layer = typed().get("pause_layer", "")
+    page = replace(
+        trial_page(sheet, "print"), refused=plain_words(error), pause_layer=layer, asked_pace=pace or {}
+    )  # fmt: skip
+    return page.render("trials/print.html")
+
+
 @pages.post("/trials/<int:number>/start")
 def start(number: int) -> ResponseReturnValue:
     try:
@@ -132,9 +143,7 @@ def start(number: int) -> ResponseReturnValue:
             _same_is_loaded(number)
         room().start(number, [layer] if (layer := typed_layer(typed().get("pause_layer", ""))) else [])
     except DrumboError as error:
-        sheet = service.sheet(workshop(), number)
-        page = {"pause_layer": typed().get("pause_layer", ""), **trial_page(sheet, "print")}
-        return render_template("trials/print.html", refused=plain_words(error), **page), 409
+        return _refused(service.sheet(workshop(), number), error), 409
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
 
@@ -175,8 +184,7 @@ def pace(number: int) -> ResponseReturnValue:
         if sheet.run is not None and sheet.run.running:
             room().change_pace(sheet.run.id, speed, flow)
     except (InvalidInput, NotNow) as error:
-        page = {"asked_pace": typed(), **trial_page(sheet, "print")}
-        return render_template("trials/print.html", refused=plain_words(error), **page), 409
+        return _refused(sheet, error, typed()), 409
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
 
@@ -213,8 +221,7 @@ def hand_over(number: int, how: str) -> ResponseReturnValue:
     try:
         hand(workshop(), number, typed_layer(typed().get("pause_layer", "")))
     except DrumboError as error:
-        page = {"pause_layer": typed().get("pause_layer", ""), **trial_page(service.sheet(workshop(), number), "print")}
-        return render_template("trials/print.html", refused=plain_words(error), **page), 409
+        return _refused(service.sheet(workshop(), number), error), 409
     return redirect(url_for("trials.leaf", number=number, leaf="print"))
 
 
@@ -258,7 +265,7 @@ def pick(number: int) -> ResponseReturnValue:
 
 def _verdict(number: int) -> str:
     sheet = service.sheet(workshop(), number)
-    return render_template("trials/_verdict.html", **trial_page(sheet, "read"), swap=True)
+    return replace(trial_page(sheet, "read"), swap=True).render("trials/_verdict.html")
 
 
 @pages.get("/trials/<int:number>/enough")
@@ -305,7 +312,8 @@ def photos(number: int) -> ResponseReturnValue:
             pictures.add_picture(workshop(), number, file.read())
     except InvalidInput as error:
         sheet = service.sheet(workshop(), number)
-        return render_template("trials/read.html", photo_problem=plain_words(error), **trial_page(sheet, "read")), 422
+        page = replace(trial_page(sheet, "read"), photo_problem=plain_words(error))
+        return page.render("trials/read.html"), 422
     return redirect(url_for("trials.leaf", number=number, leaf="read"))
 
 
@@ -344,10 +352,10 @@ def tell(number: int) -> ResponseReturnValue:
     why_not = closed(service.sheet(workshop(), number), "adopt")
     if why_not:
         raise NotNow(why_not)
+    told = refused = ""
     try:
-        said, status = {"told": adopting.tell_printer(workshop(), number)}, 200
+        told = adopting.tell_printer(workshop(), number)
     except DrumboError as error:
-        said, status = {"refused": plain_words(error)}, 409
-    return render_template(
-        "trials/adopt.html", **said, **trial_page(service.sheet(workshop(), number), "adopt")
-    ), status
+        refused = plain_words(error)
+    page = replace(trial_page(service.sheet(workshop(), number), "adopt"), told=told, refused=refused)
+    return page.render("trials/adopt.html"), 409 if refused else 200
