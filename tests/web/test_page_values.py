@@ -20,13 +20,21 @@ from drumbo.web.pace_page import PacePage
 from drumbo.web.page import Page
 from drumbo.web.profile_page import ProfilePage, ValuePage, profile_page, value_page
 from drumbo.web.trial_page import TrialPage, trial_page
+from drumbo.web.views.planner import AnswerPage, PlannerPage
+from drumbo.web.views.plates import DraftPage
 from tests.conftest import Begun, resin_context
 from tests.services.test_resin_line import BOTTLE
 
 TEMPLATES = Path(drumbo.__file__).parent / "web" / "templates"
 EVERYWHERE = frozenset({"request", "session", "g", "config", "csrf_token", "get_flashed_messages", "self", "super"})
 """What the framework itself gives to every template."""
-MORE = {"profiles/_pace.html": {"number"}}
+MORE = {
+    "profiles/_pace.html": {"number"}, "planner/show.html": {"sheet"}, "plates/new.html": {"sheet", "layer_at"},
+    "plates/_look.html": {"layer_at"},
+}  # fmt: skip
+"""What a part takes if it is there: a card by itself knows whose it is, a page may have a trial's or profile's sheet, a
+bed may be that of a print which goes on.
+"""
 
 
 def _names(*kinds: type[Page]) -> set[str]:
@@ -71,6 +79,9 @@ PAGES = [
     ("profiles/show.html", PROFILE),
     ("profiles/_value.html", PROFILE | _names(ValuePage) - {"profile"}),
     ("profiles/_pace.html", _names(PacePage)),
+    ("planner/show.html", _names(PlannerPage, AnswerPage) - {"answer"}),
+    ("plates/new.html", _names(DraftPage)),
+    ("plates/_look.html", _names(DraftPage)),
 ]
 
 

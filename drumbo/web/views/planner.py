@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from flask import Blueprint, make_response, redirect, render_template, request, url_for
@@ -10,12 +11,14 @@ from flask.typing import ResponseReturnValue
 
 from drumbo.core.catalogue import FILAMENT
 from drumbo.core.errors import InvalidInput, NotNow
+from drumbo.core.fields import Field
 from drumbo.core.planner import PLANNED
 from drumbo.services import planner as service
 from drumbo.services import shelf
-from drumbo.web.planner_page import SetsBeside, idle_temperature, planner_answer, sets_beside
+from drumbo.web.page import Page
+from drumbo.web.planner_page import PlannerAnswer, SetsBeside, idle_temperature, planner_answer, sets_beside
 from drumbo.web.views.common import plain_words, typed, whole, workshop
-from drumbo.web.waterfall import flow_picture, waterfall_picture
+from drumbo.web.waterfall import FlowPicture, flow_picture, waterfall_picture
 
 pages = Blueprint("planner", __name__, url_prefix="/planner")
 
@@ -39,11 +42,37 @@ def show() -> ResponseReturnValue:
     if "set" in values:
         kept = service.kept_set(workshop(), _number({"set": values.pop("set")}, "set"))
         values |= {key: f"{number:g}" for key, number in kept.wish.items()}
-    return render_template("planner/show.html", **_page(values, cards))
+    return _page(values, cards).render("planner/show.html")
 
 
-def _page(values: dict[str, Any], cards: Any, **more: Any) -> dict[str, Any]:
-    """The form as it was filled in, and the answer to it where there is one."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AnswerPage(Page):
+    """What stands beside the fields: the answer, or what of them cannot be. With `swap` the page is there already."""
+
+    query: Mapping[str, Any]
+    problems: Mapping[str, str] = field(default_factory=dict)
+    told: PlannerAnswer | None = None
+    flows: FlowPicture | None = None
+    swap: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlannerPage(Page):
+    """The form as it was filled in, and the answer to it; at last what was wrong with a part or a name."""
+
+    cards: Sequence[shelf.Name]
+    parts: tuple[service.PlannedPart, ...]
+    sets: tuple[service.KeptSet, ...]
+    values: Mapping[str, Any]
+    now: Mapping[str, float]
+    fields: Mapping[str, Field]
+    answer: AnswerPage
+    speeds: tuple[str, ...] = SPEEDS
+    part_problem: str = ""
+    keep_problem: str = ""
+
+
+def _page(values: dict[str, Any], cards: Sequence[shelf.Name]) -> PlannerPage:
     if not cards:
         raise NotNow("there is no filament profile to plan with; make one first")
     values.setdefault("profile", str(cards[0].id))
@@ -52,22 +81,25 @@ def _page(values: dict[str, Any], cards: Any, **more: Any) -> dict[str, Any]:
         plain = _asked(bare)
     except InvalidInput:
         plain = _asked({**bare, "part": "0"})
-    page: dict[str, Any] = {
-        "cards": cards, "parts": service.parts(workshop()), "sets": service.kept_sets(workshop()), "values": values,
-        "now": plain.now, "fields": {f.key: f for f in plain.fields}, "speeds": SPEEDS, **more,
-    }  # fmt: skip
-    return {**page, **_answer(values)}
+    return PlannerPage(
+        cards=cards,
+        parts=service.parts(workshop()),
+        sets=service.kept_sets(workshop()),
+        values=values,
+        now=plain.now,
+        fields={f.key: f for f in plain.fields},
+        answer=_answer(values),
+    )
 
 
-def _answer(values: Mapping[str, str]) -> dict[str, Any]:
+def _answer(values: Mapping[str, str]) -> AnswerPage:
+    query = _query(values)
     try:
         asked = _asked(values)
     except InvalidInput as error:
-        return {"problems": error.problems, "told": None, "query": _query(values)}
+        return AnswerPage(query=query, problems=error.problems)
     found = service.answer(workshop(), asked)
-    return {
-        "problems": {}, "told": planner_answer(found), "flows": flow_picture(found.after), "query": _query(values)
-    }  # fmt: skip
+    return AnswerPage(query=query, told=planner_answer(found), flows=flow_picture(found.after))
 
 
 def _query(values: Mapping[str, str]) -> dict[str, Any]:
@@ -80,10 +112,10 @@ def _query(values: Mapping[str, str]) -> dict[str, Any]:
 def answer() -> ResponseReturnValue:
     """What stands beside the fields while they are filled in; the fields themselves are left alone."""
     values = dict(request.args)
-    found = _answer(values)
+    found = replace(_answer(values), swap=True)
     fields = {f.key: f for f in _asked({k: values[k] for k in ("profile",) if k in values}).fields}
-    response = make_response(render_template("planner/_answer.html", fields=fields, swap=True, **found))
-    response.headers["HX-Replace-Url"] = url_for("planner.show", **found["query"])
+    response = make_response(render_template("planner/_answer.html", fields=fields, **found.shown()))
+    response.headers["HX-Replace-Url"] = url_for("planner.show", **found.query)
     return response
 
 
@@ -123,7 +155,8 @@ def add_part() -> ResponseReturnValue:
         number = service.add_part(workshop(), file.filename, file.read())
     except InvalidInput as error:
         cards = shelf.names(workshop(), FILAMENT)
-        return render_template("planner/show.html", **_page(values, cards, part_problem=plain_words(error))), 422
+        page = replace(_page(values, cards), part_problem=plain_words(error))
+        return page.render("planner/show.html"), 422
     return redirect(url_for("planner.show", **{**_query(values), "part": str(number)}))
 
 
@@ -134,7 +167,8 @@ def keep() -> ResponseReturnValue:
         service.keep(workshop(), values.get("name", ""), _asked(values))
     except InvalidInput as error:
         cards = shelf.names(workshop(), FILAMENT)
-        return render_template("planner/show.html", **_page(values, cards, keep_problem=plain_words(error))), 422
+        page = replace(_page(values, cards), keep_problem=plain_words(error))
+        return page.render("planner/show.html"), 422
     return redirect(url_for("planner.show", **_query(values), kept=values["name"].strip()))
 
 

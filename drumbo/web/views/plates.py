@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
@@ -10,7 +12,8 @@ from flask.typing import ResponseReturnValue
 from drumbo.core.errors import InvalidInput
 from drumbo.services import plates as service
 from drumbo.services import profiles, ways
-from drumbo.web.bed_page import bed_picture
+from drumbo.web.bed_page import BedPicture, bed_picture
+from drumbo.web.page import Page
 from drumbo.web.views.common import plain_words, typed, workshop
 
 pages = Blueprint("plates", __name__)
@@ -39,14 +42,27 @@ def _form(
     profile: int, slugs: list[str], given: dict[str, str], *, quick: bool, problems: dict[str, str] | None = None
 ) -> str:
     draft = service.draft(workshop(), profile, slugs, given, quick=quick)
-    return render_template("plates/new.html", **_draft_page(profile, draft, problems))
+    return _draft_page(profile, draft, problems).render("plates/new.html")
 
 
-def _draft_page(profile: int, draft: service.PlateDraft, problems: dict[str, str] | None = None) -> dict[str, Any]:
-    return {
-        "profile": profile, "draft": draft, "card": draft.card, "bed": bed_picture(draft.spots, draft.printer),
-        "wrong": {**draft.problems, **(problems or {})}, "refused": problems is not None,
-    }  # fmt: skip
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DraftPage(Page):
+    """A plate that is put together. `wrong` is what cannot be, by field; with `oob` the page is there already."""
+
+    profile: int
+    draft: service.PlateDraft
+    card: profiles.Card
+    bed: BedPicture
+    wrong: Mapping[str, str]
+    refused: bool
+    oob: bool = False
+
+
+def _draft_page(profile: int, draft: service.PlateDraft, problems: Mapping[str, str] | None = None) -> DraftPage:
+    return DraftPage(
+        profile=profile, draft=draft, card=draft.card, bed=bed_picture(draft.spots, draft.printer),
+        wrong={**draft.problems, **(problems or {})}, refused=problems is not None,
+    )  # fmt: skip
 
 
 @pages.post("/profiles/<int:profile>/plates/look")
@@ -54,7 +70,7 @@ def look(profile: int) -> str:
     """What a plate comes to while it is put together."""
     slugs, quick = _asked(request.form)
     draft = service.draft(workshop(), profile, slugs, typed(), quick=quick)
-    return render_template("plates/_look.html", oob=True, **_draft_page(profile, draft))
+    return replace(_draft_page(profile, draft), oob=True).render("plates/_look.html")
 
 
 @pages.get("/plates/<int:number>")
