@@ -147,6 +147,41 @@ def test_who_looks_at_fewer_steps_is_not_surer_and_finds_about_the_same(slug: st
 
 
 @pytest.mark.parametrize(("slug", "rows"), FULL)
+def test_a_value_lies_within_what_is_said_of_it(slug: str, rows: Rows) -> None:
+    result = _said(slug, rows)
+    assert result.low is not None
+    assert result.high is not None
+    assert result.low <= _value(result) <= result.high
+    assert result.high - result.low < 8 * (result.error or 0)
+
+
+def test_a_fine_sheets_value_lies_within_what_is_said_of_it() -> None:
+    """Also where it ends before the best one."""
+    for rows in (LAGS, {"bulges": "000111234", "thins": "444444444"}):
+        result = _said("pressure-advance", rows, low_s=0.03, step_s=0.002, known_s=0.038, known_error=0.004)
+        assert result.low is not None
+        assert result.high is not None
+        assert 0 <= result.low <= _value(result) <= result.high < 0.2
+
+
+@pytest.mark.parametrize("best", [0.022, 0.045, 0.071])
+def test_widths_that_are_alike_where_the_head_brakes_tell_the_advance(best: float) -> None:
+    trial = kind("pressure-advance")
+    plan = trial.suggest(plain_context())
+    readings = Readings()
+    for step in trial.steps(plan):
+        wider = 2.0 * (best - step.value)
+        readings = readings.with_measure("width", step.index, "slow", 0.45)
+        readings = readings.with_measure("width", step.index, "brakes", round(0.45 + wider, 2))
+    result = trial.evaluate(plan, readings)
+    assert result.state == "good"
+    assert _value(result) == pytest.approx(best, abs=0.003)
+    assert result.low is not None
+    assert result.high is not None
+    assert 0 <= result.low < _value(result) < result.high < 0.12
+
+
+@pytest.mark.parametrize(("slug", "rows"), FULL)
 def test_one_slip_of_the_eye_is_not_believed(slug: str, rows: Rows) -> None:
     """Two points off at one step of one aspect: the answer moves by less than it says it may be off, 9 times of 10."""
     whole = _said(slug, rows)
