@@ -23,6 +23,8 @@ NAME = "journal.jsonl"
 AHEAD = 65_536
 LONGEST = 3_000
 LONGEST_MESSAGE = 600
+FOUND_EACH = 12
+"""Of printers that were found there is one for so many letters of a message."""
 EVERY_S, STAYS_EVERY_S = 1.0, 5.0
 TORN_TRIES, TORN_S = 4, 0.002
 
@@ -127,7 +129,7 @@ def _line(entry: JournalEntry) -> bytes:
     for most in (LONGEST_MESSAGE, 200, 60, 0):
         short = replace(
             entry, message=entry.message[:most], refused=entry.refused[:most], doing=entry.doing[:most],
-            found=tuple((path[:most], baud, told[:most]) for path, baud, told in entry.found[: most // 12]),
+            found=tuple((path[:most], baud, told[:most]) for path, baud, told in entry.found[: most // FOUND_EACH]),
             heat=entry.heat if most else None, factors=entry.factors if most else (),
         )  # fmt: skip
         raw = json.dumps(asdict(short), ensure_ascii=True).encode() + b"\n"

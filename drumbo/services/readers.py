@@ -9,11 +9,10 @@ from sqlalchemy.orm import Session
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.ordinal import Leaning, known_of
-from drumbo.services.usual import READER, said
+from drumbo.services.usual import LONGEST_NAME, READER, said
 from drumbo.store.models import TrialRow
 from drumbo.trials.readings import Readings
 
-LONGEST_NAME = 40
 LATEST = 200
 """So many trials are looked back on: people change."""
 

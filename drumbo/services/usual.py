@@ -15,8 +15,9 @@ from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, UsualRow
 
 READER, CURRENCY = "reader", "currency"
+LONGEST_NAME = 40
 FIELDS = (
-    Field(READER, "Who usually reads", kind="text", required=False, longest=40,
+    Field(READER, "Who usually reads", kind="text", required=False, longest=LONGEST_NAME,
           help="Stands in every trial that nobody has begun to read. Empty: the one who read last."),
     Field(CURRENCY, "Currency", kind="text", required=False, longest=4,
           help="Stands in the form of every new material. Empty: what the last one was paid in."),

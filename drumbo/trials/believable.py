@@ -21,7 +21,7 @@ BEYOND = 3.0
 
 def evaluated(kind: SomeKind, plan: TrialPlan, context: SomeBound, readings: Readings) -> Result:
     """What readings say; where that cannot be, a verdict without a value that says so, with the numbers it rests on."""
-    result = going_on(kind, context, kind.evaluate(plan, readings))
+    result = going_on(kind, plan, context, kind.evaluate(plan, readings))
     if result.value is None:
         return result
     new = kind.changes(plan, result, context, 0)
@@ -40,11 +40,11 @@ def evaluated(kind: SomeKind, plan: TrialPlan, context: SomeBound, readings: Rea
     )  # fmt: skip
 
 
-def going_on(kind: SomeKind, context: SomeBound, result: Result) -> Result:
+def going_on(kind: SomeKind, plan: TrialPlan, context: SomeBound, result: Result) -> Result:
     """The same; a plan that goes on where this one ends goes as far as the printer does, or says why it cannot."""
     if result.extend is None:
         return result
-    asked = kind.plan_type.of(result.extend)
+    asked = kind.plan_type.of({**plan.to_json(), **result.extend})
     try:
         kind.read_plan(asked.to_json(), context)
     except InvalidInput as error:

@@ -5,8 +5,6 @@ from __future__ import annotations
 import json
 import math
 import threading
-import urllib.error
-import urllib.request
 from collections.abc import Iterator
 from typing import Any
 
@@ -20,6 +18,7 @@ from drumbo.standins.filament.interpreter import Heater, Machine
 from drumbo.standins.filament.side import ControlServer
 from drumbo.standins.line.session import Halted
 from tests.conftest import LABEL
+from tests.standins.asked import ask
 
 SQUARE = ["G28", "G92 E0", "M83", "G1 Z0.3 F3000", *(
     f"G1 X{20 + x} Y{20 + y} E0.6 F1800" for x, y in ((0, 0), (9, 0), (9, 9), (0, 9), (0, 0), (8, 1), (8, 8), (1, 8))
@@ -209,32 +208,20 @@ def side(device: FilamentPrinter) -> Iterator[str]:
     door.close()
 
 
-def _ask(address: str, body: Any = None) -> tuple[int, Any, Any]:
-    """Status, what was answered, and its headers."""
-    data = None if body is None else body if isinstance(body, bytes) else json.dumps(body).encode()
-    try:
-        with urllib.request.urlopen(urllib.request.Request(address, data), timeout=60) as answer:
-            raw = answer.read()
-            packed = answer.headers["Content-Type"] == "application/json"
-            return answer.status, json.loads(raw) if packed else raw, answer.headers
-    except urllib.error.HTTPError as error:
-        return error.code, json.loads(error.read()), error.headers
-
-
 def test_somebody_puts_a_spool_in_and_looks_at_what_was_printed(
     side: str, device: FilamentPrinter, tmp_path: Any
 ) -> None:
-    assert _ask(f"{side}/front.png")[0] == 404, "there is nothing to see yet"
+    assert ask(f"{side}/front.png")[0] == 404, "there is nothing to see yet"
     spool = {"family": "pla", "seed": 5, "colour": LABEL["colour_hex"]}
-    assert _ask(f"{side}/spool", spool)[1] == spool
+    assert ask(f"{side}/spool", spool)[1] == spool
     _printed(device, SQUARE)
-    status = _ask(f"{side}/status")[1]
+    status = ask(f"{side}/status")[1]
     assert status["loaded"] == spool
     assert status["moves"] == len(device.machine.moves["x"])
     assert status["comes_out"] == LABEL["colour_hex"]
     numbers = set()
     for view in ("front", "top"):
-        code, picture, headers = _ask(f"{side}/{view}.png?scale=8")
+        code, picture, headers = ask(f"{side}/{view}.png?scale=8")
         frame = json.loads(headers["X-Frame"])
         (tmp_path / f"{view}.png").write_bytes(picture)
         with Image.open(tmp_path / f"{view}.png") as seen:
@@ -245,30 +232,30 @@ def test_somebody_puts_a_spool_in_and_looks_at_what_was_printed(
         numbers.add(frame["object"])
     (number,) = numbers
     jaws = {"a": [10, 24.5], "b": [40, 24.5], "z": 0.4, "tool": "calliper"}
-    measured = _ask(f"{side}/calliper", {"jaws": [jaws], "object": number})[1]["number"]
+    measured = ask(f"{side}/calliper", {"jaws": [jaws], "object": number})[1]["number"]
     assert measured == pytest.approx(9.4, abs=0.4), "the square, and half a line on each side"
-    grams = _ask(f"{side}/weigh", {"low": [0, 0, 0], "high": [60, 60, 5], "object": number})[1]["grams"]
+    grams = ask(f"{side}/weigh", {"low": [0, 0, 0], "high": [60, 60, 5], "object": number})[1]["grams"]
     fed = sum(e for e in device.machine.moves["e"] if e > 0)
     assert grams == pytest.approx(fed * math.pi * 1.75**2 / 4 * 1.24e-3, abs=0.01)
 
 
 def test_what_cannot_be_asked_is_answered_in_words(side: str, device: FilamentPrinter) -> None:
-    assert _ask(f"{side}/elsewhere")[0] == 404
+    assert ask(f"{side}/elsewhere")[0] == 404
     wrong: list[tuple[str, Any]] = [
         ("spool", {"family": "cheese", "seed": 1}), ("spool", {"family": "pla"}), ("fault", {"name": "rain", "at": 3}),
         ("eye", {"boxes": [[[0, 0, 0]]], "aspects": ["strings"]}), ("calliper", {"jaws": []}), ("pace", {}),
         ("weigh", {"low": [0, 0], "high": [1, 1, 1]}), ("elsewhere", {}), ("spool", b"{not json"), ("pace", b"[1, 2]"),
     ]  # fmt: skip
     for path, body in wrong:
-        code, told, _ = _ask(f"{side}/{path}", body)
+        code, told, _ = ask(f"{side}/{path}", body)
         assert code == 400, path
         assert told["error"], path
     assert _says(device, "M105")[0].startswith("ok"), "and it prints on"
 
 
 def test_mischief_is_made_by_name_and_time_goes_as_it_is_told(side: str, device: FilamentPrinter) -> None:
-    assert _ask(f"{side}/fault", {"name": "runaway", "at": 900})[1] == {"faults": {"runaway": 900.0}}
-    assert _ask(f"{side}/pace", {"pace": 120})[1] == {"pace": 120.0}
+    assert ask(f"{side}/fault", {"name": "runaway", "at": 900})[1] == {"faults": {"runaway": 900.0}}
+    assert ask(f"{side}/pace", {"pace": 120})[1] == {"pace": 120.0}
     assert device.clock.pace == 120
-    assert _ask(f"{side}/pace", {"pace": 1e12})[1]["pace"] == 1e6, "no faster than sense"
-    assert _ask(f"{side}/pace", {"pace": -3})[1]["pace"] == 1.0
+    assert ask(f"{side}/pace", {"pace": 1e12})[1]["pace"] == 1e6, "no faster than sense"
+    assert ask(f"{side}/pace", {"pace": -3})[1]["pace"] == 1.0

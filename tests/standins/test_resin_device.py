@@ -4,10 +4,7 @@ and what light makes of a bottle, by what makers know of it.
 
 from __future__ import annotations
 
-import json
 import time
-import urllib.error
-import urllib.request
 from collections.abc import Iterator
 from functools import lru_cache
 from typing import Any
@@ -29,6 +26,7 @@ from drumbo.standins.resin.thing import Cured, cure
 from drumbo.standins.tools import JawsOnBed
 from drumbo.trials.toolkit.layered import screen_of
 from tests.conftest import PATIENCE_S, resin_context
+from tests.standins.asked import ask
 
 SMALL = resin_context(pixels_x=480, pixels_y=320)
 SCREEN = screen_of(SMALL)
@@ -167,32 +165,22 @@ def door(device: ResinDevice) -> Iterator[str]:
     server.close()
 
 
-def _ask(address: str, body: Any = None) -> tuple[int, Any]:
-    data = None if body is None else body if isinstance(body, bytes) else json.dumps(body).encode()
-    try:
-        with urllib.request.urlopen(urllib.request.Request(address, data), timeout=60) as answer:
-            raw = answer.read()
-            return answer.status, json.loads(raw) if raw[:1] == b"{" else raw
-    except urllib.error.HTTPError as error:
-        return error.code, json.loads(error.read())
-
-
 def test_a_package_goes_over_the_network_and_its_piece_is_looked_at(door: str, device: ResinDevice) -> None:
-    assert _ask(f"{door}/progress")[1]["state"] == "idle"
-    assert _ask(f"{door}/top.png")[0] == 404
-    assert _ask(f"{door}/bottle", {"family": "resin-standard", "seed": 6})[1]["seed"] == 6
-    assert _ask(f"{door}/room", {"resin_c": 18})[1] == {"resin_c": 18.0}
-    code, told = _ask(f"{door}/print", _package())
+    assert ask(f"{door}/progress")[1]["state"] == "idle"
+    assert ask(f"{door}/top.png")[0] == 404
+    assert ask(f"{door}/bottle", {"family": "resin-standard", "seed": 6})[1]["seed"] == 6
+    assert ask(f"{door}/room", {"resin_c": 18})[1] == {"resin_c": 18.0}
+    code, told, _ = ask(f"{door}/print", _package())
     assert (code, told["layers"], told["resin_c"]) == (202, 12, 18.0)
     _until(device, "done")
     for view in ("top", "front"):
-        code, picture = _ask(f"{door}/{view}.png?scale=8")
+        code, picture, _ = ask(f"{door}/{view}.png?scale=8")
         assert code == 200
         assert picture.startswith(b"\x89PNG")
     jaws = {"a": [-9, 0], "b": [4.5, 0], "z": 0.5, "tool": "calliper"}
-    wide = _ask(f"{door}/calliper", {"jaws": [jaws]})[1]["number"]
+    wide = ask(f"{door}/calliper", {"jaws": [jaws]})[1]["number"]
     assert wide == pytest.approx(6.0, abs=0.25)
-    code, told = _ask(f"{door}/calliper", {"jaws": [{**jaws, "a": [-11, 9], "b": [-9, 9]}]})
+    code, told, _ = ask(f"{door}/calliper", {"jaws": [{**jaws, "a": [-11, 9], "b": [-9, 9]}]})
     assert (code, "nothing to measure" in told["error"]) == (400, True)
 
 
@@ -203,10 +191,10 @@ def test_what_cannot_be_asked_is_answered_in_words(door: str) -> None:
         ("pace", {"pace": "quick"}, 400), ("nowhere", {}, 400), ("fault", b"{", 400), ("room", b"[]", 400),
     ]  # fmt: skip
     for path, body, expected in wrong:
-        code, told = _ask(f"{door}/{path}", body)
+        code, told, _ = ask(f"{door}/{path}", body)
         assert code == expected, path
         assert told["error"], path
-    assert _ask(f"{door}/progress")[1]["state"] == "idle"
+    assert ask(f"{door}/progress")[1]["state"] == "idle"
 
 
 # -- what light does

@@ -76,7 +76,6 @@ def test_every_number_that_is_read_has_a_comma_and_nothing_else_changes(
 ) -> None:
     seen = 0
     for path in _pages(begun, printed):
-        page = in_commas.get(path).text
         client.delete_cookie(COOKIE)
         plain = client.get(path).text
         client.set_cookie(COOKIE, "comma.24.c")
@@ -90,7 +89,6 @@ def test_every_number_that_is_read_has_a_comma_and_nothing_else_changes(
         assert len(only_commas) == len(marks), path
         differs = {(a, b) for a, b in zip(Read(plain).words, words, strict=True) if a != b}
         assert all(re.sub(r"(?<=\d),(?=\d)", ".", b) == re.sub(r"(?<=\d),(?=\d)", ".", a) for a, b in differs), path
-        assert "°F" in page or "°C" not in page or path != f"/profiles/{begun.profile}"
         client.set_cookie(COOKIE, "comma.12.both")
     assert seen > 40
 

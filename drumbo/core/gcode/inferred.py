@@ -104,7 +104,7 @@ def _speed(case: FileAnalysis) -> Iterator[InferredSetting]:
     feed, seconds = case.program.feed / 60, case.found.seconds
     above = case.found.layer > 0
     for key, of, what in (
-        ("speed_outer_mm_s", case.role == OUTER, "outer walls"), ("speed_max_mm_s", case.found.laid, "roads")
+        ("speed_outer_mm_s", case.role == OUTER, "outer walls"), ("speed_max_mm_s", case.found.laid, "lines")
     ):  # fmt: skip
         rows = of & above
         if rows.any():

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -53,10 +52,9 @@ class Laid:
         return int(self.path.layer.max()) + 1
 
 
-def laid(solid: Manifold, *, change: Callable[[PrintSettings], PrintSettings] | None = None, **settings: Any) -> Laid:
+def laid(solid: Manifold, **settings: Any) -> Laid:
     """Built about the bed's zero; settings differ from `PLAIN`."""
     made = PrintSettings(**{**PLAIN, **settings})
-    made = change(made) if change else made
     path = build(solid, made, middle=(0.0, 0.0), purge_from=(-40.0, -40.0))
     ends = np.column_stack((path.x, path.y, path.z))
     return Laid(path, made, np.vstack((path.start, ends[:-1])), ends)
