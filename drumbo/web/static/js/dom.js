@@ -20,11 +20,14 @@ export const inks = (names) => {
   );
 };
 
+/** A number in plain digits as this browser writes them; anything else as it is. */
+export const rewritten = (text) =>
+  globalThis.document?.documentElement.dataset.decimal === "comma"
+    ? String(text).replace(/^(-?\d+)\.(\d+)$/, "$1,$2")
+    : String(text);
+
 /** A number as this browser writes them. */
-export const written = (number, digits) => {
-  const text = number.toFixed(digits);
-  return globalThis.document?.documentElement.dataset.decimal === "comma" ? text.replace(".", ",") : text;
-};
+export const written = (number, digits) => rewritten(number.toFixed(digits));
 
 /** A number between two ends. */
 export const within = (number, low, high) => Math.max(low, Math.min(high, number));

@@ -1,5 +1,5 @@
 // Forms that follow what is typed or chosen in them.
-import { $ } from "./dom.js";
+import { $, rewritten } from "./dom.js";
 
 /** Listen on the whole page, for forms that come later too. */
 export function listen() {
@@ -69,7 +69,7 @@ function fill(values) {
   for (const [key, value] of values) {
     const field = document.getElementById(`f-${key}`);
     if (!field) continue;
-    field.value = value;
+    field.value = field.inputMode === "decimal" ? rewritten(value) : value;
     field.dispatchEvent(new Event("input", { bubbles: true }));
   }
 }
@@ -83,8 +83,8 @@ function fillLabel(form) {
     for (const [key, value] of Object.entries(starts[family.value] ?? {})) {
       const input = document.getElementById(`f-${key}`);
       if (!input || (input.value !== "" && input.dataset.filled !== input.value)) continue;
-      input.value = value;
-      input.dataset.filled = String(value);
+      input.value = rewritten(value);
+      input.dataset.filled = input.value;
     }
   };
   family.addEventListener("change", follow);
