@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import datetime
-from threading import Condition
 
-from cachetools import LRUCache, cached
 from sqlalchemy import func, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
@@ -32,7 +31,7 @@ from drumbo.core.profile import (
 )
 from drumbo.core.resin import USUAL_LAYER_UM
 from drumbo.services.convert import context_of, latest, material_of, printer_of, profile_of
-from drumbo.services.files import file_of
+from drumbo.services.files import facts_of
 from drumbo.services.shelf import note_state
 from drumbo.services.spools import Spent, spent_on
 from drumbo.store.database import Workshop
@@ -41,7 +40,6 @@ from drumbo.trials import kind as find_kind
 from drumbo.trials import kind_for, kinds_of
 from drumbo.trials.base import SomeBound, SomeKind
 from drumbo.trials.trial import TrialState
-from drumbo.trials.way import plan_for
 
 LONGEST_NAME = 120
 
@@ -340,28 +338,10 @@ def next_trial(context: SomeBound) -> Next | None:
     return None
 
 
-def next_facts(workshop: Workshop, profile_id: int, slug: str) -> dict[str, float | None]:
+def next_facts(workshop: Workshop, profile_id: int, slug: str) -> Mapping[str, float | None]:
     """Seconds, grams and money of a trial as it would be suggested now."""
     with workshop.reading() as session:
         row = get_row(session, profile_id)
         context, revision = context_of(row), latest(row).number
-    return facts_of((workshop.folder, profile_id), (slug, False), context, revision)
-
-
-def _facts_key(whose: object, which: tuple[str, bool], context: SomeBound, revision: int) -> tuple[object, ...]:
-    lasting = replace(context.material, **{context.material.left_key: None})
-    return whose, revision, which, repr(context.printer), repr(lasting), repr(context.before)
-
-
-@cached(LRUCache(200), key=_facts_key, condition=Condition())
-def facts_of(
-    whose: object, which: tuple[str, bool], context: SomeBound, revision: int
-) -> dict[str, float | None]:  # fmt: skip
-    """Seconds, grams and money of a kind's trial as it is suggested, or as a quick one, for a profile of a workshop.
-    The roads are laid once a revision.
-    """
-    del whose
-    slug, quick = which
     chosen = kind_for(slug, context.profile.process)
-    file = file_of(chosen, plan_for(chosen, context, quick=quick), context, revision)
-    return {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}
+    return facts_of(chosen, chosen.suggest(context), context, revision)

@@ -22,7 +22,7 @@ from drumbo.links.journal import last_entry
 from drumbo.links.runs import Runs
 from drumbo.services import readers
 from drumbo.services.convert import context_of, latest, partner_of, trial_of
-from drumbo.services.files import as_bytes, file_of
+from drumbo.services.files import as_bytes, facts_of, file_of
 from drumbo.services.jobs import facts_of_file, mates_of, now_printed, prints_of
 from drumbo.services.pictures import Picture, pictures_of
 from drumbo.services.profiles import Card, card_of, get_row
@@ -167,13 +167,12 @@ def _look(
 
 def estimate(
     workshop: Workshop, profile_id: int, slug: str, typed: Typed, pair_id: int | None = None
-) -> dict[str, Any]:
+) -> Mapping[str, float | None]:
     """Seconds, grams and money of a plan; InvalidInput if it cannot be printed."""
     found = draft(workshop, profile_id, slug, typed, pair_id)
     if found.problems:
         raise InvalidInput.of(found.problems)
-    file = file_of(found.kind, found.kind.plan_type.of(found.plan), found.context, found.card.revision)
-    return {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}
+    return facts_of(found.kind, found.kind.plan_type.of(found.plan), found.context, found.card.revision)
 
 
 def create(workshop: Workshop, profile_id: int, slug: str, typed: Typed, pair_id: int | None = None) -> int:

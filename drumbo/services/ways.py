@@ -16,8 +16,9 @@ from drumbo.core.printer import Printer
 from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.core.sure import half_90
 from drumbo.services.convert import context_of, latest, profile_of, readings_of, trial_of
+from drumbo.services.files import facts_of
 from drumbo.services.prior import all_before, with_before
-from drumbo.services.profiles import append, facts_of, get_row
+from drumbo.services.profiles import append, get_row
 from drumbo.store.database import Workshop
 from drumbo.store.models import TrialRow, now
 from drumbo.trials import kind_for
@@ -101,7 +102,8 @@ def estimate(workshop: Workshop, profile_id: int, slugs: Sequence[str], *, quick
     """
     with workshop.reading() as session:
         context, revision = _context(session, profile_id), latest(get_row(session, profile_id)).number
-    facts = [facts_of((workshop.folder, profile_id), (slug, quick), context, revision) for slug in slugs]
+    kinds = [kind_for(slug, context.profile.process) for slug in slugs]
+    facts = [facts_of(kind, plan_for(kind, context, quick=quick), context, revision) for kind in kinds]
     costs = [each["cost"] for each in facts]
     return {
         "seconds": sum(each["seconds"] or 0.0 for each in facts), "grams": sum(each["grams"] or 0.0 for each in facts),
