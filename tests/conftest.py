@@ -15,6 +15,7 @@ from dataclasses import asdict, dataclass
 from itertools import zip_longest
 
 import pytest
+from flask import Flask
 from flask.testing import FlaskClient
 from hypothesis import settings
 
@@ -160,12 +161,25 @@ def room(house: Workshop) -> Iterator[PrintManager]:
     made.close()
 
 
+@pytest.fixture(scope="session")
+def one_app(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Flask]:
+    """The application, made once: its routes take longer to make than most tests."""
+    house = Workshop(tmp_path_factory.mktemp("nobodys"))
+    room = PrintManager(house, QUICK)
+    yield create_app(house, room, secret="test")
+    room.close()
+    house.close()
+
+
 @pytest.fixture
-def client(house: Workshop, room: PrintManager) -> Iterator[FlaskClient]:
-    app = create_app(house, room, secret="test")
-    app.config.update(WTF_CSRF_ENABLED=False, TESTING=True)
-    with app.test_client() as made:
+def client(house: Workshop, room: PrintManager, one_app: Flask) -> Iterator[FlaskClient]:
+    before = dict(one_app.config)
+    one_app.extensions.update(workshop=house, room=room)
+    one_app.config.update(WTF_CSRF_ENABLED=False, TESTING=True)
+    with one_app.test_client() as made:
         yield made
+    one_app.config.clear()
+    one_app.config.update(before)
 
 
 @dataclass

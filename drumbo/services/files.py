@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import asdict, replace
 from functools import singledispatch
 from threading import Condition
 from typing import Any
@@ -12,14 +12,16 @@ from typing import Any
 from cachetools import LRUCache, cached
 
 from drumbo.core.light.job import LayerJob
-from drumbo.core.profile import Profile
 from drumbo.exchange.layer_package import package_bytes
+from drumbo.exchange.profile_file import HOME
 from drumbo.trials.base import Printable, PrintFile, SomeBound, SomeKind
 from drumbo.trials.plan import TrialPlan
 
 MOST_KEPT = 6
 """A long one holds some tens of megabytes."""
 MOST_FACTS = 500
+REACHED_BY = HOME - {"start_gcode", "end_gcode", "pause_gcode"}
+"""What of a printer is about its link, and nothing that a file says."""
 
 
 @singledispatch
@@ -38,14 +40,23 @@ def _(file: LayerJob) -> bytes:
     return package_bytes(file)
 
 
-def _lasting(context: SomeBound) -> SomeBound:
-    """Without what changes by printing."""
+def made_of(context: SomeBound) -> tuple[object, ...]:
+    """What of a context is in a file: not how its printer is reached, what is left of a spool, or where a value came
+    from. Two that agree in it print the same.
+    """
+    printer = {key: value for key, value in asdict(context.printer).items() if key not in REACHED_BY}
     lasting: dict[str, Any] = {context.material.left_key: None}
-    return replace(context, material=replace(context.material, **lasting))
+    numbers = tuple(sorted(context.profile.numbers().items()))
+    return repr(printer), repr(replace(context.material, **lasting)), numbers, repr(context.other)
+
+
+def _facts_key(chosen: SomeKind, plan: TrialPlan, context: SomeBound, revision: int) -> tuple[object, ...]:
+    del revision
+    return chosen.slug, json.dumps(plan.to_json(), sort_keys=True), *made_of(context)
 
 
 def _key(chosen: SomeKind, plan: TrialPlan, context: SomeBound, revision: int) -> tuple[object, ...]:
-    return chosen.slug, json.dumps(plan.to_json(), sort_keys=True), repr(_lasting(context)), revision
+    return *_facts_key(chosen, plan, context, revision), context.profile.name, revision
 
 
 @cached(LRUCache(MOST_KEPT), key=_key, condition=Condition())
@@ -55,14 +66,6 @@ def file_of(chosen: SomeKind, plan: TrialPlan, context: SomeBound, revision: int
     """
     file: Printable = chosen.print_file(plan, context, title=(f"profile {context.profile.name}, revision {revision}",))
     return file
-
-
-def _facts_key(chosen: SomeKind, plan: TrialPlan, context: SomeBound, revision: int) -> tuple[object, ...]:
-    """Where a value comes from, what a profile is called and how often it was revised: all that takes no time."""
-    del revision
-    bare = replace(_lasting(context), profile=Profile(""), before={})
-    numbers = tuple(sorted(context.profile.numbers().items()))
-    return chosen.slug, json.dumps(plan.to_json(), sort_keys=True), repr(bare), numbers
 
 
 @cached(LRUCache(MOST_FACTS), key=_facts_key, condition=Condition())

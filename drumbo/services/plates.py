@@ -19,6 +19,7 @@ from drumbo.core.piece import Piece, Standing, draw_above
 from drumbo.core.plate import clearance_of
 from drumbo.core.printer import Printer
 from drumbo.services.convert import context_of, filament_context, filament_printer_of, latest, trial_of
+from drumbo.services.files import made_of
 from drumbo.services.prior import with_before
 from drumbo.services.profiles import Card, card_of, get_row
 from drumbo.store.database import Workshop
@@ -239,8 +240,8 @@ def _choices(
 
 
 def _key(asked: Sequence[PieceAsked], context: Context, revision: int) -> tuple[object, ...]:
-    lasting = replace(context, material=replace(context.material, spool_g=None))
-    return tuple((each.kind.slug, repr(each.plan)) for each in asked), repr(lasting), revision
+    pieces = tuple((each.kind.slug, repr(each.plan)) for each in asked)
+    return pieces, *made_of(context), context.profile.name, revision
 
 
 @cached(LRUCache(4), key=_key, condition=Condition())

@@ -27,6 +27,7 @@ from drumbo.trials import kinds
 from drumbo.web import drum, filters
 from drumbo.web.carry_over import outcomes
 from drumbo.web.changes import change_lines
+from drumbo.web.compiled import keep_templates
 from drumbo.web.gate import AccessCode, HostNames, answer_only_to, ask_for_code
 from drumbo.web.guide import section_for
 from drumbo.web.packing import pack_answers
@@ -167,6 +168,7 @@ def _for_templates(app: Flask) -> None:
     """What all templates know."""
     app.jinja_env.globals["help_slug"] = _help_slug
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    keep_templates(app)
     filters.register(app)
     app.add_template_filter(outcomes)
     app.add_template_filter(change_lines)

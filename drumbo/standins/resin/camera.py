@@ -103,10 +103,19 @@ def _dose(thing: Cured, number: int, frame: Frame) -> Floats:
     x = frame.left_mm + (np.arange(frame.width) + 0.5) / frame.px_per_mm
     y = frame.bottom_mm + (frame.height - np.arange(frame.height) - 0.5) / frame.px_per_mm
     blurred = ndimage.gaussian_filter(np.pad(found.seconds, 8), thing.bottle.bleed_mm / pixel)
-    columns, rows = (x + wide / 2) / pixel - found.column - 0.5 + 8, (deep / 2 - y) / pixel - found.row - 0.5 + 8
-    grid = np.meshgrid(rows, columns, indexing="ij")
-    seconds = ndimage.map_coordinates(blurred, grid, order=1, mode="constant")
+    columns = np.asarray((x + wide / 2) / pixel - found.column - 0.5 + 8, dtype=np.float64)
+    rows = np.asarray((deep / 2 - y) / pixel - found.row - 0.5 + 8, dtype=np.float64)
+    seconds = _between(_between(blurred, rows).T, columns).T
     return np.asarray(seconds * thing.lamp.mw_cm2 / thing.critical)
+
+
+def _between(values: Floats, at: Floats) -> Floats:
+    """(len(at), m) rows of (n, m) values, in a line between two; 0 outside."""
+    low = np.clip(np.floor(at).astype(int), 0, len(values) - 2)
+    share = (at - low)[:, None]
+    rows = values[low] * (1 - share) + values[low + 1] * share
+    rows[(at < 0) | (at > len(values) - 1)] = 0.0
+    return np.asarray(rows)
 
 
 def _skins(thing: Cured, frame: Frame, base: Floats) -> Floats:
