@@ -44,12 +44,15 @@ settings.load_profile("untimed")
 
 @pytest.hookimpl(tryfirst=True)
 def pytest_sessionstart(session: pytest.Session) -> None:
-    """On a fresh machine the loops are compiled once, not by every worker for itself."""
+    """On a fresh machine loops and tests are compiled once, not by every worker for itself."""
     cache = Path(os.environ["NUMBA_CACHE_DIR"])
-    if hasattr(session.config, "workerinput") or next(cache.rglob("*.nbc"), None) is not None:
+    by_another = hasattr(session.config, "workerinput") or session.config.option.collectonly
+    if by_another or next(cache.rglob("*.nbc"), None) is not None:
         return
-    command, root = [sys.executable, "-m", "tests.warm"], Path(__file__).parents[1]
-    for part in [subprocess.Popen([*command, part], cwd=root) for part in ("reader", "printers")]:
+    collecting = "import pytest; pytest.main(['--collect-only', '-qq', '-p', 'no:cacheprovider'])"
+    asked = (["-m", "tests.warm", "reader"], ["-m", "tests.warm", "printers"], ["-c", collecting])
+    root = Path(__file__).parents[1]
+    for part in [subprocess.Popen([sys.executable, *each], cwd=root, stdout=subprocess.DEVNULL) for each in asked]:
         part.wait()
 
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from functools import cache
 
 import numpy as np
 from hypothesis import given, settings
@@ -16,15 +17,19 @@ from drumbo.core.gcode.templates import fill_template, heat_of, look, template_n
 from drumbo.core.gcode.writer import PrintJob, write
 from drumbo.core.piece import block
 from drumbo.core.printer import Printer
-from drumbo.core.toolpath import PrintSettings, build
+from drumbo.core.toolpath import PrintSettings, Toolpath, build
 from drumbo.standins.filament.interpreter import Machine
 
 PRINTER = Printer("Petrel One")
 HEATS = {"nozzle_first_c": 215.0, "nozzle_c": 210.0, "bed_first_c": 60.0, "bed_c": 55.0}
 NAMES = template_names(PRINTER, HEATS)
-PATH = build(
-    block((-3, -3, 0), (3, 3, 1.04)), PrintSettings(skirt_loops=0), middle=PRINTER.bed_middle, purge_from=(5, 5)
-)
+
+
+@cache
+def _path() -> Toolpath:
+    small = block((-3, -3, 0), (3, 3, 1.04))
+    return build(small, PrintSettings(skirt_loops=0), middle=PRINTER.bed_middle, purge_from=(5, 5))
+
 
 name = st.sampled_from(sorted(NAMES)).map("{{{}}}".format)
 line = st.one_of(
@@ -97,10 +102,10 @@ def test_a_file_begins_in_a_known_state_whatever_its_start_does(start: list[str]
     laid = []
     for each in (job, plain):
         machine = Machine()
-        for text in write(PATH, each).splitlines():
+        for text in write(_path(), each).splitlines():
             machine.run(text)
         moves = {key: np.array(column) for key, column in machine.moves.items()}
-        count = len(PATH) - 1
+        count = len(_path()) - 1
         tail = {key: column[-count - 2 :] for key, column in moves.items() if key not in {"wait_s"}}
         laid.append((tail, machine))
     for key, column in laid[1][0].items():
