@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import socket
 import time
 from collections.abc import Iterator
@@ -11,7 +12,7 @@ import pytest
 
 from drumbo.links.flight import numbered
 from drumbo.standins.line.manners import Cable, Manners
-from drumbo.standins.line.session import LineServer
+from drumbo.standins.line.session import LineServer, parsed
 from drumbo.standins.line.strict import StrictPrinter
 from tests.conftest import PATIENCE_S
 
@@ -141,3 +142,20 @@ def test_damage_is_the_same_for_the_same_seed() -> None:
     changed = sum(a != b for a, b in zip(one, lines, strict=True))
     assert 5 < changed < 45
     assert [Cable(3, 0).carry(raw) for raw in lines] == lines
+
+
+def test_no_damage_slips_past_a_checksum_by_running_into_the_next_line() -> None:
+    """One cut in some hundred would: what is left of a line adds nothing to the sum over both."""
+    lines = [numbered(k, f"G1 X{k % 50} Y{k % 7} E0.05") for k in range(1, 400)]
+    hurt = taken = 0
+    for seed in range(30):
+        cable = Cable(seed, 1)
+        for raw, following in itertools.pairwise(lines):
+            told = cable.carry(raw) + following
+            hurt += told != raw + following
+            for number, text, why_not in (parsed(each.strip()) for each in told.split(b"\n")):
+                if number and not why_not:
+                    taken += 1
+                    assert numbered(number, text) in {raw, following}, f"{told!r} passed for a line"
+    assert hurt > 11_000
+    assert taken > 8_000, "the next line mostly comes through"

@@ -58,7 +58,7 @@ class LineDevice(Protocol):
         """Restart: cold, and forgetful of where it was."""
 
 
-def _parsed(raw: bytes) -> tuple[int, str, str]:
+def parsed(raw: bytes) -> tuple[int, str, str]:
     """Number, command, and why the line cannot be taken; 0 where it has no number."""
     numbered, checked = _NUMBERED.match(raw), _CHECKED.match(raw)
     text = raw.decode("utf-8", "replace")
@@ -265,7 +265,7 @@ class Session:
             raw = raw[:6] + raw[7:]
         if not raw:
             return
-        number, body, why_not = _parsed(raw)
+        number, body, why_not = parsed(raw)
         if not why_not and body.upper().startswith("M110"):
             self._server.expected = number + 1
             self._ok(number)
