@@ -90,7 +90,7 @@ def one_whole(seed: int, world: str, number: int) -> Whole:
     return whole(drawn(seed, number))
 
 
-def one_batch(seed: int, world: str, number: int) -> dict[str, dict[float, list[bool]]]:
+def one_batch(seed: int, world: str, number: int) -> batch.Called:
     """One spool and batches that depart from it; runs in a process of its own."""
     enter(world)
     return batch.calls(drawn(seed, number))
@@ -198,6 +198,8 @@ def _print_batch(table: dict[str, Any], spools: int, seed: int) -> None:
     for key in batch.MOVES:
         told = "  ".join(f"{by:+g} {batch.MOVES[key][2]}: {share:.0%}" for by, share in table[key].items())
         print(f"  {BY_KEY[key].name:24}{told}", flush=True)
+    told = "  ".join(f"{least:g}: {share:.0%}" for least, share in table[batch.COSTLY].items())
+    print(f"  by what a move costs, from so many points of four on   {told}", flush=True)
 
 
 def _print_proof(table: dict[str, float], spools: int, seed: int) -> None:

@@ -46,22 +46,27 @@ def sequence(spool: Drawn, readers: int) -> Tally:
 
 @once_a_spool
 def best_heat(spool: Drawn) -> float:
-    """Where the exact quality peaks, °C, from one rung printed ever again without noise."""
+    """Where the exact quality peaks, °C."""
+    material = spool.context.material
+
+    def best(heats: np.ndarray) -> float:
+        return float(heats[int(np.argmax(rung_quality(spool, heats)))])
+
+    coarse = best(np.arange(material.nozzle_low_c - 5, material.nozzle_high_c + 5.1, 2.0))
+    return best(np.arange(coarse - 2, coarse + 2.1, 0.2))
+
+
+def rung_quality(spool: Drawn, heats: np.ndarray) -> np.ndarray:
+    """Points of four without noise, all aspects weighed, of one rung printed ever again at temperatures in °C."""
     trial, context = kind("temperature"), spool.context
     suggested = trial.suggest(context)
     aspects = [a.key for a in trial.readings(suggested).aspects]
     aim = next(a for a in AIMS if a.key == suggested["aim"])
     weights = np.array([aim.weights[a] for a in aspects])
-    low, high = context.material.nozzle_low_c, context.material.nozzle_high_c
+    low = context.material.nozzle_low_c
     plan = replace(suggested, hot_c=low + 10.0, cold_c=low, step_c=5.0)
     rung = trial.piece(plan, context).places[1]
     whole = file_of(trial, plan, context).gcode
     shape = once(("rung", whole), lambda: band(shape_of(whole), rung.low[2], rung.high[2]))
-
-    def best(heats: np.ndarray) -> float:
-        things = (melt(shape, spool.spool, nozzle_c=float(c)) for c in heats)
-        quality = [eye.exact_scores(thing, [rung.box((0, 0))], aspects)[0] @ weights for thing in things]
-        return float(heats[int(np.argmax(quality))])
-
-    coarse = best(np.arange(low - 5, high + 5.1, 2.0))
-    return best(np.arange(coarse - 2, coarse + 2.1, 0.2))
+    things = (melt(shape, spool.spool, nozzle_c=float(c)) for c in heats)
+    return np.array([eye.exact_scores(thing, [rung.box((0, 0))], aspects)[0] @ weights for thing in things])

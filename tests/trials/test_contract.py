@@ -143,7 +143,7 @@ def test_the_piece_carries_every_step_in_order(trial: SomeKind) -> None:
 @pytest.mark.parametrize("trial", ALL, scope="module")
 def test_prints_on_the_stand_in_and_reads_to_a_result(trial: SomeKind) -> None:
     context = usual(trial)
-    plan = trial.suggest(context)
+    plan = trial.quick(context)
     readings = exact(trial, plan, context, seed=3)
     wanted = trial.readings(plan).count(len(trial.steps(plan)))
     assert readings.count() == wanted or (trial.process == RESIN and readings.count() > 0.8 * wanted), "it can be read"
@@ -243,7 +243,7 @@ def test_the_result_follows_the_hidden_truth(trial: SomeKind) -> None:
     if not type(trial).__module__.startswith("drumbo."):
         pytest.skip("another package tells of its own what its result follows")
     context, (truth, apart) = usual(trial), LEANS[trial.sets[0]]
-    plan = trial.suggest(context)
+    plan = trial.quick(context)
     draw = {FILAMENT: draw_spool, RESIN: draw_bottle}[trial.process]
     truths = {seed: truth(draw(context.material.family, seed)) for seed in range(40)}
     seeds = sorted((seed for seed, need in truths.items() if math.isfinite(need)), key=truths.__getitem__)

@@ -136,7 +136,7 @@ def test_a_new_batch_marks_what_rests_on_it_and_the_check_clears_what_is_the_sam
     assert BATCH.wants(replace(context, profile=after)) is None
     stringy = replace(same, scores={**same.scores, "strings": {"0": 4, "1": 1, "2": 0}})
     once = BATCH.evaluate(plan, stringy)
-    assert once.says == "Look again: strings.", "a slip of the eye sends nobody to a trial"
+    assert once.says == "Look again: strings, tunnel.", "a slip of the eye sends nobody to a trial"
     assert once.headline == "2 of 3"
     result = BATCH.evaluate(replace(plan, looked="twice"), stringy)
     assert result.says == "Not the same: repeat retraction."
@@ -213,9 +213,11 @@ def test_more_flow_takes_its_gap_from_pins_and_holes(context: Context) -> None:
 
 
 def test_the_balance_of_the_docstring_and_what_it_takes_to_call_heat_moved() -> None:
-    columns = {key: np.array(scores, float) for key, scores in
-               {"bridge": (4, 3, 3), "surface": (4, 4, 3), "bond": (4, 4, 3)}.items()}  # fmt: skip
-    assert balance(columns) == 1.0
+    scores = {"bridge": (4, 3, 3), "strings": (3, 4, 4), "surface": (4, 4, 3), "bond": (4, 4, 3)}
+    columns = {key: np.array(each, float) for key, each in scores.items()}
+    assert balance(columns) == -0.5
+    milder = {key: each - 1 for key, each in columns.items()}
+    assert balance(milder) == balance(columns), "whoever scores everything lower says the same"
 
 
 @pytest.mark.parametrize(("off_c", "way"), [(-14, "cooler"), (0, ""), (14, "hotter")])
@@ -236,6 +238,24 @@ def test_a_spool_that_wants_other_heat_is_called_and_one_that_does_not_is_not(of
     told = [note for note in BATCH.evaluate(replace(plan, looked="twice"), readings).notes if "wants to be" in note]
     assert bool(told) == bool(way)
     assert not way or way in told[0]
+
+
+def test_strings_are_held_against_bridges_of_the_same_reader(context: Context) -> None:
+    plan = replace(BATCH.suggest(context), looked="twice")
+    fine = {key: {str(i): 4 for i in range(3)} for key in ("surface", "bond", "gaps", "ridges")}
+
+    def moved(bridges: str, strings: str) -> bool:
+        scores = {"bridge": bridges, "strings": strings}
+        rows = {key: {str(i): int(c) for i, c in enumerate(each)} for key, each in scores.items()}
+        result = BATCH.evaluate(plan, Readings({**fine, **rows}))
+        assert result.also is not None
+        return not result.also["retraction_mm"]
+
+    assert not moved("444", "233"), "the middle stair is clean"
+    assert moved("444", "222")
+    assert moved("444", "421"), "a longer one does better"
+    assert not moved("444", "322"), "a longer one does no better to speak of"
+    assert not moved("222", "222"), "somebody strict is strict with bridges too"
 
 
 def test_a_batch_check_is_short(context: Context) -> None:

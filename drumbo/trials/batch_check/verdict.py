@@ -25,21 +25,25 @@ Floats = NDArray[np.float64]
 
 CHECKED = ("nozzle_c", "flow_ratio", "retraction_mm")
 HEAT_WEIGHTS = {"bridge": 0.35, "surface": 0.3, "bond": 0.35}
-BALANCE, C_PER_POINT, BALANCE_SD_C = 2.0, 1.75, 4.3
-"""What heat gives to bond and faces it takes from bridges. Bridges on the hotter stair tell how near too hot is, bond
-and faces on the cooler one how near too cold: `balance` of their scores where the heat is right, °C for a point away
-from it, and how well that tells. Set once, on stand-in spools whose heat was right and up to 14 °C off; bench/batch.py
-shows how it does on others.
+BALANCE, C_PER_POINT, BALANCE_SD_C = 3.9, 1.0, 5.0
+BURNS, WISPS, COLD = 2.0, 1.0, 2.25
+"""What heat gives to bond and faces it takes from bridges, and it draws strings. Bridges and strings tell how near too
+hot is, bond and faces of the two cooler stairs how near too cold: `balance` of their scores where the heat is right, °C
+for a point away from it, how well that tells, and the weights, which make up for whoever scores everything higher. Set
+once, on stand-in spools whose heat was right and up to 20 °C off; bench/batch.py shows how it does on others.
 """
-TELLS = {"nozzle_c": tuple(HEAT_WEIGHTS), "flow_ratio": ("gaps", "ridges"), "retraction_mm": ("strings",)}
+TELLS = {
+    "nozzle_c": (*HEAT_WEIGHTS, "strings"), "flow_ratio": ("gaps", "ridges"), "retraction_mm": ("strings", "bridge"),
+}  # fmt: skip
 """Which scores tell of which value."""
-MOVED_C = 4.3
-MOVED_STEPS = 1.0
+MOVED_C = 5.9
+MOVED_STEPS = 1.05
 """A flow whose best lies more than so much of a step away counts as moved, if that is more than its error."""
 SURE = 0.7
-CLEAN, BETTER = 3, 2
-"""Strings on the middle stair that are fine whatever the others show. Where there are more, the pull counts as moved if
-the longer one does so much better, or leaves too many too.
+CLEAN, BETTER, WORSE = 3, 2, 2
+"""Strings on the middle stair that are fine whatever the others show. Where there are more, the retraction counts as
+moved if the longer one does so much better, or leaves too many too; and if strings got so many points less than
+bridges, all stairs together: somebody strict is strict with both.
 """
 
 
@@ -53,7 +57,6 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings, names: Mappin
     wants_c = C_PER_POINT * (balance(columns) - BALANCE)
     curve = _curve(steps, columns)
     flow, flow_error = _flow(plan, columns)
-    strings, longer = columns["strings"][1], columns["strings"][0]
     moved = {
         "nozzle_c": abs(wants_c) > MOVED_C,
         "flow_ratio": _far(
@@ -61,7 +64,7 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings, names: Mappin
             flow_error,
             plan.flow_percent / 100 * plan.flow_ratio,
         ),
-        "retraction_mm": bool(strings < CLEAN and (longer < CLEAN or longer - strings >= BETTER)),
+        "retraction_mm": _too_short(columns),
     }
     same = [key for key in CHECKED if not moved[key]]
     if len(same) < len(CHECKED) and plan.looked == ONCE:
@@ -81,16 +84,23 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings, names: Mappin
 
 def to_look_at(moved: Mapping[str, bool]) -> tuple[str, ...]:
     """The aspects that tell of what seems to have moved."""
-    return tuple(aspect for key in CHECKED if moved[key] for aspect in TELLS[key])
+    return tuple(dict.fromkeys(aspect for key in CHECKED if moved[key] for aspect in TELLS[key]))
 
 
 def balance(columns: dict[str, Floats]) -> float:
-    """How much better off bridges are than bond and faces, in scores: above `BALANCE` it wants more heat.
+    """How much better off bridges and strings are than bond and faces, in scores: above `BALANCE` it wants more heat.
 
-    Bridges 4 3 3, faces 4 4 3 and bond 4 4 3 from the hottest stair on: 2·4 + 3 − (4 + 2·3 + 4 + 2·3) / 2 = 1.
+    Bridges 4 3 3, strings 3 4 4, faces 4 4 3 and bond 4 4 3 from the hottest stair on: 2·10 + 11 − 2.25·(7 + 7) = −0.5.
     """
     bridge, surface, bond = (columns[key] for key in HEAT_WEIGHTS)
-    return float(2 * bridge[0] + bridge[1] - (surface[1] + 2 * surface[2] + bond[1] + 2 * bond[2]) / 2)
+    warm = BURNS * bridge.sum() + WISPS * columns["strings"].sum()
+    return float(warm - COLD * (surface[1:].sum() + bond[1:].sum()))
+
+
+def _too_short(columns: dict[str, Floats]) -> bool:
+    longer, strings, _ = columns["strings"]
+    poor = strings < CLEAN and (longer < CLEAN or longer - strings >= BETTER)
+    return bool(poor and columns["bridge"].sum() - columns["strings"].sum() >= WORSE)
 
 
 def _curve(steps: Sequence[Step], columns: dict[str, Floats]) -> Curve:
