@@ -21,7 +21,7 @@ PAGE = Path(__file__).with_name("reference.md")
 ENVIRONMENT = (
     ("DRUMBO_DATA", "the data folder, where `--data` is not given"),
     ("DRUMBO_CODE", "the access code where others may reach the application; without it one is drawn at every start"),
-    ("NUMBA_CACHE_DIR", "where compiled loops are kept; in the data folder where it is not set"),
+    ("NUMBA_CACHE_DIR", "where compiled loops and templates are kept; in the data folder where it is not set"),
 )
 
 

@@ -25,7 +25,7 @@ Floats = NDArray[np.float64]
 
 CHECKED = ("nozzle_c", "flow_ratio", "retraction_mm")
 HEAT_WEIGHTS = {"bridge": 0.35, "surface": 0.3, "bond": 0.35}
-BALANCE, C_PER_POINT, BALANCE_SD_C = 3.9, 1.0, 5.0
+BALANCE, C_PER_POINT, BALANCE_SD_C = 4.2, 1.0, 5.0
 BURNS, WISPS, COLD = 2.0, 1.0, 2.25
 """What heat gives to bond and faces it takes from bridges, and it draws strings. Bridges and strings tell how near too
 hot is, bond and faces of the two cooler stairs how near too cold: `balance` of their scores where the heat is right, °C
@@ -36,11 +36,11 @@ TELLS = {
     "nozzle_c": (*HEAT_WEIGHTS, "strings"), "flow_ratio": ("gaps", "ridges"), "retraction_mm": ("strings", "bridge"),
 }  # fmt: skip
 """Which scores tell of which value."""
-MOVED_C = 5.9
+MOVED_C = 7.0
 MOVED_STEPS = 1.05
 """A flow whose best lies more than so much of a step away counts as moved, if that is more than its error."""
 SURE = 0.7
-CLEAN, BETTER, WORSE = 3, 2, 2
+CLEAN, BETTER, WORSE = 3, 2, 3
 """Strings on the middle stair that are fine whatever the others show. Where there are more, the retraction counts as
 moved if the longer one does so much better, or leaves too many too; and if strings got so many points less than
 bridges, all stairs together: somebody strict is strict with both.
