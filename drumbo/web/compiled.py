@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 from pathlib import Path
+from pickle import UnpicklingError
 
 from flask import Flask
 from jinja2 import FileSystemBytecodeCache
@@ -14,8 +15,18 @@ CACHE_FOLDER = "NUMBA_CACHE_DIR"
 """Where what was compiled lies already."""
 
 
+BROKEN = (OSError, EOFError, UnpicklingError, ValueError, AttributeError, ImportError, IndexError)
+"""What reading a file that a power cut left half written may raise."""
+
+
 class _Kept(FileSystemBytecodeCache):
-    """A page does not want for a disk that has room: without it, it is compiled each time."""
+    """A page wants neither for a disk that has room nor for files that are whole: without them it is compiled anew."""
+
+    def load_bytecode(self, bucket: Bucket) -> None:
+        try:
+            super().load_bytecode(bucket)
+        except BROKEN:
+            bucket.reset()
 
     def dump_bytecode(self, bucket: Bucket) -> None:
         with contextlib.suppress(OSError):
