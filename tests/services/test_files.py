@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from drumbo.core.profile import Origin, OriginKind, Profile, Value
-from drumbo.services.files import as_bytes, facts_of, file_of, made_of
+from drumbo.services.files import REACHED_BY, as_bytes, facts_of, file_of, made_of
 from drumbo.trials import kind
 from drumbo.trials.base import Context
 from tests.conftest import plain_context, resin_context
@@ -22,7 +22,7 @@ def _elsewhere(context: Any) -> Any:
     left: dict[str, Any] = {context.material.left_key: 12.0}
     return replace(
         context, profile=Profile(context.profile.name, found, context.profile.process),
-        printer=replace(context.printer, link_url="socket://127.0.0.1:9", notes="by the window"),
+        printer=replace(context.printer, **{key: "another" for key in REACHED_BY if hasattr(context.printer, key)}),
         material=replace(context.material, **left),
     )  # fmt: skip
 
