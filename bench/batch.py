@@ -11,7 +11,7 @@ retraction's the strings, of the middle stair.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -24,7 +24,7 @@ from drumbo.standins.filament.printing import PrintedObject, melt
 from drumbo.standins.filament.spool import Spool
 from drumbo.trials import kind
 from drumbo.trials.base import SomeKind
-from drumbo.trials.batch_check.verdict import TELLS, to_look_at
+from drumbo.trials.batch_check.verdict import to_look_at
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
@@ -33,7 +33,7 @@ from drumbo.trials.toolkit.checklist import TWICE
 SLUG = "batch-check"
 READERS = 4
 ANY, COSTLY = "any", "costly"
-"""What is called moved, whichever it is, where nothing is."""
+"""What is called moved, whichever it is, where nothing is; and by what a move costs."""
 _HEATS = ("centre_c", "bond_c", "curl_c", "sheen_c", "damage_c")
 
 
@@ -57,6 +57,8 @@ MOVES: dict[str, tuple[Callable[[Spool, float], Spool], tuple[float, ...], str]]
 """What moves, by how much its right value does, and in what."""
 
 
+SCORED = {"flow_ratio": ("gaps", "ridges"), "retraction_mm": ("strings",)}
+"""What the middle stair shows of a value's own trial."""
 COSTS = (0.0, 0.25, 0.5, 1.0)
 """From how much on a move is counted together, points of four."""
 
@@ -94,17 +96,16 @@ def calls(spool: Drawn) -> Called:
                 entries.append(not result.also[key])
                 if by == 0:
                     found.said[ANY].setdefault(0, []).append(not all(result.also.values()))
-        before, after = ({by: melt(shape, moved(truth, by)) for by in each} for each in ((0,), steps))
-        aspects = [a for a in TELLS[key] if key != "retraction_mm" or a == "strings"]
-
-        def good(thing: PrintedObject, aspects: list[str] = aspects) -> float:
-            return float(eye.exact_scores(thing, [box], aspects).mean())
-
-        found.costs[key] = {
-            by: _heat_cost(spool, moved(truth, by), heat) if key == "nozzle_c" else good(before[0]) - good(after[by])
-            for by in steps
-        }
+        if key in SCORED:
+            good = {by: _good(melt(shape, moved(truth, by)), box, SCORED[key]) for by in steps}
+            found.costs[key] = {by: good[0] - good[by] for by in steps}
+        else:
+            found.costs[key] = {by: _heat_cost(spool, moved(truth, by), heat) for by in steps}
     return found
+
+
+def _good(thing: PrintedObject, box: eye.Box, aspects: Sequence[str]) -> float:
+    return float(eye.exact_scores(thing, [box], aspects).mean())
 
 
 def _heat_cost(spool: Drawn, batch: Spool, heat: float) -> float:
