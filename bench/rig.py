@@ -28,7 +28,7 @@ from drumbo.trials.base import Context, PrintFile, SomeKind
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
-from drumbo.trials.toolkit.checklist import LOOK_AGAIN, ONCE, PASSABLE, TWICE
+from drumbo.trials.toolkit.checklist import LOOK_AGAIN, ONCE, TWICE
 
 T = TypeVar("T")
 
@@ -312,14 +312,14 @@ def looked_again(
     trial: SomeKind, plan: Any, context: Context, thing: PrintedObject, seed: int, first: Readings,
     middle: tuple[float, float] | None = None,
 ) -> tuple[Readings, Result]:  # fmt: skip
-    """What a checklist says; where it asks for it, once its poor points were looked at again, by the same person."""
+    """What a checklist says; where it asks for it, once what it names was looked at again, by the same person."""
     result = trial.evaluate(plan, first)
     if plan.to_json().get("looked") != ONCE or not result.says.startswith(LOOK_AGAIN):
         return first, result
     second = second_look(trial, plan, context, thing, seed, middle)
     readings = first
     for aspect in trial.aspects:
-        if (first.score(aspect.key, 0) or 0) < PASSABLE:
+        if aspect.name.lower() in result.says:
             readings = readings.with_score(aspect.key, 0, second.score(aspect.key, 0))
     return readings, trial.evaluate(plan.with_value("looked", TWICE), readings)
 

@@ -104,7 +104,7 @@ def _look_again(page: Page) -> None:
     verdict = page.locator("#verdict")
     page.get_by_role("button", name="1, splits at a touch").click()
     expect(verdict).to_contain_text("Look again: bond.")
-    page.get_by_label("Poor points").select_option("looked at again: it is so")
+    page.get_by_label("Doubtful points").select_option("looked at again")
     expect(verdict).to_contain_text("Not yet: bond.")
     page.get_by_role("button", name="4, will not part").click()
     expect(verdict).to_contain_text("this profile is proven")

@@ -6,6 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from hypothesis import assume, given
+from hypothesis import strategies as st
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.ordinal import USUAL, Leaning
@@ -16,6 +18,7 @@ from drumbo.trials import kind
 from drumbo.trials.base import Context
 from drumbo.trials.batch_check.verdict import balance
 from drumbo.trials.readings import Readings
+from drumbo.trials.result import Result
 from tests.conftest import plain_context
 from tests.readback import exact_readings, printed
 
@@ -78,14 +81,40 @@ def test_one_or_two_poor_points_are_looked_at_again_before_they_send_anybody_bac
 
 def test_marks_count_as_most_people_would_give_them() -> None:
     strict = replace(_list(3, bond=1, bridge=2), leaning=Leaning(-1.0, 0.2))
-    assert PROOF.evaluate(ONE_LOOK, replace(strict, leaning=USUAL)).says == "Look again: bond."
-    result = PROOF.evaluate(ONE_LOOK, strict)
-    assert result.state == "good"
-    assert result.value == pytest.approx(25 * (7 * 4 + 2 + 3) / 9)
+    usual = replace(strict, leaning=USUAL)
+    assert PROOF.evaluate(ONE_LOOK, usual).says == "Look again: bond."
+    assert PROOF.evaluate(TWO_LOOKS, usual).says == "Not yet: bond."
+    assert PROOF.evaluate(ONE_LOOK, strict).says == "Look again: bond.", "who is known to be strict meant a 2"
+    assert PROOF.evaluate(TWO_LOOKS, strict).state == "good"
     mild = replace(_list(3), leaning=Leaning(1.0, 0.2))
     assert PROOF.evaluate(TWO_LOOKS, mild).says == "Not yet: too much of it is only passable."
     unsure = replace(_list(3), leaning=Leaning(0.3, 0.4))
     assert PROOF.evaluate(TWO_LOOKS, unsure).state == "good", "only what is sure of it is taken off"
+
+
+def test_the_best_points_of_a_part_tell_how_strictly_it_was_scored() -> None:
+    plain, strict = (_list(score, bond=2, tip=2) for score in (4, 3))
+    known = [replace(strict, leaning=Leaning(0.0, sd)) for sd in (0.6, 0.2)]
+    value = [PROOF.evaluate(TWO_LOOKS, readings).value or 0.0 for readings in (plain, strict, *known)]
+    assert value[0] == pytest.approx(25 * (7 * 4 + 2 * 2) / 9), "who gives full marks is not strict"
+    assert value[1] == value[2] > value[3] > 25 * (7 * 3 + 2 * 2) / 9, "the less, the better a reader is known"
+    assert PROOF.evaluate(TWO_LOOKS, _list(2)).state == "edge", "mediocre all over is not strictness"
+
+
+@given(st.lists(st.integers(0, 4), min_size=9, max_size=9), st.integers(0, 8), st.floats(-1, 1), st.floats(0.2, 0.6))
+def test_a_point_that_is_scored_better_and_is_not_among_the_best_makes_the_part_better(
+    scores: list[int], at: int, mean: float, sd: float
+) -> None:
+    third_best = sorted(scores)[-3]
+    assume(scores[at] < third_best)
+
+    def told(given: list[int]) -> Result:
+        rows = {aspect.key: {"0": score} for aspect, score in zip(PROOF.aspects, given, strict=True)}
+        return PROOF.evaluate(TWO_LOOKS, Readings(rows, leaning=Leaning(mean, sd)))
+
+    before, after = told(scores), told([score + (k == at) for k, score in enumerate(scores)])
+    assert (after.value or 0.0) >= (before.value or 0.0)
+    assert after.state == "good" or before.state == "edge"
 
 
 def test_corners_alone_do_not_fail_a_printer_without_pressure_advance() -> None:

@@ -290,7 +290,7 @@ PARAMETERS: tuple[Parameter, ...] = (
               rests_on=("flow_ratio", "nozzle_c"), too_low="It will not go in.", too_high="It falls out.",
               help="Gap all round a pin at which it goes in by hand and holds.",
               lost_with=("nozzle", "family"), doubted_with=("material", "machine", "layer")),
-    Parameter("proof_percent", "Proof", "%", "proof", 75, 100, main=True, found=True, aside=True,
+    Parameter("proof_percent", "Proof", "%", "proof", 65, 100, main=True, found=True, aside=True,
               rests_on=("nozzle_c", "flow_ratio", "pressure_advance_s", "retraction_mm", "max_flow_mm3_s",
                         "fan_percent", "shrinkage_percent", "batch"),
               help="How much of all that was looked at on a small part came out as it should.",

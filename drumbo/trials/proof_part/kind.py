@@ -22,7 +22,7 @@ from drumbo.trials.result import Result
 from drumbo.trials.toolkit.checklist import ONCE, Point, ask_looked, judged, open_points, wanted, with_looked
 from drumbo.trials.toolkit.roads import on_bed
 
-GOOD_PERCENT = 75.0
+GOOD_PERCENT = 65.0
 SIZES = {"x": trestle.LONG, "y": trestle.BROAD}
 TRUE_MM = 0.15
 """How far a size may be from what was meant."""
