@@ -57,10 +57,16 @@ def _strip(pads: int, step: float) -> Design:
     return plan
 
 
-def _sheet(roads: int) -> Design:
+def _sheet(legs: int) -> Design:
+    """Of so many legs over the same range."""
+
     def plan(kind: Any, context: Any) -> Any:
         coarse = kind.suggest(context)
-        return replace(coarse, roads=roads, step_s=round(coarse.step_s * (coarse.roads - 1) / (roads - 1), 3))
+        steps = kind.steps(coarse)
+        times = (steps[-1].value / steps[0].value) ** (1 / (legs - 1))
+        return replace(
+            coarse, roads=legs, step_s=round(coarse.low_s * (times - 1), 4), grows_percent=round(100 * (times - 1), 1)
+        )
 
     return plan
 
@@ -82,7 +88,7 @@ CANDIDATES: Mapping[str, Mapping[str, Design]] = {
         "11 of 1.25 %": _strip(11, 0.0125), "9 of 1.5 %": _strip(9, 0.015), "11 of 1.5 %": _strip(11, 0.015),
         "9 of 2.5 %": _strip(9, 0.025), "7 of 2 %": _strip(7, 0.02), "on 2 layers": _with(beneath=2),
     },
-    "pressure_advance_s": {"9": _sheet(9), "11": _sheet(11), "13": _sheet(13)},
+    "pressure_advance_s": {"13": _sheet(13), "17": _sheet(17), "25": _sheet(25)},
     "retraction_mm": {
         "4 mm": _posts(1, 4.0), "every 1.5": _posts(1.5, 5.0), "every 1.5, 4 mm": _posts(1.5, 4.0),
         "every second, 4 mm": _posts(2, 4.0),

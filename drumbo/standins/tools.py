@@ -19,6 +19,8 @@ Floats = NDArray[np.float64]
 CALLIPER_MM = 0.02
 """Two readings of one place lie this far from the truth at most."""
 SCALE_G = 0.001
+MAGNIFIER_MM = 0.02
+"""A line's width under a magnifier with a scale in it is read to a fifth of its tenths."""
 PEN_MARK_MM = 0.3
 """A mark drawn on filament is placed and found again within about so much."""
 JAW_DEEP_MM, JAW_BROAD_MM = 1.0, 1.5
@@ -31,8 +33,8 @@ RISES = 200.0
 @dataclass(frozen=True, slots=True)
 class JawsOnBed:
     """Between `a` and `b` (x, y on the bed) at height `z`, mm, with a tool of `TOOLS`: "calliper" closes on what
-    lies between, "inside" opens to the faces around, "height" stands upright there, "scale" takes all that lies between
-    two opposite corners.
+    lies between, "inside" opens to the faces around, "magnifier" looks from above at what lies on top, "height" stands
+    upright there, "scale" takes all that lies between two opposite corners.
     """
 
     a: tuple[float, float]
@@ -84,6 +86,16 @@ def calliper(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) ->
     low, high = found.low[held], found.high[held]
     sizes = [_outside(low[at], high[at]) for at in _by_layer(found.layer[held])]
     return _read(sizes, rng, 2 * who_looks().blunt_mm)
+
+
+def magnifier(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float:
+    """Width of the topmost line between two points, mm, rounded to 0.01. DrumboError where nothing lies there."""
+    found, length = _reach(thing, jaws)
+    seen = np.flatnonzero((found.along > 0) & (found.along < length))
+    if not len(seen):
+        raise DrumboError("nothing lies under the magnifier there; pick two points with the line between them")
+    top = seen[found.layer[seen] == found.layer[seen].max()]
+    return round(_outside(found.low[top], found.high[top]) + rng.uniform(-MAGNIFIER_MM, MAGNIFIER_MM), 2)
 
 
 def inside(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float:
@@ -162,6 +174,7 @@ def on_patches(find: Callable[..., float]) -> Callable[[PrintedObject, JawsOnBed
 TOOLS = {
     "calliper": calliper,
     "inside": inside,
+    "magnifier": magnifier,
     "height": height,
     "filament": filament_left,
     "scale": on_scale,

@@ -6,6 +6,7 @@ millimetres through a view box.
 
 from __future__ import annotations
 
+from bisect import bisect
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -22,6 +23,8 @@ TOWER_WIDTH = 500.0
 """A tower wider than this gets lower rows, down to the least that a score fits into."""
 USUAL_ASPECTS, CROWDED_WIDTH = 5, 340.0
 """With more aspects than that the tower must leave them room, px."""
+SIDE_BY_SIDE_PX = 74.0
+"""So wide are the marks of a score beside each other."""
 ALONE_PX = (440.0, 400.0)
 """The most room for a piece that has only one step, px."""
 WIDEST_TOWER = 680.0
@@ -67,6 +70,11 @@ class PiecePicture:
     first_px: float = 0.0
     pitch_px: float = 0.0
     row_px: float = ROW_PX
+
+    @property
+    def narrow(self) -> bool:
+        """Whether the marks of a score do not fit side by side beneath a column: then they stand on each other."""
+        return self.lies and self.pitch_px < SIDE_BY_SIDE_PX
 
 
 def piece_picture(
@@ -204,24 +212,33 @@ def fit_picture(result: Result | None, steps: Sequence[Step], picture: PiecePict
     if picture.lies:
         size = (picture.width, FIT_HEIGHT)
         first, per_step = picture.first_px + picture.pitch_px / 2, picture.pitch_px
-        start = steps[0].value
     else:
         size = (FIT_WIDTH, picture.row_px * len(steps))
         first, per_step = picture.row_px / 2, picture.row_px
-        start = steps[-1].value
     ticks = tuple((_quality(q, picture.lies), q) for q in (25, 50, 75, 100))
     if result is None or result.value is None or len(steps) < 2:
         return FitPicture(*size, picture.lies, ticks=ticks)
-    each = (steps[1].value - steps[0].value) * (1 if picture.lies else -1)
+    values = [step.value for step in (steps if picture.lies else reversed(steps))]
 
     def along(value: float) -> float:
-        return round(first + (value - start) / each * per_step, 1)
+        return round(first + _place(value, values) * per_step, 1)
 
     low, high = sorted((along(result.low or result.value), along(result.high or result.value)))
     paths = _paths(result, along, picture.lies)
     return FitPicture(
         *size, picture.lies, **paths, best=along(result.value), good_from=low, good_size=high - low, ticks=ticks
     )
+
+
+def _place(value: float, steps: Sequence[float]) -> float:
+    """Where among rising or falling steps a value lies, the first at 0; beyond the ends at the pace of the last two.
+
+    >>> _place(2.5, [1, 2, 4]), _place(3, [1, 2, 4]), _place(8, [1, 2, 4])
+    (1.25, 1.5, 4.0)
+    """
+    falls = steps[1] < steps[0]
+    k = min(max(bisect(steps, -value if falls else value, key=(lambda v: -v) if falls else None), 1), len(steps) - 1)
+    return k - 1 + (value - steps[k - 1]) / (steps[k] - steps[k - 1])
 
 
 def _paths(result: Result, along: Callable[[float], float], lies: bool) -> dict[str, Any]:

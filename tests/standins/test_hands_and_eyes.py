@@ -70,6 +70,16 @@ def test_a_calliper_is_right_to_two_hundredths_and_blunt_jaws_add_on_both_sides(
     assert (blunt - readings).mean() == pytest.approx(0.02, abs=2e-3)
 
 
+def test_a_magnifier_sees_the_topmost_layer_alone_and_has_no_jaws(cube: PrintedObject) -> None:
+    with looking(replace(PRACTISED, blunt_mm=0.05)):
+        seen = np.array([tools.magnifier(cube, _across(cube), _rng(k)) for k in range(40)])
+        gripped = tools.calliper(cube, _across(cube), _rng())
+    assert seen == pytest.approx(seen.mean(), abs=2 * tools.MAGNIFIER_MM)
+    assert gripped - seen.mean() == pytest.approx(0.1, abs=0.06)
+    with pytest.raises(DrumboError, match="nothing lies under"):
+        tools.magnifier(cube, tools.JawsOnBed((190.0, 190.0), (194.0, 190.0), 1.0), _rng())
+
+
 def test_jaws_that_close_on_nothing_say_so(cube: PrintedObject) -> None:
     away = tools.JawsOnBed((190.0, 190.0), (194.0, 190.0), 1.0)
     with pytest.raises(DrumboError, match="close on nothing"):

@@ -33,10 +33,17 @@ def _scored(trial: SomeKind, plan: Any, rows: Rows) -> Readings:
     })  # fmt: skip
 
 
+EVENLY: Mapping[str, Any] = {"pressure-advance": {"low_s": 0.0, "step_s": 0.01, "grows_percent": 0.0, "roads": 9}}
+"""Plans of even steps, where another kind of steps is suggested."""
+
+
+def _plan(slug: str) -> Any:
+    return replace(kind(slug).suggest(plain_context()), **EVENLY.get(slug, {}))
+
+
 def _said(slug: str, rows: Rows, leaning: Leaning = USUAL, /, **changes: float) -> Result:
     trial = kind(slug)
-    plan = trial.suggest(plain_context())
-    plan = replace(plan, **changes)
+    plan = replace(_plan(slug), **changes)
     return trial.evaluate(plan, replace(_scored(trial, plan, rows), leaning=leaning))
 
 
@@ -78,8 +85,7 @@ def test_a_tower_of_wider_steps_with_the_same_scores_is_as_much_less_sure(wider:
 def test_a_strip_that_begins_elsewhere_is_best_as_much_farther_on(
     slug: str, field: str, rows: Rows, step: float
 ) -> None:
-    trial = kind(slug)
-    low = trial.suggest(plain_context())[field]
+    low = _plan(slug)[field]
     assert isinstance(low, float)
     here, there = _said(slug, rows), _said(slug, rows, **{field: low + 2 * step})
     assert _value(there) - _value(here) == pytest.approx(2 * step, abs=0.1 * step)
@@ -94,9 +100,7 @@ def test_what_is_too_little_from_the_left_and_too_much_from_the_right_is_best_in
 ) -> None:
     one, other = rows
     even = {one: rows[one], other: rows[one][::-1]}
-    trial = kind(slug)
-    plan = trial.suggest(plain_context())
-    steps = trial.steps(plan)
+    steps = kind(slug).steps(_plan(slug))
     middle, step = (steps[0].value + steps[-1].value) / 2, abs(steps[1].value - steps[0].value)
     assert _value(_said(slug, even)) == pytest.approx(middle, abs=0.15 * step)
 
@@ -153,6 +157,16 @@ def test_a_value_lies_within_what_is_said_of_it(slug: str, rows: Rows) -> None:
     assert result.high is not None
     assert result.low <= _value(result) <= result.high
     assert result.high - result.low < 8 * (result.error or 0)
+
+
+@pytest.mark.parametrize("times", [2.0, 5.0, 12.0])
+def test_a_sheet_of_shares_that_begins_elsewhere_is_best_at_as_many_times_as_much(times: float) -> None:
+    by_shares = {"low_s": 0.016, "step_s": 0.0032, "grows_percent": 20.0}
+    here = _said("pressure-advance", LAGS, **by_shares)
+    there = _said("pressure-advance", LAGS, low_s=0.016 * times, step_s=0.0032 * times, grows_percent=20.0)
+    assert 0.016 * 1.2**3 < _value(here) < 0.016 * 1.2**5
+    assert _value(there) == pytest.approx(times * _value(here), rel=0.01), "steps are rounded to what is printed"
+    assert there.error == pytest.approx(times * (here.error or 0), rel=0.1)
 
 
 def test_a_fine_sheets_value_lies_within_what_is_said_of_it() -> None:

@@ -123,7 +123,7 @@ def test_each_road_has_its_value_and_the_profiles_comes_back(dialect: str, word:
     values = [float(line.partition(word)[2]) for line in lines if word in line]
     assert values[1:-1] == [step.value for step in PRESSURE.steps(plan)]
     assert values[0] == values[-1] == context.profile.number("pressure_advance_s")
-    speeds = {line.split("F")[1] for line in lines[lines.index(next(x for x in lines if f"{word}0.08" in x)) :]
+    speeds = {line.split("F")[1] for line in lines[lines.index(next(x for x in lines if f"{word}0.086" in x)) :]
               if "F" in line and " E" in line and " X" in line}  # fmt: skip
     assert len(speeds) >= 2, "slow and fast"
 
@@ -139,7 +139,9 @@ def test_a_firmware_without_a_word_is_told_and_never_offered() -> None:
 def test_a_bowden_tube_is_read_over_its_own_range() -> None:
     context = plain_context("pla", drive="bowden")
     plan = PRESSURE.suggest(context)
-    assert [s.value for s in PRESSURE.steps(plan)][::4] == [0.1, 0.5, 0.9]
+    values = [s.value for s in PRESSURE.steps(plan)]
+    assert (values[0], len(values)) == (0.15, 21)
+    assert values[-1] == pytest.approx(1.2, rel=0.02), "eight times as much"
     spool = draw_spool("pla", 5, "bowden")
     truth = float(lag_seconds(spool, np.array([context.profile.number("nozzle_c")]))[0])
     found = PRESSURE.evaluate(plan, exact_readings(PRESSURE, plan, context, seed=5))
@@ -147,7 +149,7 @@ def test_a_bowden_tube_is_read_over_its_own_range() -> None:
 
 
 def test_a_coarse_sheet_leads_to_a_fine_one_that_is_surer(context: Context) -> None:
-    plan = PRESSURE.suggest(context)
+    plan = replace(PRESSURE.suggest(context), step_s=0.004, grows_percent=30.0, roads=9)
     by_eye = replace(exact_readings(PRESSURE, plan, context, seed=5), measures={})
     coarse = PRESSURE.evaluate(plan, by_eye)
     assert coarse.value is not None
@@ -156,7 +158,7 @@ def test_a_coarse_sheet_leads_to_a_fine_one_that_is_surer(context: Context) -> N
     measured = Context(context.printer, context.material, changed(context.profile, {"pressure_advance_s": held}))
     assert "fine sheet" in (PRESSURE.wants(measured) or "")
     fine_plan = PRESSURE.suggest(measured)
-    assert fine_plan["step_s"] < plan["step_s"] / 2
+    assert fine_plan["step_s"] < 0.1 * coarse.value
     fine = PRESSURE.evaluate(fine_plan, exact_readings(PRESSURE, fine_plan, measured, seed=5))
     assert fine.error is not None
     assert fine.error < coarse.error
@@ -180,7 +182,16 @@ def test_widths_alone_tell_it_too(drive: str) -> None:
 
 def test_a_sheet_that_ends_too_early_goes_on(context: Context) -> None:
     plan = PRESSURE.suggest(context)
-    found = PRESSURE.evaluate(plan, _scores(PRESSURE, plan, "000000012", "444444444"))
+    found = PRESSURE.evaluate(plan, _scores(PRESSURE, plan, "0" * 19 + "12", "4" * 21))
     assert found.state == "edge"
     assert found.extend is not None
-    assert found.extend["low_s"] > plan["low_s"]
+    values, on = (PRESSURE.steps(one) for one in (plan, PRESSURE.plan_type.of(found.extend)))
+    assert values[-2].value == on[0].value, "it overlaps by two"
+    assert values[-1].value < on[5].value < on[-1].value < 2 * values[-1].value
+
+    other = PRESSURE.evaluate(plan, _scores(PRESSURE, plan, "4" * 21, "21" + "0" * 19))
+    assert other.state == "edge"
+    assert other.extend is not None
+    down = [step.value for step in PRESSURE.steps(PRESSURE.plan_type.of(other.extend))]
+    assert down[0] == 0.0
+    assert values[1].value <= down[-1] < values[6].value

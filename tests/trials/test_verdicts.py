@@ -114,7 +114,9 @@ def test_widths_and_scores_have_their_say_by_how_sure_each_is() -> None:
     weights = own**-2, widths.error**-2
     mean = (scores.value * weights[0] + widths.value * weights[1]) / sum(weights)
     assert result.value == pytest.approx(mean, abs=1e-6)
-    assert result.error <= min(scores.error or 0.0, widths.error or 0.0) + 0.12 * plan.step_s
+    assert (
+        result.error <= min(scores.error or 0.0, widths.error or 0.0) + 0.12 * plan.grows_percent / 100 * result.value
+    )
     assert any("The widths say" in note for note in result.notes)
 
 

@@ -288,6 +288,29 @@ def test_a_strips_columns_stand_under_its_pads() -> None:
     assert found.head == 0
 
 
+@pytest.mark.parametrize("lies", [True, False])
+def test_a_fit_over_steps_that_grow_meets_each_of_them_and_keeps_on_beyond_the_ends(lies: bool) -> None:
+    values = [0.012 * 1.2**k for k in range(7)]
+    low = [(7.0 * k, 0, 0) if lies else (0, 0, 8.0 * k) for k in range(7)]
+    high = [(7.0 * k + 6, 40, 1) if lies else (40, 10, 8.0 * k + 8) for k in range(7)]
+    axis = 0 if lies else 2
+    places = tuple(Place(k, v, f"{v:.3f}", low[k], high[k], axis=axis) for k, v in enumerate(values))
+    drawing = Drawing(*((49.0, 40.0, 0.0, 40.0, "top") if lies else (40.0, 56.0, 0.0, 56.0, "front")), (), places)
+    picture, steps = piece_picture(drawing, None, (0, 0)), _steps_of(drawing)
+
+    def place_of(value: float) -> float:
+        return fit_picture(Result("good", value=value, error=0.001), steps, picture).best or 0.0
+
+    apart = np.diff([place_of(v) for v in values])
+    each = picture.pitch_px if lies else -picture.row_px
+    assert apart == pytest.approx(np.full(6, each), abs=0.2)
+    halfway = place_of((values[2] + values[3]) / 2)
+    assert halfway == pytest.approx((place_of(values[2]) + place_of(values[3])) / 2, abs=0.2)
+    last = values[-1] - values[-2]
+    assert place_of(values[-1] + last) - place_of(values[-1]) == pytest.approx(each, abs=0.2)
+    assert place_of(values[0] - (values[1] - values[0])) - place_of(values[0]) == pytest.approx(-each, abs=0.2)
+
+
 def test_measured_numbers_stack_where_they_are_equal_and_their_mean_has_its_error() -> None:
     points = (("left", 0.45, True), ("right", 0.45, True), ("back", 0.47, True), ("front", 0.95, False))
     found = spread_picture(Spread("wall", "mm", 2, points, mean=0.457, error=0.004, aim=0.45))

@@ -70,6 +70,7 @@ def fit_vee(
     ridges: Floats,
     *,
     unit: float | None = None,
+    times: float = 1.0,
     ratio: tuple[float, float] = RIDGE_PER_GAP,
     known: tuple[float, float] | None = None,
     dead: float = DEAD,
@@ -79,37 +80,36 @@ def fit_vee(
 ) -> Vee:
     """Fit scores (n,) 0..4, NaN where nobody looked, at rising x (n,): of what falls below the best and above it.
 
-    A departure is a share of the best, or of `unit` where the best may be 0 or less; a hundredth to a tenth of that
-    halves a score; `ratio` bounds how much later the fall above the best is seen. `known` is what an earlier sweep
-    says: a value and its standard error; up to `dead` a departure may not show; a plastic
-    may be one that `hides` its faults. Needs three steps
-    at which something was scored; ValueError otherwise.
+    A departure is a share of so many `times` the best, or of `unit` where the best may be 0 or less; a hundredth to a
+    tenth of that halves a score. Any place among the steps is as plausible as another, also where they grow. `ratio`
+    bounds how much later the fall above the best is seen. `known` is what an earlier sweep says: a value and its
+    standard error; up to `dead` a departure may not show; a plastic may be one that `hides` its faults. Needs three
+    steps at which something was scored; ValueError otherwise.
     """
     x = np.asarray(x, float)
     seen_gaps, seen_ridges = np.isfinite(gaps), np.isfinite(ridges)
     if (seen_gaps | seen_ridges).sum() < 3:
         raise ValueError("a fit needs scores at three steps")
-    step = float(np.diff(x).mean())
-    low, high = x[0] - BEYOND * step, x[-1] + BEYOND * step
     table = _plausible(ratio, dead).copy()
-    table[:, 0] = low + (high - low) * table[:, 0]
+    table[:, 0] = _places(x, table[:, 0])
     table[:, 9] = SHOWN[0] + (SHOWN[1] - SHOWN[0]) * table[:, 9] if hides else 1.0
     table[:, 8] = reader.mean + reader.sd * table[:, 8]
     table[:, 5:7] = BIAS_SD * table[:, 5:7] + table[:, 8:9]
     likely = np.zeros(len(table))
     for scores, seen, side in ((gaps, seen_gaps, -1), (ridges, seen_ridges, 1)):
         if seen.any():
-            likely += log_likelihood(scores[seen], _fall(table, x[seen], side, unit))
+            likely += log_likelihood(scores[seen], _fall(table, x[seen], side, unit, times))
     if known is not None:
         likely -= 0.5 * ((table[:, 0] - known[0]) / known[1]) ** 2
     rng = np.random.default_rng(seed)
     drawn = table[pick(likely, DRAWS, rng)]
-    grid = np.linspace(x[0], x[-1], GRID)
-    sums = 12.5 * (_fall(drawn, grid, -1, unit) + _fall(drawn, grid, 1, unit))
+    grid = np.interp(np.linspace(0, len(x) - 1, GRID), np.arange(len(x)), x)
+    sums = 12.5 * (_fall(drawn, grid, -1, unit, times) + _fall(drawn, grid, 1, unit, times))
     best, error = float(drawn[:, 0].mean()), float(drawn[:, 0].std())
-    outside = float(np.mean(drawn[:, 0] > x[-1] - 0.25 * step) - np.mean(drawn[:, 0] < x[0] + 0.25 * step))
+    first, last = x[0] + 0.25 * (x[1] - x[0]), x[-1] - 0.25 * (x[-1] - x[-2])
+    outside = float(np.mean(drawn[:, 0] > last) - np.mean(drawn[:, 0] < first))
     rests = np.concatenate([
-        scores[seen] - _fall(drawn, x[seen], side, unit).mean(axis=0)
+        scores[seen] - _fall(drawn, x[seen], side, unit, times).mean(axis=0)
         for scores, seen, side in ((gaps, seen_gaps, -1), (ridges, seen_ridges, 1))
     ])  # fmt: skip
     spans = [float(np.ptp(scores[seen])) for scores, seen in ((gaps, seen_gaps), (ridges, seen_ridges)) if seen.any()]
@@ -145,11 +145,18 @@ def _plausible(ratio: tuple[float, float], dead: float) -> Floats:
     return np.asarray(table)
 
 
-def _fall(table: Floats, at: Floats, side: int, unit: float | None) -> Floats:
+def _places(x: Floats, share: Floats) -> Floats:
+    """Where the best may lie, evenly among the steps and `BEYOND` of them farther at both ends, for shares 0 to 1."""
+    ends = x[0] - BEYOND * (x[1] - x[0]), x[-1] + BEYOND * (x[-1] - x[-2])
+    at = np.concatenate([[-BEYOND], np.arange(len(x)), [len(x) - 1 + BEYOND]])
+    return np.asarray(np.interp(at[0] + (at[-1] - at[0]) * share, at, [ends[0], *x, ends[1]]))
+
+
+def _fall(table: Floats, at: Floats, side: int, unit: float | None, times: float) -> Floats:
     """(m, n) scores of pairs (m, 10) at places (n,): of gaps for side −1, of ridges for side +1."""
     which = 0 if side < 0 else 1
     best = table[:, 0:1]
-    away = np.clip(side * (at[None, :] - best) / (best if unit is None else unit) - table[:, 7:8], 0.0, None)
+    away = np.clip(side * (at[None, :] - best) / (times * best if unit is None else unit) - table[:, 7:8], 0.0, None)
     ratio = away / table[:, 1 + which, None]
     # exp(p·log(r)) is what r**p computes, at half the cost for a whole table; a departure of 0 leaves full marks.
     with np.errstate(divide="ignore"):

@@ -22,42 +22,46 @@ from drumbo.trials.readings import Aspect, Measure, Readings, Site, Step, ToRead
 from drumbo.trials.result import Result, check_known
 from drumbo.trials.toolkit.looks import usual_looks, with_looks
 from drumbo.trials.toolkit.roads import foot_mm, on_bed, usual_settings
-from drumbo.trials.toolkit.sweep import around, even_steps
+from drumbo.trials.toolkit.sweep import growing_steps
 
 BASE_LAYERS = 2
-QUICK, FEWEST_QUICK = 11, 7
-"""Lines of a sheet that is printed once, and of one where earlier spools say about where to look."""
+LEAST_S, REACH = {"direct": 0.012, "bowden": 0.15}, 8.0
+"""Where a coarse sheet begins, by drive, and how many times as far it reaches: nearly all printers lie within."""
+FEWEST_KNOWN, CLOSEST, FARTHEST, ROOM = 7, 1.04, 1.08, 1.4
+"""Legs of a sheet where earlier spools say about where to look; how many times its neighbour each has; and how much
+wider it is than where nine of ten next ones lie: a few more legs cost less than a second sheet.
+"""
 FASTEST_MM_S, SLOW_SHARE = 100.0, 0.2
 
 ASPECTS: tuple[Aspect, ...] = (
     Aspect("bulges", "Bulges", ("swollen", "plain bulges", "a bulge", "just seen", "none"),
-           "Where the head brakes, at the upper ticks on the way up and at the lower ones on the way down."),
+           "Where the head brakes: at the upper ticks on a leg that goes up, at the lower ones on one that goes down."),
     Aspect("thins", "Thins", ("torn", "plainly thin", "thinner", "just seen", "none"),
            "At the same places: is the line thinner there, and fat where it speeds up?"),
 )  # fmt: skip
 WIDTH = Measure(
-    "width", "Width of the left leg", "mm", tuple(Site(key, name) for key, name, _ in sheet.SITES), 0.1, 3.0, 2,
-    how="On the way up, just past the upper ticks, and near the gable. Where both are alike, the value is right.",
+    "width", "Width of the line", "mm", tuple(Site(key, name) for key, name, _ in sheet.SITES), 0.0, 3.0, 2,
+    how="Just past where the head brakes, and before the gable. Where both are alike, the value is right.",
 )  # fmt: skip
 
 
 class PressureAdvance(Kind[Plan]):
-    """Pressure advance by a sheet of drawn roads, least at the left."""
+    """Pressure advance by a sheet with a line that winds, least at the left."""
 
     slug = "pressure-advance"
     plan_type = Plan
-    version = 2
+    version = 3
     title = "Pressure advance"
     sets = ("pressure_advance_s",)
     aspects = ASPECTS
     group = "pressure"
-    called = "lines"
+    called = "legs"
     ends = ("at the left", "at the right")
     about = (
-        "A thin sheet with one line a value: slow, fast, slow, around a sharp gable, and back. Too little swells where "
-        "the head brakes, too much thins there. The right one is even. First coarse, then fine."
+        "A thin sheet on which one line winds from left to right, a leg a value: slow, fast, slow, and around a sharp "
+        "gable to the next. Too little swells where the head brakes, too much thins there. The right one is even."
     )
-    few = "Score bulges and thinning of every line, or pick the most even."
+    few = "Score bulges and thinning of every leg, or pick the most even."
 
     def bounds(self, context: Context) -> dict[str, Bounds]:
         """As far as the printer goes."""
@@ -78,10 +82,11 @@ class PressureAdvance(Kind[Plan]):
         fast = min(FASTEST_MM_S, context.printer.speed_max_mm_s, 0.8 * settings.max_flow_mm3_s / area)
         fast = max(20.0, round(fast / 5) * 5.0)
         slow = max(5.0, round(fast * SLOW_SHARE))
-        low, span = (0.1, 0.8) if context.printer.drive == "bowden" else (0.0, 0.08)
-        coarse = Plan(
-            low_s=low, step_s=round(span / (count - 1), 3), roads=count, known_s=None, known_error=None,
-            fast_mm_s=fast, slow_mm_s=slow, looks=usual_looks(context.material),
+        coarse = _by_shares(
+            Plan(
+                low_s=LEAST_S[context.printer.drive], step_s=0.0, grows_percent=0.0, roads=count, known_s=None,
+                known_error=None, fast_mm_s=fast, slow_mm_s=slow, looks=usual_looks(context.material),
+            ), REACH ** (1 / (count - 1)),
         )  # fmt: skip
         held = context.profile.values["pressure_advance_s"]
         if (
@@ -94,16 +99,17 @@ class PressureAdvance(Kind[Plan]):
         return coarse
 
     def quick(self, context: Context) -> Plan:
-        """One sheet of more lines; of fewer where earlier spools say about where to look."""
-        plan, room = self.suggest(context), self._room(context)
-        if plan.known_s is not None:
+        """Fewer legs where earlier spools say about where to look."""
+        plan, before = self.suggest(context), context.before.get("pressure_advance_s")
+        if plan.known_s is not None or before is None or before.low <= 0:
             return plan
-        step = round(plan.step_s * (plan.roads - 1) / (QUICK - 1), 3)
-        known = around(context.before.get("pressure_advance_s"), step, FEWEST_QUICK, min(QUICK, room))
-        if known is not None:
-            low = max(round(known[0] - known[1] // 2 * step, 3), 0.0)
-            return replace(plan, low_s=low, step_s=step, roads=known[1])
-        return replace(plan, step_s=step, roads=QUICK) if room >= QUICK else plan
+        wide = (before.high / before.low) ** ROOM
+        count = max(1 + math.ceil(math.log(wide, FARTHEST)), FEWEST_KNOWN)
+        if count >= plan.roads:
+            return plan
+        times = max(wide ** (1 / (count - 1)), CLOSEST)
+        low = (before.high * before.low) ** 0.5 / times ** ((count - 1) / 2)
+        return _by_shares(replace(plan, low_s=round(low, 3), roads=count), times)
 
     def hindered(self, context: Context) -> str | None:
         """Needs a firmware that has a word for it."""
@@ -118,8 +124,7 @@ class PressureAdvance(Kind[Plan]):
         """Refuse what does not fit or cannot be set; warn of what tells little."""
         if self.hindered(context):
             raise InvalidInput("low_s", "cannot be set: this printer's firmware has no word for it")
-        low, step, count = plan.low_s, plan.step_s, plan.roads
-        fast, slow = plan.fast_mm_s, plan.slow_mm_s
+        count, fast, slow = plan.roads, plan.fast_mm_s, plan.slow_mm_s
         if slow > 0.6 * fast:
             raise InvalidInput("slow_mm_s", f"must be well below {fast:g} mm/s; a fifth of it is usual")
         room, deep = self._room(context), sheet.DEPTH + 40
@@ -127,9 +132,9 @@ class PressureAdvance(Kind[Plan]):
             raise InvalidInput("roads", f"needs a bed {math.ceil(deep)} mm deep, however many there are")
         if count > room:
             wide = math.ceil(sheet.width_mm(count) + 8)
-            raise InvalidInput("roads", f"needs a bed {wide} mm wide for {count:g} lines; {room} fit side by side")
+            raise InvalidInput("roads", f"needs a bed {wide} mm wide for {count:g} legs; {room} fit side by side")
         check_known(plan, "known_s", "known_error")
-        return self._warnings(plan, context, low + (count - 1) * step, fast)
+        return self._warnings(plan, context, self.steps(plan)[-1].value, fast)
 
     def _warnings(self, plan: Plan, context: Context, high: float, fast: float) -> dict[str, str]:
         warnings = {}
@@ -144,8 +149,8 @@ class PressureAdvance(Kind[Plan]):
         return warnings
 
     def steps(self, plan: Plan) -> tuple[Step, ...]:
-        """Least first, from the left."""
-        return even_steps(plan.low_s, plan.step_s, plan.roads, least=2)
+        """Least first, from the left; a coarse sheet's grow by shares."""
+        return growing_steps(plan.low_s, plan.step_s, plan.grows_percent, plan.roads, decimals=3)
 
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The sheet."""
@@ -159,10 +164,10 @@ class PressureAdvance(Kind[Plan]):
         quick, slow = (_at(settings, speed) for speed in (plan.fast_mm_s, plan.slow_mm_s))
         steps = self.steps(plan)
         strokes = [
-            RawPath(leg.points, Role.OUTER, quick if leg.fast else slow,
-                   pressure_s=None if k else step.value, label="" if k else step.label)
+            RawPath(stretch.points, Role.OUTER, quick if stretch.fast else slow,
+                    pressure_s=None if k else step.value, label="" if k else step.label)
             for step in steps
-            for k, leg in enumerate(sheet.legs(step.index, len(steps)))
+            for k, stretch in enumerate(sheet.leg(step.index, len(steps)))
         ]  # fmt: skip
         return on_bed(
             union(p.solid for p in sheet.plate(steps, base, settings.layer_mm)),
@@ -172,13 +177,14 @@ class PressureAdvance(Kind[Plan]):
         )
 
     def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
-        """Version 1 took every plastic for one that shows its faults."""
-        return with_looks(plan) if version < 2 else plan
+        """Version 1 took every plastic for one that shows its faults; up to version 2 steps were even."""
+        plan = with_looks(plan) if version < 2 else plan
+        return {"grows_percent": 0.0, **plan} if version < 3 else plan
 
     def readings(self, plan: Plan) -> ToRead:
         """Bulges and thinning; or the most even road; or widths, from a photo or under a magnifier."""
         del plan
-        return ToRead(aspects=self.aspects, measures=(WIDTH,), pick="the most even line")
+        return ToRead(aspects=self.aspects, measures=(WIDTH,), pick="the most even leg")
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
         """Where neither bulges nor thinning is left; see `verdict`."""
@@ -193,6 +199,12 @@ class PressureAdvance(Kind[Plan]):
         if coarse is None and held.error is not None and is_coarse(held.number, held.error):
             return f"So far it is known to ± {half_90(held.error):.3f} s only; a fine sheet tells more."
         return coarse
+
+
+def _by_shares(plan: Plan, times: float) -> Plan:
+    """Every leg so many times as much as the one before it."""
+    grain = 3 if plan.low_s * (times - 1) > 0.0015 else 4
+    return replace(plan, step_s=round(plan.low_s * (times - 1), grain), grows_percent=round(100 * (times - 1), 1))
 
 
 def _base(context: Context) -> tuple[float, PrintSettings]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from drumbo.trials.plan import TrialPlan, ask
 from drumbo.trials.toolkit.looks import ask_looks
 
-FEWEST, MOST, USUAL = 5, 13, 9
+FEWEST, MOST, USUAL = 5, 25, 21
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -16,9 +16,18 @@ class Plan(TrialPlan):
 
     low_s: float = ask("Least, at the left", "s", low=0, high=2, step=0.005)
     step_s: float = ask(
-        "Step", "s", low=0.001, high=0.2, step=0.001, help="Direct: 0.01, then 0.002. Bowden: 0.1, then 0.02."
+        "Step",
+        "s",
+        low=0.0005,
+        high=0.2,
+        step=0.0001,
+        help="Between the first two legs. Direct: 0.001 to 0.005. Bowden: 0.02 to 0.05.",
     )
-    roads: int = ask("Lines", low=FEWEST, whole=True)
+    grows_percent: float = ask(
+        "Each step larger by", "%", low=0, high=50, step=1,
+        help="0 for even steps. A small value wants smaller steps than a large one: what is seen goes by its share.",
+    )  # fmt: skip
+    roads: int = ask("Legs", low=FEWEST, whole=True)
     fast_mm_s: float = ask("Fast", "mm/s", low=20, step=10)
     slow_mm_s: float = ask("Slow", "mm/s", low=5, high=60, step=5)
     known_s: float | None = ask(

@@ -9,6 +9,7 @@ from drumbo.core.prior import Before
 from drumbo.trials.readings import Step
 
 _GRAIN = 1e-6
+MOST_DECIMALS = 6
 
 
 def count_between(first: float, last: float, step: float) -> int:
@@ -40,6 +41,22 @@ def even_steps(first: float, step: float, count: int, least: int = 0) -> tuple[S
     values = [round(first + i * step, 4) + 0.0 for i in range(count)]
     decimals = decimals_of(values, least)
     return tuple(Step(i, value, f"{value:.{decimals}f}") for i, value in enumerate(values))
+
+
+def growing_steps(first: float, step: float, grows_percent: float, count: int, decimals: int) -> tuple[Step, ...]:
+    """`count` steps from `first`, the second further by `step`, every next one by so many percent more than the one
+    before it. With so many decimals; with more, where two would be the same.
+
+    >>> [s.label for s in growing_steps(0.012, 0.002, 16, 5, decimals=3)]
+    ['0.012', '0.014', '0.016', '0.019', '0.022']
+    >>> [s.label for s in growing_steps(0.02, 0.0008, 4, 3, decimals=3)]
+    ['0.0200', '0.0208', '0.0216']
+    """
+    times = 1 + grows_percent / 100
+    exact = [first + step * (i if times == 1 else (times**i - 1) / (times - 1)) for i in range(count)]
+    while len({round(value, decimals) for value in exact}) < count and decimals < MOST_DECIMALS:
+        decimals += 1
+    return tuple(Step(i, round(v, decimals) + 0.0, f"{v:.{decimals}f}") for i, v in enumerate(exact))
 
 
 def decimals_of(values: Sequence[float], least: int = 0, most: int = 4) -> int:
