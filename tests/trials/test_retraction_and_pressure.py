@@ -1,18 +1,22 @@
 """Retraction, restarts and pressure advance: what their files set, and what their readings say."""
 
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 import pytest
 
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.reader import read
+from drumbo.core.prior import before
 from drumbo.core.profile import Origin, OriginKind, Value, changed
 from drumbo.standins.filament.physics import lag_seconds
 from drumbo.standins.filament.spool import draw_spool
 from drumbo.trials import kind
 from drumbo.trials.base import Context, SomeKind
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.pressure_advance import sheet
+from drumbo.trials.pressure_advance.kind import FEWEST_KNOWN
 from drumbo.trials.readings import Readings
 from tests.conftest import plain_context
 from tests.readback import exact_readings
@@ -195,3 +199,37 @@ def test_a_sheet_that_ends_too_early_goes_on(context: Context) -> None:
     down = [step.value for step in PRESSURE.steps(PRESSURE.plan_type.of(other.extend))]
     assert down[0] == 0.0
     assert values[1].value <= down[-1] < values[6].value
+
+
+def test_earlier_spools_narrow_the_sheet_to_where_the_next_one_may_lie(context: Context) -> None:
+    told = before([0.036, 0.04, 0.043, 0.041], 0.001)
+    assert told is not None
+    plan = PRESSURE.quick(replace(context, before={"pressure_advance_s": told}))
+    values = [step.value for step in PRESSURE.steps(plan)]
+    assert FEWEST_KNOWN <= len(values) < len(PRESSURE.steps(PRESSURE.suggest(context)))
+    assert values[0] < told.low < told.high < values[-1], "with room at both ends"
+    assert values[0] * values[-1] == pytest.approx(told.low * told.high, rel=0.1), "as much of it on both sides"
+    assert all(1.02 < b / a < 1.12 for a, b in pairwise(values))
+    differing = before([0.015, 0.05, 0.09], 0.001)
+    assert differing is not None
+    assert PRESSURE.quick(replace(context, before={"pressure_advance_s": differing})) == PRESSURE.suggest(context)
+
+
+def test_every_leg_goes_slow_fast_slow_the_next_one_the_other_way(context: Context) -> None:
+    """As printed: what is drawn of a leg lies on one line, and its gables lead from the one before to the next."""
+    count = 6
+    for index in range(count):
+        points = [stretch.points for stretch in sheet.leg(index, count)]
+        assert [stretch.fast for stretch in sheet.leg(index, count)] == [True, False, True, False, True]
+        assert all(np.array_equal(a[-1], b[0]) for a, b in pairwise(points)), "without a travel"
+        middle = np.vstack(points[1:-1])
+        assert np.ptp(middle[:, 0]) == 0
+        assert np.all(np.diff(middle[:, 1]) * (-1) ** index >= 0)
+        if index:
+            assert np.allclose(points[0][0], sheet.leg(index - 1, count)[-1].points[-1]), "where the last one ended"
+    lines = PRESSURE.print_file(replace(PRESSURE.suggest(context), roads=count), context).gcode.splitlines()
+    _, first, *_, last, _ = [k for k, line in enumerate(lines) if line.startswith("M900")]
+    away = next(k for k in range(first, last) if " E0.8" in lines[k]) + 1
+    moves = [line for line in lines[away:last] if line.startswith("G")]
+    assert len(moves) == 5 * (count - 1)
+    assert all("X" in move and "E" in move for move in moves), "nothing but lines from the first leg to the last"
