@@ -88,6 +88,20 @@ CASES = [
         {"slow_mm_s": 90.0},
         {"slow_mm_s": 20.0},
     ),
+    refused(
+        "pressure-advance",
+        "grows_percent",
+        "leads to 9 s at the right, which no printer needs; 11 % is usual",
+        {"grows_percent": 50.0},
+        {"grows_percent": 11.0},
+    ),
+    refused(
+        "pressure-advance",
+        "step_s",
+        "leads to 6 s at the right, which no printer needs; 0.02 s is usual",
+        {"low_s": 2.0, "step_s": 0.2, "grows_percent": 0.0},
+        {"step_s": 0.02},
+    ),
     # Too many steps, or too few to tell anything.
     refused("temperature", "step_c", "a step of 3 °C", {"step_c": 1.0}, {"step_c": 3.0}),
     refused("temperature", "step_c", "or a range of 14 °C", {"step_c": 1.0}, {"cold_c": 216.0}),

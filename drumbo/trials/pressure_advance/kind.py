@@ -32,6 +32,8 @@ FEWEST_KNOWN, CLOSEST, FARTHEST, ROOM = 7, 1.04, 1.08, 1.4
 wider it is than where nine of ten next ones lie: a few more legs cost less than a second sheet.
 """
 FASTEST_MM_S, SLOW_SHARE = 100.0, 0.2
+MOST_S = 5.0
+"""No sheet reaches farther."""
 
 ASPECTS: tuple[Aspect, ...] = (
     Aspect("bulges", "Bulges", ("swollen", "plain bulges", "a bulge", "just seen", "none"),
@@ -134,7 +136,11 @@ class PressureAdvance(Kind[Plan]):
             wide = math.ceil(sheet.width_mm(count) + 8)
             raise InvalidInput("roads", f"needs a bed {wide} mm wide for {count:g} legs; {room} fit side by side")
         check_known(plan, "known_s", "known_error")
-        return self._warnings(plan, context, self.steps(plan)[-1].value, fast)
+        last = self.steps(plan)[-1].value
+        if last > MOST_S:
+            field, usual = ("grows_percent", "11 %") if plan.grows_percent > 0 else ("step_s", "0.02 s")
+            raise InvalidInput(field, f"leads to {last:.0f} s at the right, which no printer needs; {usual} is usual")
+        return self._warnings(plan, context, last, fast)
 
     def _warnings(self, plan: Plan, context: Context, high: float, fast: float) -> dict[str, str]:
         warnings = {}

@@ -1,10 +1,10 @@
 """The sheet: the piece of the pressure-advance trial, a design of our own.
 
 On a thin plate, which evens out a poor first layer, winds one line from left to right: up, around a sharp gable, down,
-around another. Every leg has its own value and goes slow, fast and slow again, so each gets a look for the plate of
-one. A leg's value stands in raised digits where it begins: below those that go up, above those that go down. Where the
-head pulls away and where it brakes is at the same two heights for all of them, between fine ticks of the plate's edge.
-Between legs the plate is open: a whole one would take longer than all else.
+around another. Every leg has its own value and goes slow, fast and slow again: as many values as straight stretches,
+for it is the plate that takes time. A leg's value stands in raised digits where it begins: below those that go up,
+above those that go down. Where the head pulls away and where it brakes is at the same two heights for all of them,
+between fine ticks of the plate's edge. Between legs the plate is open: a whole one would take longer than all else.
 """
 
 from __future__ import annotations
