@@ -49,8 +49,8 @@ def growing_steps(first: float, step: float, grows_percent: float, count: int, d
 
     >>> [s.label for s in growing_steps(0.012, 0.002, 16, 5, decimals=3)]
     ['0.012', '0.014', '0.016', '0.019', '0.022']
-    >>> [s.label for s in growing_steps(0.02, 0.0008, 4, 3, decimals=3)]
-    ['0.0200', '0.0208', '0.0216']
+    >>> [s.label for s in growing_steps(0.02, 0.0004, 2, 3, decimals=3)]
+    ['0.0200', '0.0204', '0.0208']
     """
     times = 1 + grows_percent / 100
     exact = [first + step * (i if times == 1 else (times**i - 1) / (times - 1)) for i in range(count)]
