@@ -210,6 +210,12 @@ def test_earlier_spools_narrow_the_sheet_to_where_the_next_one_may_lie(context: 
     assert values[0] < told.low < told.high < values[-1], "with room at both ends"
     assert values[0] * values[-1] == pytest.approx(told.low * told.high, rel=0.1), "as much of it on both sides"
     assert all(1.02 < b / a < 1.12 for a, b in pairwise(values))
+    for earlier in ([0.0098, 0.01, 0.0101], [0.02, 0.021, 0.022], [0.6, 0.62, 0.64]):
+        alike = before(earlier, 0.0002)
+        assert alike is not None
+        known = replace(context, before={"pressure_advance_s": alike})
+        narrow = PRESSURE.quick(known)
+        assert PRESSURE.read_plan({**narrow}, known) == narrow, "it is taken as it is proposed"
     differing = before([0.015, 0.05, 0.09], 0.001)
     assert differing is not None
     assert PRESSURE.quick(replace(context, before={"pressure_advance_s": differing})) == PRESSURE.suggest(context)

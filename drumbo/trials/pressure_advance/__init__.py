@@ -1,4 +1,4 @@
-"""Pressure advance: roads that go slow, fast and slow again, each with its own value."""
+"""Pressure advance: a line that goes slow, fast and slow again, each leg with its own value."""
 
 from drumbo.trials.pressure_advance.kind import PressureAdvance
 

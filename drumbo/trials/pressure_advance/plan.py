@@ -18,7 +18,7 @@ class Plan(TrialPlan):
     step_s: float = ask(
         "Step",
         "s",
-        low=0.0005,
+        low=0.0001,
         high=0.2,
         step=0.0001,
         help="Between the first two legs. Direct: 0.001 to 0.005. Bowden: 0.02 to 0.05.",

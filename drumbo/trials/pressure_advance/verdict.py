@@ -28,7 +28,7 @@ Floats = NDArray[np.float64]
 
 COARSE_SHARE = 0.05
 """A value whose error is more than this share of it is worth a fine sheet."""
-FINE_STEPS, FINE_LINES = 10, 11
+FINE_STEPS, FINE_LEGS = 10, 11
 """A fine step is about half of a so-many-th of the value; and how many legs have one."""
 LEAST_STEPS = BEYOND + 0.5
 """A sheet that begins so many steps above 0 holds only values of which there can be shares."""
@@ -187,7 +187,7 @@ def _state(plan: Plan, found: Vee, error: float) -> tuple[str, str, Mapping[str,
 def fine_plan(value: float, error: float, like: Plan) -> Plan:
     """Fine even steps around what is known, as fast as those of another plan."""
     step = max(round(value / FINE_STEPS / 2, 3), 0.001)
-    count = min(FINE_LINES, like.roads)
+    count = min(FINE_LEGS, like.roads)
     low = max(0.0, round(value - count // 2 * step, 3))
     return replace(
         like, low_s=low, step_s=step, grows_percent=0.0, roads=count, known_s=round(value, 4),
