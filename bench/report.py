@@ -19,7 +19,7 @@ import click
 
 from bench.accuracy import BOTTLES, one, summary
 from bench.rig import Tally
-from bench.sequences import ALONG, BY_WEIGHT, SEQUENCES
+from bench.sequences import ALONG, BY_EYE, BY_WEIGHT, SEQUENCES
 from drumbo.core.catalogue import BY_KEY
 from drumbo.standins.worlds import HOME, VARIED, WORLDS
 
@@ -30,7 +30,8 @@ TOUCHED = {
     "first_layer_z_mm": ("uneven",), "nozzle_c": (*EYES, "asymmetric", "wet"),
     "flow_ratio": (*EYES, "asymmetric", "uneven"), "flow_outer_share": ("blunt", "uneven"),
     "retraction_mm": (*EYES, "asymmetric", "wet"), "pressure_advance_s": (*EYES, "asymmetric"),
-    "max_flow_mm3_s": (*EYES, "early-slip", "late-slip"), BY_WEIGHT: ("early-slip", "late-slip", "uneven"),
+    **dict.fromkeys(("max_flow_mm3_s", BY_EYE), (*EYES, "early-slip", "late-slip")),
+    BY_WEIGHT: ("early-slip", "late-slip", "uneven"),
     ALONG: ("early-slip", "late-slip", "uneven"), "fan_percent": (*EYES, "asymmetric"), "shrinkage_percent": ("blunt",),
     "offset_mm": ("blunt", "uneven"), "clearance_turn_mm": ("strict", "mild"), "penetration_um": ("blunt", "uneven"),
     "critical_s": ("blunt", "uneven"), "exposure_s": ("blunt", "uneven"),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass, field, replace
@@ -295,7 +295,8 @@ def _read(
     placed = [jaw.on_bed(middle) for jaw in piece.jaws]
     numbers = eye.measure_all(thing, [JawsOnBed(j.a, j.b, j.z, j.tool) for j in placed], seed)
     for jaw, value in zip(piece.jaws, numbers, strict=True):
-        readings = readings.with_measure(jaw.measure, jaw.step, jaw.site, value)
+        if value is not None:
+            readings = readings.with_measure(jaw.measure, jaw.step, jaw.site, value)
     return readings
 
 
@@ -332,14 +333,18 @@ def sure(result: Result) -> tuple[float, float]:
 
 
 def go(
-    trial: SomeKind, spool: Drawn, plan: Any, reader: int, files: list[Any], extensions: int = 0
-) -> tuple[TrialPlan, Result, Readings]:
-    """Print a plan, read it, and go on where it ends too early; the files join those of the spool."""
+    trial: SomeKind, spool: Drawn, plan: Any, reader: int, files: list[Any], extensions: int = 0,
+    unmeasured: Collection[str] = (),
+) -> tuple[TrialPlan, Result, Readings]:  # fmt: skip
+    """Print a plan, read it but for measures that nobody takes, and go on where it ends too early; the files join those
+    of the spool.
+    """
     while True:
         file = file_of(trial, plan, spool.context)
         files.append(file)
         thing, seed = printed(file, spool.spool), spool.number * 100 + reader
         readings = known(read(trial, plan, spool.context, thing, seed))
+        readings = replace(readings, measures={k: v for k, v in readings.measures.items() if k not in unmeasured})
         readings, result = looked_again(trial, plan, spool.context, thing, seed, readings)
         learn(readings, result)
         if result.state != "edge" or result.extend is None or extensions == 0:

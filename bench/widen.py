@@ -22,14 +22,15 @@ import numpy as np
 
 from bench.accuracy import BOTTLES, one
 from bench.rig import Tally
-from bench.sequences import ALONG, BACK_BY_PHOTO, BY_WEIGHT, ONE_SHEET, SEQUENCES, THERE_BY_PHOTO
+from bench.sequences import ALONG, BACK_BY_PHOTO, BY_EYE, BY_WEIGHT, ONE_SHEET, SEQUENCES, THERE_BY_PHOTO
 from drumbo.standins.worlds import VARIED
 
 KINDS = {
     "first_layer_z_mm": "first-layer", "nozzle_c": "temperature", "flow_ratio": "flow-surface",
     "flow_outer_share": "flow-wall", "retraction_mm": "retraction-length", "pressure_advance_s": "pressure-advance",
     ONE_SHEET: "pressure-advance",
-    "max_flow_mm3_s": "rising-wall", BY_WEIGHT: "weighed-blobs", ALONG: "weighed-blobs", "fan_percent": "fan-bands",
+    "max_flow_mm3_s": "rising-wall: measured", BY_EYE: "rising-wall",
+    BY_WEIGHT: "weighed-blobs", ALONG: "weighed-blobs", "fan_percent": "fan-bands",
     "clearance_turn_mm": "clearance", "extruder_steps_mm": "extruder-steps",
     "purge_there_mm": "changeover", "purge_back_mm": "changeover",
     THERE_BY_PHOTO: "changeover: by photo", BACK_BY_PHOTO: "changeover: by photo",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from functools import lru_cache
 from typing import Any
 
@@ -90,8 +91,9 @@ def exact_readings(
     rng = np.random.default_rng(seed)
     for jaw in piece.jaws:
         at = jaw.on_bed(middle)
-        number = tools.measure(thing, tools.JawsOnBed(at.a, at.b, at.z, at.tool), rng)
-        readings = readings.with_measure(jaw.measure, jaw.step, jaw.site, number)
+        with suppress(tools.NothingThere):
+            number = tools.measure(thing, tools.JawsOnBed(at.a, at.b, at.z, at.tool), rng)
+            readings = readings.with_measure(jaw.measure, jaw.step, jaw.site, number)
     return readings
 
 

@@ -17,6 +17,7 @@ from bench.sequences import (
     weighed_blobs,
 )
 
+BY_EYE = "max_flow_mm3_s by eye alone"
 BY_WEIGHT, ALONG = "max_flow_mm3_s by weight", "max_flow_mm3_s along its curve"
 THERE_BY_PHOTO, BACK_BY_PHOTO = "purge_there_mm by photo", "purge_back_mm by photo"
 THERE_BY_BOTH, BACK_BY_BOTH = "purge_there_mm by eye and photo", "purge_back_mm by eye and photo"
@@ -25,6 +26,7 @@ _SHARE = "share of the truth"
 UNITS = dict.fromkeys(
     (
         "max_flow_mm3_s",
+        BY_EYE,
         BY_WEIGHT,
         ALONG,
         "pressure_advance_s",
@@ -48,6 +50,7 @@ SEQUENCES = {
     "pressure_advance_s": pressure_advance.sequence,
     ONE_SHEET: pressure_advance.once,
     "max_flow_mm3_s": rising_wall.sequence,
+    BY_EYE: rising_wall.by_eye,
     BY_WEIGHT: weighed_blobs.at_profile,
     ALONG: weighed_blobs.along,
     "fan_percent": cooling.sequence,

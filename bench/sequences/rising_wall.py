@@ -1,12 +1,16 @@
-"""A rising wall, and a second one where the first did not fail. The truth is the flow of which 95 % still arrives."""
+"""A rising wall, and a second one where the first did not fail, with its thickness measured and by eye alone. The truth
+is the flow of which 95 % still arrives.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 import numpy as np
 
 from bench.rig import Drawn, Tally, go, planned
+from drumbo.core.fit.onset import THICKNESS
 from drumbo.standins.filament import physics
 from drumbo.trials import kind
 from drumbo.trials.readings import Readings
@@ -17,10 +21,21 @@ MOST_EXTENSIONS = 2
 
 def sequence(spool: Drawn, readers: int) -> Tally:
     """One wall, and another where it ended too early or failed at once."""
+    return _sequence(spool, readers)
+
+
+def by_eye(spool: Drawn, readers: int) -> Tally:
+    """The same with nothing measured."""
+    return _sequence(spool, readers, {THICKNESS})
+
+
+def _sequence(spool: Drawn, readers: int, unmeasured: Collection[str] = ()) -> Tally:
     trial, tally, truth = kind(SLUG), Tally(), limit(spool, spool.context.profile.number("nozzle_c"))
     for reader in range(readers):
         files: list[Any] = []
-        plan, result, readings = go(trial, spool, planned(trial, spool.context), reader, files, MOST_EXTENSIONS)
+        plan, result, readings = go(
+            trial, spool, planned(trial, spool.context), reader, files, MOST_EXTENSIONS, unmeasured
+        )
         tally.found(
             result.value,
             result.error,

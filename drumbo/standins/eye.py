@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from drumbo.standins.filament.physics import openness, ridging
 from drumbo.standins.filament.printing import PrintedObject
 from drumbo.standins.fits import gap_round
-from drumbo.standins.tools import JawsOnBed, measure
+from drumbo.standins.tools import JawsOnBed, NothingThere, measure
 from drumbo.standins.worlds import who_looks
 
 Floats = NDArray[np.float64]
@@ -292,10 +292,19 @@ def begins(there: Mask) -> int:
     return int(np.argmax(borne_out)) if borne_out.any() else len(there)
 
 
-def measure_all(thing: PrintedObject, places: Sequence[JawsOnBed], seed: int) -> list[float]:
-    """What a person reads off the tool at every place; once in two hundred a digit is misread."""
+def measure_all(thing: PrintedObject, places: Sequence[JawsOnBed], seed: int) -> list[float | None]:
+    """What a person reads off the tool at every place, None where nothing is left to measure; once in two hundred a
+    digit is misread.
+    """
     rng = np.random.default_rng([seed, thing.digest, 2])
-    return [read_off(measure(thing, jaws, rng), DIGITS.get(jaws.tool, 0.1), rng) for jaws in places]
+    return [_measured(thing, jaws, rng) for jaws in places]
+
+
+def _measured(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float | None:
+    try:
+        return read_off(measure(thing, jaws, rng), DIGITS.get(jaws.tool, 0.1), rng)
+    except NothingThere:
+        return None
 
 
 DIGITS = {"scale": 0.01, "patch": 2.0, "corners": 1.0, "clean": 10.0}

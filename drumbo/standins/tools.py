@@ -30,6 +30,10 @@ RISES = 200.0
 """Filament is marked no higher than this above the drive, mm."""
 
 
+class NothingThere(DrumboError):
+    """There is nothing to measure at that place."""
+
+
 @dataclass(frozen=True, slots=True)
 class JawsOnBed:
     """Between `a` and `b` (x, y on the bed) at height `z`, mm, with a tool of `TOOLS`: "calliper" closes on what
@@ -75,37 +79,37 @@ def _read(sizes: list[float], rng: np.random.Generator, blunt_mm: float = 0.0) -
 
 
 def calliper(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float:
-    """Outside size between the jaws, mm, rounded to 0.01. DrumboError where they close on nothing."""
+    """Outside size between the jaws, mm, rounded to 0.01. NothingThere where they close on nothing."""
     found, length = _reach(thing, jaws)
     held = (found.along > -0.2) & (found.along < length + 0.2)
     # Jaws do not go into a plate: what goes on behind them lies deeper than they reach.
     beyond = ~held & (found.along > -JAW_THICK_MM) & (found.along < length + JAW_THICK_MM)
     held &= ~np.isin(found.layer, found.layer[beyond])
     if not held.any():
-        raise DrumboError("the jaws close on nothing there; pick two points with the wall between them")
+        raise NothingThere("the jaws close on nothing there; pick two points with the wall between them")
     low, high = found.low[held], found.high[held]
     sizes = [_outside(low[at], high[at]) for at in _by_layer(found.layer[held])]
     return _read(sizes, rng, 2 * who_looks().blunt_mm)
 
 
 def magnifier(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float:
-    """Width of the topmost line between two points, mm, rounded to 0.01. DrumboError where nothing lies there."""
+    """Width of the topmost line between two points, mm, rounded to 0.01. NothingThere where nothing lies there."""
     found, length = _reach(thing, jaws)
     seen = np.flatnonzero((found.along > 0) & (found.along < length))
     if not len(seen):
-        raise DrumboError("nothing lies under the magnifier there; pick two points with the line between them")
+        raise NothingThere("nothing lies under the magnifier there; pick two points with the line between them")
     top = seen[found.layer[seen] == found.layer[seen].max()]
     return round(_outside(found.low[top], found.high[top]) + rng.uniform(-MAGNIFIER_MM, MAGNIFIER_MM), 2)
 
 
 def inside(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> float:
-    """Width of the gap around the middle of two points, mm, rounded to 0.01. DrumboError where there is none."""
+    """Width of the gap around the middle of two points, mm, rounded to 0.01. NothingThere where there is none."""
     found, length = _reach(thing, jaws)
     before, after = found.along < length / 2, found.along > length / 2
     layers = np.intersect1d(found.layer[before], found.layer[after])
     gaps = [_between(found, before & (found.layer == layer), after & (found.layer == layer)) for layer in layers]
     if not gaps or min(gaps) < 0.1:
-        raise DrumboError("there is no gap; pick two points with nothing in the middle between them")
+        raise NothingThere("there is no gap; pick two points with nothing in the middle between them")
     return _read(gaps, rng, -2 * who_looks().blunt_mm)
 
 
@@ -120,7 +124,7 @@ def height(thing: PrintedObject, jaws: JawsOnBed, rng: np.random.Generator) -> f
     shape = thing.geometry
     here = np.abs((shape.a + shape.b) / 2 - at).max(axis=1) <= JAW_BROAD_MM
     if not here.any():
-        raise DrumboError("nothing stands there")
+        raise NothingThere("nothing stands there")
     feet = here & (shape.layer == 0)
     plate = float((shape.z - shape.height)[feet].mean()) if feet.any() else 0.0
     return _read([(float(shape.z[here].max()) - plate) * (1 - thing.shrink)], rng)

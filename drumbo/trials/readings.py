@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -44,7 +44,9 @@ class Site:
 
 @dataclass(frozen=True, slots=True)
 class Measure:
-    """Something to measure with a tool at every step, at each of its sites; bounds in `unit` are hard."""
+    """Something to measure with a tool at every step, at each of its sites; bounds in `unit` are hard. What is `extra`
+    makes the answer surer and may be left out.
+    """
 
     key: str
     name: str
@@ -55,6 +57,7 @@ class Measure:
     decimals: int = 2
     tool: str = "calliper"
     how: str = ""
+    extra: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,8 +102,14 @@ class ToRead:
     measures_lead: bool = False
 
     def count(self, steps: int) -> int:
-        """How many readings there are to give, the quick way apart."""
-        return steps * (len(self.aspects) + sum(len(m.sites) for m in self.measures)) + len(self.firsts)
+        """How many readings there are to give, without what is extra and the quick way."""
+        places = sum(len(m.sites) for m in self.measures if not m.extra)
+        return steps * (len(self.aspects) + places) + len(self.firsts)
+
+    @property
+    def extra(self) -> frozenset[str]:
+        """The measures that may be left out."""
+        return frozenset(m.key for m in self.measures if m.extra)
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,12 +175,13 @@ class Readings:
         others = {other: at for other, at in self.firsts.items() if other != key}
         return replace(self, firsts=others if step is None else {**others, key: step})
 
-    def count(self) -> int:
-        """How many scores, numbers and beginnings there are."""
+    def count(self, without: Collection[str] = ()) -> int:
+        """How many scores, numbers and beginnings there are, `without` those of some measures."""
         numbers = {
             (measure, step, site)
             for told in (self.measures, self.photographed)
             for measure, steps in told.items()
+            if measure not in without
             for step, row in steps.items()
             for site in row
         }

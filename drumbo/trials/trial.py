@@ -24,7 +24,8 @@ class TrialState(StrEnum):
 
 def all_read(kind: SomeKind, plan: TrialPlan, readings: Readings) -> bool:
     """Whether there is nothing left to read, or one step was picked."""
-    return readings.picked is not None or readings.count() >= kind.readings(plan).count(len(kind.steps(plan)))
+    to_read = kind.readings(plan)
+    return readings.picked is not None or readings.count(to_read.extra) >= to_read.count(len(kind.steps(plan)))
 
 
 @dataclass(frozen=True, slots=True)

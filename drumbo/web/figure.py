@@ -195,6 +195,7 @@ class FitPicture:
     good_from: float = 0.0
     good_size: float = 0.0
     ticks: tuple[tuple[float, int], ...] = ()
+    name: str = ""
 
     @property
     def head(self) -> float:
@@ -254,6 +255,7 @@ def _paths(result: Result, along: Callable[[float], float], lies: bool) -> dict[
         return ["{:.1f} {:.1f}".format(*at(v, q)) for v, q in zip(curve.x, qualities, strict=True)]
 
     return {
+        "name": curve.name,
         "curve": "M" + "L".join(line(curve.y)),
         "band": "M" + "L".join(line(curve.high) + line(curve.low)[::-1]) + "Z",
         "points": tuple(at(v, q) for v, q in curve.points),

@@ -132,7 +132,9 @@ def read_page(sheet: TrialSheet, picture: PiecePicture) -> ReadPage:
         phone=phone if aspects else (),
         keys=tuple(aspect.key for aspect in aspects),
         words={aspect.key: aspect.words for aspect in aspects},
-        counted=not aspects and not picture.lies and [len(m.sites) for m in sheet.to_read.measures] == [1],
+        counted=not (aspects or sheet.to_read.firsts)
+        and not picture.lies
+        and [len(m.sites) for m in sheet.to_read.measures] == [1],
         marks=_marks(sheet),
     )
 

@@ -11,8 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from drumbo.core.fit.melt import Melt, fit_melt
-from drumbo.core.fit.onset import THRESHOLD, Seen, Sign, fit_onset, times_at
+from drumbo.core.fit.onset import LOSS, THICKNESS, THRESHOLD, Seen, Sign, fit_onset, past, times_at
 from drumbo.core.fit.ordinal import Leaning
+from drumbo.core.fit.thinning import Thickness
 from drumbo.core.profile import Dependency, Origin, OriginKind, Profile, Value, changed, with_basis
 from tests.conftest import plain_context
 
@@ -55,6 +56,65 @@ def test_a_second_sign_makes_it_surer_and_one_that_never_came_is_heard() -> None
     assert upside_down.apart > 2.6
     with pytest.raises(ValueError, match="began"):
         fit_onset([Seen(GAPS, 25.0, math.inf)])
+
+
+BANDS = np.linspace(5.0, 18.0, 14)
+
+
+def _wall(limit: float, power: float, onset: float, gain: float, seed: int) -> Thickness:
+    """A wall of 0.56 mm in layers of 0.3 mm, by callipers that err by up to 0.02 mm."""
+    share = 1 / (1 + LOSS * past(BANDS / limit, onset) ** power)
+    exact = Thickness(BANDS, BANDS, 0.56, 0.3)
+    sizes = gain * share * exact.full_mm + exact.round_mm + np.random.default_rng(seed).uniform(-0.02, 0.02, len(BANDS))
+    return Thickness(BANDS, np.round(sizes, 2), 0.56, 0.3)
+
+
+def test_a_wall_is_as_thick_as_what_arrives_says() -> None:
+    wall = Thickness(np.array([10.0, 12.0]), np.array([0.46, 0.56]), 0.56, 0.3)
+    np.testing.assert_allclose(wall.arrived(1.0), [0.8, 1.0], atol=0.002)
+    np.testing.assert_allclose(wall.arrived(1.25), [0.64, 0.8], atol=0.002)
+
+
+@given(
+    st.floats(9.0, 14.0), st.floats(2.5, 9.0), st.floats(0.0, 0.5), st.floats(0.93, 1.07), st.integers(0, 10_000)
+)  # fmt: skip
+@settings(max_examples=40, derandomize=True)
+def test_a_wall_that_was_measured_tells_the_limit_whoever_looks(
+    limit: float, power: float, onset: float, gain: float, seed: int
+) -> None:
+    """However full its lines are and however blunt the jaws; nobody's eye is asked. It begins far enough below."""
+    wall = _wall(limit, power, onset, gain, seed)
+    found = fit_onset([], wall=wall)
+    assert abs(found.limit - limit) < 3.5 * found.error
+    assert found.limit == pytest.approx(limit, rel=0.25)
+    assert found.arrives is not None
+    assert np.all(np.diff(found.arrives.mean) < 1e-9), "less and less arrives"
+    strict = fit_onset([], Leaning(-1.0, 0.2), wall)
+    assert (strict.limit, strict.error) == (found.limit, found.error)
+
+
+def test_signs_beside_a_measured_wall_have_their_say_or_are_named() -> None:
+    wall = _wall(11.0, 5.0, 0.1, 1.0, 7)
+    alone = fit_onset([], wall=wall)
+    fits = fit_onset([Seen(GAPS, 12.0, 13.0), Seen(SPLITS, 15.0, 16.0)], wall=wall)
+    assert fits.apart < 1.5
+    assert fits.error < alone.error
+    assert {key for key, _, _ in fits.each} == {"gaps", "splits", THICKNESS}
+    assert abs(fits.limit - 11.0) < 2 * fits.error
+    assert fit_onset([Seen(GAPS, 5.0, 6.0), Seen(SPLITS, 6.0, 7.0)], wall=wall).apart > 2.6, "callipers say otherwise"
+
+
+def test_one_misread_digit_hardly_moves_a_measured_wall() -> None:
+    wall = _wall(11.0, 5.0, 0.1, 1.0, 7)
+    sizes = wall.sizes.copy()
+    sizes[4] += 0.3
+    clean, slipped = fit_onset([], wall=wall), fit_onset([], wall=Thickness(BANDS, sizes, 0.56, 0.3))
+    assert abs(slipped.limit - clean.limit) < clean.error
+
+
+def test_a_wall_that_is_as_thick_everywhere_leaves_the_limit_above_it() -> None:
+    found = fit_onset([], wall=_wall(40.0, 6.0, 0.2, 1.0, 3))
+    assert found.limit > BANDS[-1]
 
 
 def _shares(gain: float, power: float, at_210: float, rate: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -16,6 +16,7 @@ from drumbo.trials import kind
 from drumbo.trials.base import Context
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.readings import Readings
+from drumbo.trials.trial import all_read
 from tests.conftest import plain_context
 from tests.readback import exact_readings
 
@@ -89,6 +90,43 @@ def test_a_wall_that_did_not_fail_is_a_ready_plan_for_more(context: Context) -> 
     assert early.state == "edge"
     assert early.extend is not None
     assert early.extend["low_mm3_s"] < 3.0
+
+
+def _measured(readings: Readings, *sizes: float) -> Readings:
+    for band, size in enumerate(sizes):
+        readings = readings.with_measure("thickness", band, "front", size)
+    return readings
+
+
+FULL, THINNING = (0.58, 0.58, 0.58, 0.57, 0.58, 0.58), (0.57, 0.55, 0.53, 0.5, 0.47, 0.44)
+
+
+def test_callipers_tell_the_limit_alone_and_outdo_what_was_seen_elsewhere(context: Context) -> None:
+    plan = WALL.suggest(context)
+    flows = [step.value for step in WALL.steps(plan)]
+    assert WALL.evaluate(plan, _measured(Readings(), *FULL[:4])).state == "few", "four bands are no curve"
+    alone = WALL.evaluate(plan, _measured(Readings(), *FULL, *THINNING))
+    assert alone.state == "good"
+    assert flows[5] < alone.value < flows[8]
+    assert alone.curve is not None
+    assert len(alone.curve.points) == 12
+    beneath = WALL.evaluate(plan, _measured(_said(matt=1, gaps=1, splits=2), *FULL, *THINNING))
+    assert (beneath.value, beneath.state) == (alone.value, "good")
+    assert any("the thickness alone counts" in note for note in beneath.notes)
+    # A lot of numbers and no sign is enough; signs without a number are too.
+    assert all_read(WALL, plan, _measured(_said(matt=7, gaps=8, splits=12), 0.58))
+
+
+def test_a_wall_as_thick_up_there_as_below_leads_higher_and_one_thin_from_the_start_lower(context: Context) -> None:
+    plan = WALL.suggest(context)
+    held = WALL.evaluate(plan, _measured(Readings(), *[0.58] * len(WALL.steps(plan))))
+    assert held.state == "edge"
+    assert held.extend is not None
+    assert held.extend["low_mm3_s"] == plan["high_mm3_s"]
+    thin = WALL.evaluate(plan, _measured(Readings(), 0.56, 0.53, 0.5, 0.46, 0.42, 0.39, 0.36, 0.33))
+    assert thin.state == "edge"
+    assert thin.extend is not None
+    assert thin.extend["low_mm3_s"] < float(plan["low_mm3_s"])
 
 
 def test_signs_out_of_order_are_not_believed(context: Context) -> None:

@@ -22,14 +22,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
-from drumbo.core.fit.onset import THRESHOLD, times_at
+from drumbo.core.fit.onset import LOSS, MOST_ONSET, ONSET, ONSET_SD, THRESHOLD, past, times_at
 
 Floats = NDArray[np.float64]
 
-C = (1 - THRESHOLD) / THRESHOLD
 LOG_POWER, POWER_SD = np.log(4.5), 0.5
 """log p, held loosely: some plastics slip early and gently, others late and at once."""
-ONSET, ONSET_SD, MOST_ONSET = 0.15, 0.2, 0.7
 LOG_LIMIT_SD = 3.0
 """ln Q₀ around the flows that were pushed: next to nothing, but blobs that all came still have an answer."""
 RATE, RATE_SD = 0.017, 0.006
@@ -64,7 +62,7 @@ class Melt:
     def share(self, flow: Floats, heat_c: Floats) -> Floats:
         """Share that arrives, against a slow blob."""
         load = flow / np.exp(self.ln_q0 + self.rate * (heat_c - self.at_c))
-        return np.asarray(1.0 / (1.0 + C * past(load, self.onset) ** self.power))
+        return np.asarray(1.0 / (1.0 + LOSS * past(load, self.onset) ** self.power))
 
     def limit(self, heat_c: float, share: float = THRESHOLD) -> tuple[float, float]:
         """(flow, standard error), mm³/s, at which so much of it still arrives."""
@@ -74,11 +72,6 @@ class Melt:
         slopes = np.array([0.0, by_power, 1.0, heat_c - self.at_c, (1 - beyond) / times])
         value = float(np.exp(self.ln_q0 + self.rate * (heat_c - self.at_c))) * times
         return value, value * float(np.sqrt(slopes @ self.cov @ slopes))
-
-
-def past(load: Floats, onset: float | Floats) -> Floats:
-    """How far flows lie past what is lost nothing of, as shares of the limit: 0 at the onset, 1 at the limit."""
-    return np.asarray(np.maximum(load - onset, 1e-9) / (1 - onset))
 
 
 def fit_melt(flow: Floats, heat_c: Floats, share: Floats, weighed_sd: Floats) -> Melt:
@@ -99,7 +92,7 @@ def fit_melt(flow: Floats, heat_c: Floats, share: Floats, weighed_sd: Floats) ->
     held[0] = 0.0
 
     def model(theta: Floats, log_limits: Floats) -> Floats:
-        lost = C * past(q / np.exp(log_limits), theta[4]) ** np.exp(theta[1])
+        lost = LOSS * past(q / np.exp(log_limits), theta[4]) ** np.exp(theta[1])
         return np.asarray(np.exp(theta[0]) / (1.0 + lost))
 
     def rests(theta: Floats) -> Floats:
@@ -142,7 +135,7 @@ def _by_itself(
         mine = which == index
 
         def rests(log_limit: Floats, mine: NDArray[np.bool_] = mine) -> Floats:
-            lost = C * past(q[mine] / np.exp(log_limit[0]), theta[4]) ** np.exp(theta[1])
+            lost = LOSS * past(q[mine] / np.exp(log_limit[0]), theta[4]) ** np.exp(theta[1])
             model = np.exp(theta[0]) / (1.0 + lost)
             return _tamed((model - s[mine]) / sd[mine])
 

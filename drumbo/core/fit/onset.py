@@ -1,13 +1,14 @@
-"""From where a rising wall turns matt, gapes and splits to the flow at which 95 % still arrives.
+"""From where a rising wall turns matt, gapes and splits, and how thick it is, to the flow at which 95 % still arrives.
 
 Past its capability a hot end delivers less and less of what is asked:
 
-    share(Q) = 1 / (1 + ((1 − 0.95)/0.95) · (Q/Q₉₅)^p)
+    share(Q) = 1 / (1 + ((1 − 0.95)/0.95) · ((Q/Q₉₅ − o)₊ / (1 − o))^p)
 
-How steeply (p) differs between plastics, how much has to be missing before somebody sees it differs between people, and
-who is strict sees every sign early. None of it is known for the wall at hand. So limits, steepnesses, thresholds and
-severities are drawn evenly from what is plausible and weighed by how likely each makes the bands at which the signs
-began, or the wall ended without them. 5 % are missing at Q₉₅; with p = 6, 8 % at 1.087 times as much.
+How steeply (p) differs between plastics, and so does how much of the limit passes without any loss (o); how much has to
+be missing before somebody sees it differs between people, and who is strict sees every sign early. None of it is known
+for the wall at hand. So limits, steepnesses, onsets and severities are drawn evenly from what is plausible and weighed
+by how likely each makes the bands at which the signs began, or the wall ended without them, and the thickness that was
+measured. 5 % are missing at Q₉₅; with p = 6 and o = 0, 8 % at 1.087 times as much.
 """
 
 from __future__ import annotations
@@ -23,18 +24,26 @@ from scipy.special import ndtr, ndtri
 
 from drumbo.core.fit.evenly import evenly
 from drumbo.core.fit.ordinal import USUAL, Leaning
+from drumbo.core.fit.thinning import Thickness, log_likelihood
 
 Floats = NDArray[np.float64]
 
 THRESHOLD = 0.95
-POWERS = (2.0, 9.0)
+LOSS = (1 - THRESHOLD) / THRESHOLD
+POWERS = (1.7, 14.0)
 """How steeply the delivered share falls past the limit, from soft plastics that slip early to stiff ones."""
+ONSET, ONSET_SD, MOST_ONSET = 0.15, 0.2, 0.7
+"""The share of the limit up to which nothing is lost at all, held loosely where it commonly lies."""
 STRICTER = 0.9
 """Somebody who scores a whole point lower sees a sign where so much less is missing, in logarithms of the share."""
 PLACED = 0.05
 """Spread of where one look puts a beginning, as a share of the flow."""
-DRAWS_LOG2 = 14
-MOST_SIGNS = 3
+DRAWS_LOG2 = 13
+NODES, GRID = 7, 61
+NARROWED_LOG2, BEYOND = (11, 11, 13), 4.5
+"""A wall that was measured tells much more closely: draws are laid anew, so many, within so many standard errors of
+what they said before.
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +58,16 @@ class Sign:
 
 
 @dataclass(frozen=True, slots=True)
+class Arrival:
+    """The share that arrives over `flows` (g,), mm³/s: its `mean` and `sd`; and as it was `measured`, (n,)."""
+
+    flows: Floats
+    mean: Floats
+    sd: Floats
+    measured: Floats
+
+
+@dataclass(frozen=True, slots=True)
 class Seen:
     """A sign, and the flows between which it began, mm³/s: `low` is 0 where it was there from the start, `high`
     infinite where it never came.
@@ -58,12 +77,18 @@ class Seen:
     low: float
     high: float
 
+    @property
+    def began(self) -> bool:
+        """Whether it began within the wall."""
+        return self.low > 0 and bool(np.isfinite(self.high))
+
 
 @dataclass(frozen=True, slots=True)
 class Onset:
-    """The limit, mm³/s, with its standard error; what each sign that began says by itself, (key, limit, error); and how
-    far the signs contradict each other, in standard errors. `reader` is what is known by then of who looked,
-    `sways` how much more the limit would be for somebody stricter than that.
+    """The limit, mm³/s, with its standard error; what each sign that began, and the thickness, says by itself, (key,
+    limit, error); and how far they contradict each other, in standard errors. `reader` is what is known by then of who
+    looked, `sways` how much more the limit would be for somebody stricter than that. `arrives` where the thickness was
+    measured.
     """
 
     limit: float
@@ -72,46 +97,88 @@ class Onset:
     apart: float
     reader: Leaning
     sways: float
+    arrives: Arrival | None = None
+
+
+def past(load: Floats, onset: float | Floats) -> Floats:
+    """How far flows lie past what is lost nothing of, as shares of the limit: 0 at the onset, 1 at the limit."""
+    return np.asarray(np.maximum(load - onset, 1e-9) / (1 - onset))
 
 
 def times_at(missing: float | Floats, power: float | Floats = 6.0) -> Floats:
-    """At how many times the limit so much is missing. 0.05 → 1; 0.08 → 1.087 where the power is 6."""
-    return np.asarray((missing / (1 - missing) * THRESHOLD / (1 - THRESHOLD)) ** (1 / power))
+    """At how many times the limit so much is missing, where losses begin at once. 0.05 → 1; 0.08 → 1.087 where the
+    power is 6.
+    """
+    return np.asarray((missing / (1 - missing) / LOSS) ** (1 / power))
 
 
-def fit_onset(seen: Sequence[Seen], reader: Leaning = USUAL) -> Onset:
-    """Weigh all that was seen, and not seen. ValueError where no sign began at all."""
-    began = [one for one in seen if one.low > 0 and np.isfinite(one.high)]
-    if not began:
-        raise ValueError("a limit needs at least one sign that began")
-    middles = np.log([(one.low + one.high) / 2 for one in began])
-    span = middles.min() - 1.5, middles.max() + 1.0
-    limit, power, normal, thresholds = _plausible()
-    severity = reader.mean + reader.sd * normal
-    log_limit = span[0] + (span[1] - span[0]) * limit
-    likely = np.zeros(len(limit))
-    each, best = [], 0.0
-    for column, one in enumerate(seen):
-        missing = one.sign.missing * np.exp(one.sign.spread * thresholds[:, column] + STRICTER * severity)
-        told = _told(one, log_limit + np.log(times_at(np.clip(missing, 0.005, 0.95), power)))
-        likely += told
-        best += float(told.max())
-        if one in began:
-            value, error = _mean(np.exp(log_limit), told)
-            each.append((one.sign.key, value, error))
+THICKNESS = "thickness"
+
+
+def fit_onset(seen: Sequence[Seen], reader: Leaning = USUAL, wall: Thickness | None = None) -> Onset:
+    """Weigh all that was seen, and not seen, and measured. ValueError where no sign began and nothing was measured."""
+    if wall is None and not any(one.began for one in seen):
+        raise ValueError("a limit needs at least one sign that began, or a wall that was measured")
+    span = _span(seen, wall)
+    rounds = (DRAWS_LOG2,) if wall is None else NARROWED_LOG2
+    for round_, log2 in enumerate(rounds):
+        drawn = _plausible(log2)
+        severity = reader.mean + reader.sd * drawn.normal
+        log_limit = span[0] + (span[1] - span[0]) * drawn.place
+        both_ways = {one.sign.key: _told(one, log_limit, severity, drawn) for one in seen}
+        told = {key: likely for key, (likely, _) in both_ways.items()}
+        at_best = {key: likely for key, (_, likely) in both_ways.items()}
+        if wall is not None:
+            told[THICKNESS], gain = log_likelihood(wall, drawn.shares(wall.flows, log_limit))
+            at_best[THICKNESS] = told[THICKNESS]
+        if not round_:
+            best = sum(float(each.max()) for each in at_best.values())
+            began = {one.sign.key for one in seen if one.began} | {THICKNESS}
+            alone = tuple((key, *_mean(np.exp(log_limit), each)) for key, each in told.items() if key in began)
+        likely = np.sum(list(told.values()), axis=0)
+        middle, sd = _mean(log_limit, likely)
+        span = max(span[0], middle - BEYOND * sd), min(span[1], middle + BEYOND * sd)
     value, error = _mean(np.exp(log_limit), likely)
     harsh = _mean(severity, likely)
     both = _mean((np.exp(log_limit) - value) * (severity - harsh[0]), likely)[0]
-    # Each sign by itself can be made sense of; where all together cannot, they contradict each other.
-    apart = math.sqrt(2 * max(best - float(likely.max()), 0.0))
-    return Onset(value, error, tuple(each), apart, Leaning(*harsh), -reader.sd * both / max(harsh[1] ** 2, 1e-9))
+    # Each by itself can be made sense of; where all together cannot, they contradict each other.
+    together = np.sum(list(at_best.values()), axis=0) - drawn.normal**2 / 2
+    apart = math.sqrt(2 * max(best - float(together.max()), 0.0))
+    sways = -reader.sd * both / max(harsh[1] ** 2, 1e-9)
+    arrives = None if wall is None else _arrival(wall, _mean(gain, likely)[0], log_limit, likely, drawn)
+    return Onset(value, error, alone, apart, Leaning(*harsh), sways, arrives)
 
 
-def _told(one: Seen, begins: Floats) -> Floats:
-    """(m,) log-likelihood that a sign which begins at these flows (their logarithms) is seen to begin where it was."""
+def _arrival(wall: Thickness, gain: float, log_limit: Floats, likely: Floats, drawn: _Draws) -> Arrival:
+    flows = np.linspace(wall.flows.min(), wall.flows.max(), GRID)
+    heavy = likely > likely.max() - 10
+    shares = drawn.shares(flows, log_limit)[heavy]
+    mean, sd = np.array([_mean(column, likely[heavy]) for column in shares.T]).T
+    return Arrival(flows, mean, sd, wall.arrived(gain))
+
+
+def _span(seen: Sequence[Seen], wall: Thickness | None) -> tuple[float, float]:
+    """Between which logarithms of flows the limit is looked for."""
+    middles = [math.log((one.low + one.high) / 2) for one in seen if one.began]
+    ends = [(min(middles) - 1.5, max(middles) + 1.0)] if middles else []
+    if wall is not None:
+        ends.append((math.log(wall.flows.min()) - 1.0, math.log(wall.flows.max()) + 0.7))
+    return min(low for low, _ in ends), max(high for _, high in ends)
+
+
+def _told(one: Seen, log_limit: Floats, severity: Floats, drawn: _Draws) -> tuple[Floats, Floats]:
+    """(m,) log-likelihood that a sign is seen to begin where it was: over all thresholds that it may have; and with the
+    one that suits it best, less what speaks against that one.
+    """
+    nodes, weights = np.polynomial.hermite_e.hermegauss(NODES)
+    missing = one.sign.missing * np.exp(one.sign.spread * nodes + STRICTER * severity[:, None])
+    times = times_at(np.clip(missing, 0.005, 0.95), drawn.power[:, None])
+    begins = log_limit[:, None] + np.log(drawn.onset[:, None] + (1 - drawn.onset[:, None]) * times)
     above = ndtr((np.log(one.high) - begins) / PLACED) if np.isfinite(one.high) else 1.0
     below = ndtr((np.log(one.low) - begins) / PLACED) if one.low > 0 else 0.0
-    return np.asarray(np.log(np.maximum(above - below, 0.0) + SLIPS))
+    there = np.maximum(above - below, 0.0)
+    over_all = there @ (weights / weights.sum())
+    return np.asarray(np.log(over_all + SLIPS)), np.asarray((np.log(there + SLIPS) - nodes**2 / 2).max(axis=1))
 
 
 SLIPS = 0.005
@@ -125,10 +192,26 @@ def _mean(values: Floats, likely: Floats) -> tuple[float, float]:
     return mean, float(np.sqrt(weight @ (values - mean) ** 2))
 
 
+@dataclass(frozen=True, slots=True)
+class _Draws:
+    """(m,) places of the limit 0..1, powers, onsets, and severities in standard deviations."""
+
+    place: Floats
+    power: Floats
+    onset: Floats
+    normal: Floats
+
+    def shares(self, flows: Floats, log_limit: Floats) -> Floats:
+        """(m, n) share that arrives at flows (n,) where the limits are so high."""
+        loads = flows / np.exp(log_limit)[:, None]
+        return np.asarray(1 / (1 + LOSS * past(loads, self.onset[:, None]) ** self.power[:, None]))
+
+
 @cache
-def _plausible() -> tuple[Floats, Floats, Floats, Floats]:
-    """(m,) places of the limit 0..1, powers; severities (m,) and thresholds (m, 3) in standard deviations."""
-    even = evenly(3 + MOST_SIGNS, DRAWS_LOG2)
-    power = POWERS[0] * (POWERS[1] / POWERS[0]) ** even[:, 1]
+def _plausible(log2: int) -> _Draws:
+    even = evenly(4, log2)
     normal = ndtri(np.clip(even[:, 2:], 1e-4, 1 - 1e-4))
-    return even[:, 0], power, normal[:, 0], normal[:, 1:]
+    return _Draws(
+        even[:, 0], POWERS[0] * (POWERS[1] / POWERS[0]) ** even[:, 1],
+        np.clip(ONSET + ONSET_SD * normal[:, 0], 0.0, MOST_ONSET), normal[:, 1],
+    )  # fmt: skip

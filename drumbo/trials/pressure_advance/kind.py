@@ -44,6 +44,7 @@ ASPECTS: tuple[Aspect, ...] = (
 WIDTH = Measure(
     "width", "Width of the line", "mm", tuple(Site(key, name) for key, name, _ in sheet.SITES), 0.0, 3.0, 2,
     how="Just past where the head brakes, and before the gable. Where both are alike, the value is right.",
+    extra=True,
 )  # fmt: skip
 
 

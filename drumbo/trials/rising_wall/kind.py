@@ -16,7 +16,7 @@ from drumbo.core.profile import Value
 from drumbo.core.toolpath import PrintSettings, Role, SpiralLoop, Toolpath
 from drumbo.trials.base import Context, Kind
 from drumbo.trials.plan import Bounds
-from drumbo.trials.readings import First, Readings, Step, ToRead
+from drumbo.trials.readings import First, Measure, Readings, Site, Step, ToRead
 from drumbo.trials.result import Result
 from drumbo.trials.rising_wall import pod
 from drumbo.trials.rising_wall.plan import Plan
@@ -25,7 +25,7 @@ from drumbo.trials.toolkit.looks import usual_looks, with_looks
 from drumbo.trials.toolkit.roads import check_bed, on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import count_between, even_steps
 
-MOST_BANDS, USUAL_BANDS = 24, 14
+MOST_BANDS, USUAL_BANDS, QUICK_BANDS = 24, 14, 10
 FOOT_LAYERS, STRIP_LAYERS = 5, 3
 NEARLY = 0.97
 """A band counts as reached where the head runs at so much of what was asked, on the mean."""
@@ -35,6 +35,11 @@ SIGNS = (
     First("gaps", "Gaps", "The first band with holes, or with lines that do not close."),
     First("splits", "Splits", "The first band whose layers part, or come apart when the wall is squeezed."),
 )
+THICKNESS = Measure(
+    "thickness", "Thickness", "mm", (Site("front", "front"),), 0.05, 3.0, 2, extra=True,
+    how="Cut the wall down at one end with scissors and close the callipers on the middle of its front, band by band. "
+    "A wall gets thinner where less plastic arrives. Five bands are enough for an answer; all of them are surest.",
+)  # fmt: skip
 
 
 class RisingWall(Kind[Plan]):
@@ -51,7 +56,7 @@ class RisingWall(Kind[Plan]):
         "One wall in a single rising line, with more flow in every band, slowest at the bottom. Where it turns matt, "
         "then gapes, then splits tells how much the hot end can melt. A ruler with every band's flow comes with it."
     )
-    few = "Say at which band each sign begins; one sign is enough, three are surer."
+    few = "Say at which band each sign begins, or measure how thick the wall is; both together are surest."
 
     def bounds(self, context: Context) -> dict[str, Bounds]:
         """As far as the printer goes."""
@@ -63,12 +68,15 @@ class RisingWall(Kind[Plan]):
 
     def suggest(self, context: Context) -> Plan:
         """From half of what the profile has now to half as much again and more, as far as the printer reaches."""
+        return self._planned(context, USUAL_BANDS)
+
+    def _planned(self, context: Context, most: int) -> Plan:
         now, nozzle = context.profile.number("max_flow_mm3_s"), context.printer.nozzle_mm
         layer, width = round(nozzle * 0.75, 2), round(nozzle * 1.4, 2)
         reach = self._reach(layer, width, context)
         low, high = 0.5 * now, min(1.65 * now, reach)
         low = min(low, 0.4 * high)
-        step = next((s for s in NICE if s >= (high - low) / USUAL_BANDS), NICE[-1])
+        step = next((s for s in NICE if s >= (high - low) / most), NICE[-1])
         low = max(step, round(low / step) * step)
         bands = math.floor((high - low) / step + 1e-6)
         return Plan(
@@ -83,8 +91,8 @@ class RisingWall(Kind[Plan]):
         )
 
     def quick(self, context: Context) -> Plan:
-        """Bands as low as they may be; fewer where earlier spools say about where to look."""
-        plan = self.suggest(context)
+        """Fewer bands, as low as they may be; fewer still where earlier spools say about where to look."""
+        plan = self._planned(context, QUICK_BANDS)
         known = context.before.get("max_flow_mm3_s")
         if known is not None and 2 * known.half < plan.high_mm3_s - plan.low_mm3_s:
             step = plan.step_mm3_s
@@ -202,12 +210,12 @@ class RisingWall(Kind[Plan]):
         return with_looks(plan) if version < 2 else plan
 
     def readings(self, plan: Plan) -> ToRead:
-        """Where each sign begins."""
+        """Where each sign begins, and how thick the wall is."""
         del plan
-        return ToRead(firsts=SIGNS)
+        return ToRead(firsts=SIGNS, measures=(THICKNESS,))
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
-        """All signs together; see `verdict`."""
+        """All signs and the thickness together; see `verdict`."""
         return verdict(plan, self.steps(plan), readings)
 
     def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:

@@ -17,6 +17,7 @@ from manifold3d import CrossSection, FillRule, Manifold
 from numpy.typing import NDArray
 
 from drumbo.core.piece import Part, Piece, Place, block, raised_text, union
+from drumbo.core.piece.piece import Jaw
 from drumbo.trials.readings import Step
 
 Floats = NDArray[np.float64]
@@ -35,6 +36,7 @@ RULER_WIDE, RULER_GAP = 13.0, 4.0
 DIGITS_HIGH, STROKE, ROOM = 2.3, 0.55, 9.0
 TICK = 2.0
 LONGEST_CHORD_MM = 4.0
+JAW_REACH = 2.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,12 +149,14 @@ def held_up(ruler: Manifold, steps: Sequence[Step], build: Build) -> Manifold:
 def pod(steps: Sequence[Step], build: Build) -> Piece:
     """The whole piece. It is drawn with its ruler held up as it is read; as a solid the ruler lies before it."""
     printed = foot(steps, build)
-    walls, places = [], []
+    walls, places, jaws = [], [], []
     for step in steps:
         low = build.foot_mm + step.index * build.band_mm
         high = low + build.band_mm
         inner, outer = ledge(step.index) + build.width_mm, ledge(step.index)
         walls.append((shape(outer) - shape(inner)).extrude(build.band_mm + SEAM_MM).translate((0, 0, low - SEAM_MM)))
+        front, reach = -HALF_DEEP + (inner + outer) / 2, build.width_mm / 2 + JAW_REACH
+        jaws.append(Jaw("thickness", step.index, "front", (0.0, front - reach), (0.0, front + reach), (low + high) / 2))
         places.append(
             Place(step.index, step.value, step.label, (-HALF_LONG, -HALF_DEEP, low), (HALF_LONG, HALF_DEEP, high))
         )
@@ -160,4 +164,4 @@ def pod(steps: Sequence[Step], build: Build) -> Piece:
     odd = [Part("pad", union(walls[1::2]))] if len(walls) > 1 else []
     drawn = [Part(p.look, held_up(p.solid, steps, build)) for p in printed[1:]]
     solid = union([*(p.solid for p in printed), *walls])
-    return Piece("pod", solid, (printed[0], even, *odd, *drawn), tuple(places))
+    return Piece("pod", solid, (printed[0], even, *odd, *drawn), tuple(places), tuple(jaws))

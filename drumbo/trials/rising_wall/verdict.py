@@ -1,15 +1,18 @@
-"""What the signs of a rising wall say, in numbers and in words."""
+"""What the signs of a rising wall and its thickness say, in numbers and in words."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+import numpy as np
+
 from drumbo.core.fields import Scalar
-from drumbo.core.fit.onset import Onset, Seen, Sign, fit_onset
+from drumbo.core.fit.onset import THICKNESS, Onset, Seen, Sign, fit_onset
 from drumbo.core.fit.ordinal import Leaning
-from drumbo.trials.pictures import Spread
+from drumbo.core.fit.thinning import FEWEST, Thickness
+from drumbo.trials.pictures import Curve, Spread
 from drumbo.trials.readings import Readings, Step
 from drumbo.trials.result import Result
 from drumbo.trials.rising_wall.plan import MARGINS, Plan
@@ -31,7 +34,7 @@ HIDDEN = {
     "splits": Sign("splits", 0.5, 0.3),
 }
 """The same on plastic that is filled and matt by itself: it hides its faults, and shows them late."""
-NAMES = {"matt": "matt", "gaps": "gaps", "splits": "split"}
+NAMES = {"matt": "by matt", "gaps": "by gaps", "splits": "by split", THICKNESS: "by thickness"}
 CONTRADICTION = 2.6
 
 
@@ -42,14 +45,18 @@ def kept_share(plan: Plan, limit: float) -> float:
 
 
 def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
-    """The limit from all signs that began within the wall; else that it held, or failed from the start."""
+    """The limit from all signs that began within the wall, and from its thickness; else that it held, or failed from
+    the start.
+    """
     # In one order, whatever was said first: the same readings have the same answer.
     said = {key: readings.firsts[key] for key in SIGNS if key in readings.firsts}
+    wall = _thickness(plan, steps, readings)
+    if wall is not None:
+        return _measured(plan, steps, said, wall, readings.leaning)
     if not said:
         return Result("few", says="Say where the wall turns matt, gapes or splits; or that it does not.")
-    within = {key: at for key, at in said.items() if 0 < at < len(steps)}
-    if within:
-        return _limit(plan, steps, said, within, readings.leaning)
+    if any(0 < at < len(steps) for at in said.values()):
+        return _limit(plan, steps, said, readings.leaning)
     if any(at == 0 for at in said.values()):
         return _failed_at_once(plan, steps)
     if said.get("gaps") == len(steps) or said.get("splits") == len(steps):
@@ -57,45 +64,90 @@ def verdict(plan: Plan, steps: Sequence[Step], readings: Readings) -> Result:
     return Result("few", says="Not matt anywhere; does it show gaps anywhere? Say so, then the wall has told all.")
 
 
-def _limit(
-    plan: Plan, steps: Sequence[Step], said: dict[str, int], within: dict[str, int], reader: Leaning
-) -> Result:  # fmt: skip
+def _thickness(plan: Plan, steps: Sequence[Step], readings: Readings) -> Thickness | None:
+    """What callipers said; None where that is too little for a curve."""
+    taken = [(s.value, size) for s in steps if (size := readings.measured(THICKNESS, s.index, "front")) is not None]
+    if len(taken) < FEWEST:
+        return None
+    flows, sizes = np.array(taken).T
+    return Thickness(flows, sizes, plan.width_mm, plan.layer_mm)
+
+
+def _seen(plan: Plan, steps: Sequence[Step], said: Mapping[str, int]) -> list[Seen]:
     flows = [step.value for step in steps]
     signs = HIDDEN if plan.looks == HIDING else SIGNS
-    seen = [
+    return [
         Seen(signs[key], flows[at - 1] if at else 0.0, flows[at] if at < len(flows) else math.inf)
         for key, at in said.items()
     ]
-    found = fit_onset(seen, reader)
+
+
+def _measured(
+    plan: Plan, steps: Sequence[Step], said: Mapping[str, int], wall: Thickness, reader: Leaning
+) -> Result:  # fmt: skip
+    """By callipers, and by what was seen where that can be made sense of beside them."""
+    found, notes = fit_onset(_seen(plan, steps, said), reader, wall), []
+    if found.apart > CONTRADICTION:
+        found = fit_onset([], reader, wall)
+        notes.append("What you saw begins elsewhere than the thickness says; the thickness alone counts.")
+    found = replace(found, error=holding("rising-wall: measured", found.error))
+    result = _told(plan, found, notes, wall)
+    if found.limit >= steps[-1].value:
+        higher = _higher(plan, steps)
+        says = f"It is as thick up there as below; print {higher['low_mm3_s']:g} to {higher['high_mm3_s']:g} next."
+        return replace(result, state="edge", says=says, extend=higher)
+    if found.limit <= steps[0].value:
+        low = _lower(plan, steps)
+        says = f"It is thinner than it should be from the start; print from {low['low_mm3_s']:g} mm³/s up."
+        return replace(result, state="edge", says=says, extend=low, extend_says="Plan a lower range")
+    return result
+
+
+def _limit(plan: Plan, steps: Sequence[Step], said: Mapping[str, int], reader: Leaning) -> Result:
+    found = fit_onset(_seen(plan, steps, said), reader)
     found = replace(found, error=holding("rising-wall", found.error))
-    points = tuple((f"by {NAMES[key]}", round(value, 2), True) for key, value, _ in found.each)
-    spread = Spread("Limit by each sign", "mm³/s", 0, points, found.limit, found.error)
-    common = {
-        "value": found.limit, "error": found.error, "low": found.limit - found.error, "high": found.limit + found.error,
-        "spreads": (spread,), "reader": found.reader,
-    }  # fmt: skip
+    result = _told(plan, found, ["One sign alone; a second one makes it surer."] if len(found.each) == 1 else [])
     disorder = _disorder(said)
     if found.apart > CONTRADICTION or disorder:
         says = disorder or "The signs contradict each other; look again where the wall turns matt and where it gapes."
-        return Result("split", says=says, notes=_notes(plan, found, steps), **common)  # type: ignore[arg-type]
-    if set(within) == {"matt"}:
-        return _only_matt(plan, steps, found, said, common)
-    says = f"{found.limit:.1f} mm³/s still come in full; past that less and less arrives."
-    return Result("good", says=says, notes=_notes(plan, found, steps), **common)  # type: ignore[arg-type]
+        return replace(result, state="split", says=says)
+    if {key for key, at in said.items() if 0 < at < len(steps)} == {"matt"}:
+        return _only_matt(plan, steps, said, result)
+    return result
 
 
-def _only_matt(
-    plan: Plan, steps: Sequence[Step], found: Onset, said: dict[str, int], common: dict[str, object]
-) -> Result:
+def _curve(found: Onset, wall: Thickness | None) -> Curve | None:
+    """The share that arrives, %, as the wall was measured."""
+    if found.arrives is None or wall is None:
+        return None
+    told = found.arrives
+    drawn = Curve.of(told.flows, 100 * told.mean, 100 * told.sd, wall.flows, 100 * told.measured)
+    return replace(drawn, name="What arrives, %")
+
+
+def _told(plan: Plan, found: Onset, notes: Sequence[str], wall: Thickness | None = None) -> Result:
+    """The limit in numbers and words."""
+    points = tuple((NAMES[key], round(value, 2), True) for key, value, _ in found.each)
+    kept = kept_share(plan, found.limit)
+    margin = next(m.name for m in MARGINS if m.key == plan.margin)
+    return Result(
+        "good", found.limit, found.error, found.limit - found.error, found.limit + found.error,
+        f"{found.limit:.1f} mm³/s still come in full; past that less and less arrives.",
+        (f"With {margin} kept back, {found.limit * kept:.1f} goes into the profile.", *notes,
+         *if_strict(found.limit, found.sways, found.error, "mm³/s", 1)),
+        spreads=(Spread("Limit by each", "mm³/s", 0, points, found.limit, found.error),), reader=found.reader,
+        curve=_curve(found, wall),
+    )  # fmt: skip
+
+
+def _only_matt(plan: Plan, steps: Sequence[Step], said: Mapping[str, int], result: Result) -> Result:
     """Matt, but never gaping: near the limit, and the wall may have ended too early."""
-    notes = _notes(plan, found, steps)
     if "gaps" in said:
         says = (
             f"It turns matt, but holds to {steps[-1].label} mm³/s; the limit is near. Print a higher range to be sure."
         )
-        return Result("edge", says=says, notes=notes, extend=_higher(plan, steps), **common)  # type: ignore[arg-type]
-    says = "By its gloss alone; where it gapes tells more surely."
-    return Result("good", says=says, notes=notes, **common)  # type: ignore[arg-type]
+        return replace(result, state="edge", says=says, extend=_higher(plan, steps))
+    return replace(result, says="By its gloss alone; where it gapes tells more surely.")
 
 
 def _held(plan: Plan, steps: Sequence[Step]) -> Result:
@@ -108,16 +160,13 @@ def _held(plan: Plan, steps: Sequence[Step]) -> Result:
 
 
 def _failed_at_once(plan: Plan, steps: Sequence[Step]) -> Result:
-    first, step = steps[0].value, plan.step_mm3_s
-    low = max(round(first * 0.4, 1), step)
-    lower: dict[str, Scalar] = replace(
-        plan, low_mm3_s=low, high_mm3_s=round(low + (len(steps) - 1) * step, 3)
-    ).to_json()
-    value = first / 1.2
-    says = f"The lowest band fails already; print from {low:g} mm³/s up."
+    lower, value = _lower(plan, steps), steps[0].value / 1.2
+    says = f"The lowest band fails already; print from {lower['low_mm3_s']:g} mm³/s up."
     note = "If lower flows fail too, it is not the flow: look at heat, the nozzle and the drive."
-    return Result("edge", value, 0.2 * value, 0.7 * value, first, says, (note,), spreads=_no_sign(value, 0.2 * value),
-                  extend=lower, extend_says="Plan a lower range")  # fmt: skip
+    return Result(
+        "edge", value, 0.2 * value, 0.7 * value, steps[0].value, says, (note,),
+        spreads=_no_sign(value, 0.2 * value), extend=lower, extend_says="Plan a lower range",
+    )  # fmt: skip
 
 
 def _no_sign(value: float, error: float) -> tuple[Spread, ...]:
@@ -131,18 +180,15 @@ def _higher(plan: Plan, steps: Sequence[Step]) -> dict[str, Scalar]:
     return replace(plan, low_mm3_s=low, high_mm3_s=round(low + (len(steps) - 1) * step, 3)).to_json()
 
 
-def _disorder(said: dict[str, int]) -> str:
+def _lower(plan: Plan, steps: Sequence[Step]) -> dict[str, Scalar]:
+    """As many bands from less than half of the lowest flow on."""
+    step = plan.step_mm3_s
+    low = max(round(steps[0].value * 0.4, 1), step)
+    return replace(plan, low_mm3_s=low, high_mm3_s=round(low + (len(steps) - 1) * step, 3)).to_json()
+
+
+def _disorder(said: Mapping[str, int]) -> str:
     """A wall gapes before it splits."""
     if "gaps" in said and "splits" in said and said["splits"] < said["gaps"]:
         return "It cannot split before it gapes; look again at those two."
     return ""
-
-
-def _notes(plan: Plan, found: Onset, steps: Sequence[Step]) -> tuple[str, ...]:
-    del steps
-    kept = kept_share(plan, found.limit)
-    margin = next(m.name for m in MARGINS if m.key == plan.margin)
-    notes = [f"With {margin} kept back, {found.limit * kept:.1f} goes into the profile."]
-    if len(found.each) == 1:
-        notes.append("One sign alone; a second one makes it surer.")
-    return (*notes, *if_strict(found.limit, found.sways, found.error, "mm³/s", 1))

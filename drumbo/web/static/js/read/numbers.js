@@ -23,8 +23,8 @@ class Numbers {
     this.ordered = $(".rows-grid", root) ? fields : [...fields].sort((a, b) => a.dataset.step - b.dataset.step);
     for (const field of fields) this.#listenTo(field);
     this.#wait(nextEmpty(this.ordered) ?? this.ordered[0]);
-    const scored = JSON.parse(root.dataset.aspects).length;
-    if (this.#waits.value === "" && !scored) this.#waits.focus({ preventScroll: true });
+    const others = JSON.parse(root.dataset.aspects).length || $("[data-first]", root);
+    if (this.#waits.value === "" && !others) this.#waits.focus({ preventScroll: true });
   }
 
   /** Where on the picture the waiting field is measured: [z, tool], or undefined. */
