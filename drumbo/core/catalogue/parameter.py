@@ -126,7 +126,11 @@ class Parameter:
 
     def moved_too_far(self, before: float, after: float) -> bool:
         """Whether a change makes what rests on this parameter doubtful."""
-        return abs(after - before) > max(self.tolerance, self.tolerance_share * abs(before)) + 1e-9
+        return abs(after - before) > self.tolerance_at(before) + 1e-9
+
+    def tolerance_at(self, value: float) -> float:
+        """The change from this value on that matters; about as much as spools of one sort commonly differ by."""
+        return max(self.tolerance, self.tolerance_share * abs(value))
 
     def warn(self, value: float) -> str | None:
         """A warning where the value is unusual, else None."""
