@@ -221,7 +221,7 @@ def _history(spool: Drawn, *, misleading: bool) -> dict[str, Before]:
             numbers = numbers + 3 * max(float(numbers.std(ddof=1)), scale) * float(rng.choice([-1, 1]))
         parameter = BY_KEY[key]
         numbers = np.round(numbers, parameter.decimals)
-        told = before(numbers.tolist(), 10.0**-parameter.decimals, parameter.tolerance_at(float(numbers.mean())))
+        told = before(numbers.tolist(), 10.0**-parameter.decimals, parameter.spread_at(float(numbers.mean())))
         if told is not None:
             found[key] = told
     return found

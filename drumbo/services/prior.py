@@ -90,8 +90,8 @@ def _summed_up(key: str, witnesses: Sequence[_Witness], mine: ProfileRow) -> Fou
 
 
 def _usual_spread(key: str, numbers: Sequence[float]) -> float | None:
-    """By how much spools commonly differ: about as much as makes what rests on the value doubtful."""
-    return BY_KEY[key].tolerance_at(sum(numbers) / len(numbers)) or None if numbers else None
+    """By how much spools commonly differ."""
+    return BY_KEY[key].spread_at(sum(numbers) / len(numbers)) or None if numbers else None
 
 
 def _makers_own(key: str, some: Sequence[_Witness], found: Before, maker: str) -> str:

@@ -59,8 +59,9 @@ class Parameter:
     """One line of a profile.
 
     `main` parameters decide their group's state on the drum. `tolerance` is the change, in `unit`, that
-    makes what rests on this parameter doubtful, or `tolerance_share` of it if that is more. `rests_on` names
-    parameters by key. A parameter of scope "printer" is the printer's own: no profile holds it. One that is
+    makes what rests on this parameter doubtful, or `tolerance_share` of it if that is more. Spools of one sort differ
+    about as much (standard deviation), or by the share `spools_differ` if that is more. `rests_on` names parameters by
+    key. A parameter of scope "printer" is the printer's own: no profile holds it. One that is
     `shared` may have a value of the printer's beneath the profile's, for all materials. One that is `found` has no
     starting value: only a trial can tell it; one that stands `aside` is about the profile itself, and no slicer asks
     for it; the one that `counts` says how many batches or bottles a profile has seen. `lost_with` and `doubted_with`
@@ -84,6 +85,7 @@ class Parameter:
     main: bool = False
     tolerance: float = 0.0
     tolerance_share: float = 0.0
+    spools_differ: float = 0.0
     rests_on: tuple[str, ...] = ()
     too_low: str = ""
     too_high: str = ""
@@ -129,8 +131,12 @@ class Parameter:
         return abs(after - before) > self.tolerance_at(before) + 1e-9
 
     def tolerance_at(self, value: float) -> float:
-        """The change from this value on that matters; about as much as spools of one sort commonly differ by."""
+        """The change from this value on that matters."""
         return max(self.tolerance, self.tolerance_share * abs(value))
+
+    def spread_at(self, value: float) -> float:
+        """How far spools of one sort commonly differ about this value, one standard deviation."""
+        return max(self.tolerance_at(value), self.spools_differ * abs(value))
 
     def warn(self, value: float) -> str | None:
         """A warning where the value is unusual, else None."""
