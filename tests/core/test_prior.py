@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 import pytest
 
+from drumbo.core.catalogue import BY_KEY
 from drumbo.core.prior import before, unlike
+from drumbo.standins.filament.physics import fed_share
+from drumbo.standins.filament.spool import Spool, draw_spool
+from drumbo.standins.worlds import VARIED
 
 
 @pytest.mark.parametrize("count", [3, 5, 12])
@@ -68,3 +74,23 @@ def test_a_spool_is_unlike_the_others_by_all_that_is_known_of_it_together() -> N
     assert unlike([0.1, 0.1, 0.1])
     rng = np.random.default_rng(5)
     assert np.mean([unlike(rng.random(4).tolist()) for _ in range(3000)]) == pytest.approx(0.05, abs=0.01)
+
+
+@pytest.mark.parametrize(
+    ("key", "drive", "needs"),
+    [
+        ("flow_ratio", "direct", lambda spool: 1 / fed_share(spool)),
+        ("pressure_advance_s", "direct", lambda spool: spool.lag_s),
+        ("pressure_advance_s", "bowden", lambda spool: spool.lag_s),
+        ("retraction_mm", "direct", lambda spool: spool.pull_full_mm),
+        ("retraction_mm", "bowden", lambda spool: spool.pull_full_mm),
+    ],
+)
+def test_what_three_spools_say_holds_for_spools_that_differ_as_they_come(
+    key: str, drive: str, needs: Callable[[Spool], float]
+) -> None:
+    """Three say little of how far spools differ; what the catalogue adds to that is wide enough."""
+    right = np.array([needs(draw_spool("pla", seed, drive, VARIED)) for seed in range(1600)]).reshape(-1, 4)
+    held = [before(row[:3].tolist(), 1e-3, BY_KEY[key].spread_at(float(row[:3].mean()))) for row in right]
+    inside = np.mean([b.low <= row[3] <= b.high for b, row in zip(held, right, strict=True) if b])
+    assert 0.85 < inside < 0.995
