@@ -59,11 +59,11 @@ def test_a_wall_that_did_not_fail_leads_to_a_second_one_and_a_value(page: Page, 
     page.keyboard.press("Enter")
     expect(page.get_by_text("99 mm is not on the wall")).to_be_visible()
     # Callipers type a number and Enter, from the lowest band up.
-    page.get_by_label("Thickness, 6 mm³/s, in mm").click()
+    page.get_by_label("Thickness, 6 mm³/s, front, in mm").click()
     for number in ("0,58", "0.58", "0.56", "0.53"):
         page.keyboard.type(number)
         page.keyboard.press("Enter")
-    expect(page.get_by_label("Thickness, 10 mm³/s, in mm")).to_be_focused()
+    expect(page.get_by_label("Thickness, 10 mm³/s, front, in mm")).to_be_focused()
     expect(page.locator("#fit circle")).to_have_count(0)
     page.keyboard.type("0.49")
     page.keyboard.press("Enter")
