@@ -117,44 +117,77 @@ THICKNESS = "thickness"
 
 def fit_onset(seen: Sequence[Seen], reader: Leaning = USUAL, wall: Thickness | None = None) -> Onset:
     """Weigh all that was seen, and not seen, and measured. ValueError where no sign began and nothing was measured."""
-    if wall is None and not any(one.began for one in seen):
+    began = {one.sign.key for one in seen if one.began} | ({THICKNESS} if wall is not None else set())
+    if not began:
         raise ValueError("a limit needs at least one sign that began, or a wall that was measured")
     span = _span(seen, wall)
-    rounds = (DRAWS_LOG2,) if wall is None else NARROWED_LOG2
-    for round_, log2 in enumerate(rounds):
-        drawn = _plausible(log2)
-        severity = reader.mean + reader.sd * drawn.normal
-        log_limit = span[0] + (span[1] - span[0]) * drawn.place
-        both_ways = {one.sign.key: _told(one, log_limit, severity, drawn) for one in seen}
-        told = {key: likely for key, (likely, _) in both_ways.items()}
-        at_best = {key: likely for key, (_, likely) in both_ways.items()}
-        if wall is not None:
-            told[THICKNESS], gain = log_likelihood(wall, drawn.shares(wall.flows, log_limit))
-            at_best[THICKNESS] = told[THICKNESS]
-        if not round_:
-            best = sum(float(each.max()) for each in at_best.values())
-            began = {one.sign.key for one in seen if one.began} | {THICKNESS}
-            alone = tuple((key, *_mean(np.exp(log_limit), each)) for key, each in told.items() if key in began)
-        likely = np.sum(list(told.values()), axis=0)
-        middle, sd = _mean(log_limit, likely)
+    rounds = []
+    for log2 in (DRAWS_LOG2,) if wall is None else NARROWED_LOG2:
+        rounds.append(_weigh(seen, reader, wall, span, _plausible(log2)))
+        middle, sd = _mean(rounds[-1].log_limit, rounds[-1].likely)
         span = max(span[0], middle - BEYOND * sd), min(span[1], middle + BEYOND * sd)
-    value, error = _mean(np.exp(log_limit), likely)
-    harsh = _mean(severity, likely)
-    both = _mean((np.exp(log_limit) - value) * (severity - harsh[0]), likely)[0]
+    wide, found = rounds[0], rounds[-1]
+    value, error = _mean(found.limit, found.likely)
+    harsh = _mean(found.severity, found.likely)
+    both = _mean((found.limit - value) * (found.severity - harsh[0]), found.likely)[0]
     # Each by itself can be made sense of; where all together cannot, they contradict each other.
-    together = np.sum(list(at_best.values()), axis=0) - drawn.normal**2 / 2
-    apart = math.sqrt(2 * max(best - float(together.max()), 0.0))
-    sways = -reader.sd * both / max(harsh[1] ** 2, 1e-9)
-    arrives = None if wall is None else _arrival(wall, _mean(gain, likely)[0], log_limit, likely, drawn)
-    return Onset(value, error, alone, apart, Leaning(*harsh), sways, arrives)
+    best = sum(float(each.max()) for each in wide.at_best.values())
+    together = np.sum(list(found.at_best.values()), axis=0) - found.drawn.normal**2 / 2
+    return Onset(
+        value, error,
+        each=tuple((key, *_mean(wide.limit, told)) for key, told in wide.told.items() if key in began),
+        apart=math.sqrt(2 * max(best - float(together.max()), 0.0)),
+        reader=Leaning(*harsh), sways=-reader.sd * both / max(harsh[1] ** 2, 1e-9),
+        arrives=None if wall is None else _arrival(wall, found),
+    )  # fmt: skip
 
 
-def _arrival(wall: Thickness, gain: float, log_limit: Floats, likely: Floats, drawn: _Draws) -> Arrival:
+@dataclass(frozen=True, slots=True)
+class _Weighed:
+    """What each sign, and the thickness, says of every draw (m,): `told` over all that is not known of it, `at_best`
+    with what suits it best. `gain` is how full the lines are under each draw.
+    """
+
+    drawn: _Draws
+    log_limit: Floats
+    severity: Floats
+    told: dict[str, Floats]
+    at_best: dict[str, Floats]
+    gain: Floats | None
+
+    @property
+    def likely(self) -> Floats:
+        """(m,) log-likelihood of all together."""
+        return np.asarray(np.sum(list(self.told.values()), axis=0))
+
+    @property
+    def limit(self) -> Floats:
+        """(m,) mm³/s."""
+        return np.asarray(np.exp(self.log_limit))
+
+
+def _weigh(
+    seen: Sequence[Seen], reader: Leaning, wall: Thickness | None, span: tuple[float, float], drawn: _Draws
+) -> _Weighed:  # fmt: skip
+    severity = reader.mean + reader.sd * drawn.normal
+    log_limit = span[0] + (span[1] - span[0]) * drawn.place
+    both = {one.sign.key: _told(one, log_limit, severity, drawn) for one in seen}
+    told, at_best = ({key: likely[k] for key, likely in both.items()} for k in (0, 1))
+    gain = None
+    if wall is not None:
+        told[THICKNESS], gain = log_likelihood(wall, drawn.shares(wall.flows, log_limit))
+        at_best[THICKNESS] = told[THICKNESS]
+    return _Weighed(drawn, log_limit, severity, told, at_best, gain)
+
+
+def _arrival(wall: Thickness, found: _Weighed) -> Arrival:
+    assert found.gain is not None
     flows = np.linspace(wall.flows.min(), wall.flows.max(), GRID)
+    likely = found.likely
     heavy = likely > likely.max() - 10
-    shares = drawn.shares(flows, log_limit)[heavy]
+    shares = found.drawn.shares(flows, found.log_limit)[heavy]
     mean, sd = np.array([_mean(column, likely[heavy]) for column in shares.T]).T
-    return Arrival(flows, mean, sd, wall.arrived(gain))
+    return Arrival(flows, mean, sd, wall.arrived(_mean(found.gain, likely)[0]))
 
 
 def _span(seen: Sequence[Seen], wall: Thickness | None) -> tuple[float, float]:
