@@ -25,8 +25,6 @@ HOT_FIRST_C = 20.0
 """So much above the hottest step a first layer is hardly meant to be."""
 QUICK_STEPS, QUICK_STEP_C = 5, 8
 """A tower of so few and wide steps about the profile's temperature says as much as one of nine of 5 °C."""
-FAMILIAR_STEPS, FAMILIAR_STEP_C = 4, 10
-"""Over the same range; where earlier spools have their say beside it, one step less tells hardly less."""
 
 ASPECTS: tuple[Aspect, ...] = (
     Aspect("bridge", "Bridge", ("hangs in loops", "sags plainly", "sags a little", "almost flat", "flat, no sag"),
@@ -81,18 +79,14 @@ class Temperature(Kind[Plan]):
         )
 
     def quick(self, context: Context) -> Plan:
-        """Five wide steps about where the profile begins; four where earlier spools are known, three where they lay
-        close together.
-        """
-        before = context.before.get("nozzle_c")
-        steps, step = (QUICK_STEPS, QUICK_STEP_C) if before is None else (FAMILIAR_STEPS, FAMILIAR_STEP_C)
-        middle = context.profile.number("nozzle_c")
-        known = around(before, QUICK_STEP_C, FEWEST_STEPS, QUICK_STEPS)
-        if known is not None:
-            (middle, steps), step = known, QUICK_STEP_C
-        hot = min(round(middle) + (steps - 1) * step // 2, math.floor(context.printer.nozzle_max_c))
-        cold = max(hot - (steps - 1) * step, 150)
-        return replace(self.suggest(context), hot_c=float(hot), cold_c=float(cold), step_c=float(step), step_mm=7.0)
+        """Five wide steps about where the profile begins; three where earlier spools lay close together."""
+        known = around(context.before.get("nozzle_c"), QUICK_STEP_C, FEWEST_STEPS, QUICK_STEPS)
+        middle, steps = known or (context.profile.number("nozzle_c"), QUICK_STEPS)
+        hot = min(round(middle) + steps // 2 * QUICK_STEP_C, math.floor(context.printer.nozzle_max_c))
+        cold = max(hot - (steps - 1) * QUICK_STEP_C, 150)
+        return replace(
+            self.suggest(context), hot_c=float(hot), cold_c=float(cold), step_c=float(QUICK_STEP_C), step_mm=7.0
+        )
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what cannot be printed, with the numbers that would fit; warn of what is unusual."""
