@@ -102,6 +102,10 @@ def test_signs_beside_a_measured_wall_have_their_say_or_are_named() -> None:
     assert {key for key, _, _ in fits.each} == {"gaps", "splits", THICKNESS}
     assert abs(fits.limit - 11.0) < 2 * fits.error
     assert fit_onset([Seen(GAPS, 5.0, 6.0), Seen(SPLITS, 6.0, 7.0)], wall=wall).apart > 2.6, "callipers say otherwise"
+    strict = fit_onset([Seen(GAPS, 10.0, 10.5), Seen(SPLITS, 12.5, 13.0)], wall=wall).reader
+    mild = fit_onset([Seen(GAPS, 14.0, 14.5), Seen(SPLITS, 17.0, 17.5)], wall=wall).reader
+    assert strict.mean < -0.2 < 0.2 < mild.mean, "and where all begins too early or too late tells of who looked"
+    assert 0.3 < strict.sd < 0.6
 
 
 def test_one_misread_digit_hardly_moves_a_measured_wall() -> None:

@@ -36,6 +36,8 @@ ONSET, ONSET_SD, MOST_ONSET = 0.15, 0.2, 0.7
 """The share of the limit up to which nothing is lost at all, held loosely where it commonly lies."""
 STRICTER = 0.9
 """Somebody who scores a whole point lower sees a sign where so much less is missing, in logarithms of the share."""
+UNTOLD = 0.3
+"""Beside a thickness the signs say how strict somebody is; of that so much, in points, is the plastic's own."""
 PLACED = 0.05
 """Spread of where one look puts a beginning, as a share of the flow."""
 DRAWS_LOG2 = 13
@@ -137,7 +139,8 @@ def fit_onset(seen: Sequence[Seen], reader: Leaning = USUAL, wall: Thickness | N
         value, error,
         each=tuple((key, *_mean(wide.limit, told)) for key, told in wide.told.items() if key in began),
         apart=math.sqrt(2 * max(best - float(together.max()), 0.0)),
-        reader=Leaning(*harsh), sways=-reader.sd * both / max(harsh[1] ** 2, 1e-9),
+        reader=Leaning(harsh[0], min(math.hypot(harsh[1], UNTOLD), reader.sd)),
+        sways=-reader.sd * both / max(harsh[1] ** 2, 1e-9),
         arrives=None if wall is None else _arrival(wall, found),
     )  # fmt: skip
 
