@@ -24,7 +24,7 @@ FEWEST = 3
 """Fewer tell nothing of how much spools differ."""
 UNLIKE, FAR = 0.1, 4.0
 """Share of spools that are of another kind, whatever the label says, and how many times as far those lie."""
-TOGETHER = 0.05
+TOGETHER = 0.1
 UNLIKELY = 0.02
 """A result is worth a word where only so few spools lie so far off: one in fifty."""
 
@@ -92,7 +92,7 @@ class Before:
 
 
 def unlike(chances: Sequence[float]) -> bool:
-    """Whether several values of one spool together lie farther off than those of one spool in twenty; by R. A. Fisher's
+    """Whether several values of one spool together lie farther off than those of one spool in ten; by R. A. Fisher's
     way of joining independent tests. Three chances of one in ten each: yes; of one in three each: no.
     """
     if not chances:
