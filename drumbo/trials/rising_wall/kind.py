@@ -25,11 +25,11 @@ from drumbo.trials.toolkit.looks import usual_looks, with_looks
 from drumbo.trials.toolkit.roads import check_bed, on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import count_between, even_steps
 
-MOST_BANDS, USUAL_BANDS, QUICK_BANDS = 24, 14, 10
+MOST_BANDS, USUAL_BANDS, QUICK_BANDS = 24, 14, 11
 FOOT_LAYERS, STRIP_LAYERS = 5, 3
 NEARLY = 0.97
 """A band counts as reached where the head runs at so much of what was asked, on the mean."""
-NICE = (0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.4, 0.5, 0.6, 0.8, 1.0, 1.5, 2.0, 3.0, 5.0)
+NICE = (0.05, 0.1, 0.15, 0.2, 0.25, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 1.0, 1.2, 1.5, 2.0, 3.0, 5.0)
 SIGNS = (
     First("matt", "Matt", "The first band that is plainly less glossy than the bands beneath it."),
     First("gaps", "Gaps", "The first band with holes, or with lines that do not close."),
