@@ -92,10 +92,13 @@ def _measured(
         notes.append("What you saw begins elsewhere than the thickness says; the thickness alone counts.")
     found = replace(found, error=holding("rising-wall: measured", found.error))
     result = _told(plan, found, notes, wall)
-    if found.limit >= steps[-1].value:
+    top = steps[-1].value
+    if found.limit >= top:
+        # Nobody has printed faster than that: no more is promised, however far up the curve points.
         higher = _higher(plan, steps)
         says = f"It is as thick up there as below; print {higher['low_mm3_s']:g} to {higher['high_mm3_s']:g} next."
-        return replace(result, state="edge", says=says, extend=higher)
+        held = (f"{top:g} can be had already; the limit lies higher.", *notes)
+        return replace(result, state="edge", value=top, low=top, says=says, notes=held, extend=higher)
     if found.limit <= steps[0].value:
         low = _lower(plan, steps)
         says = f"It is thinner than it should be from the start; print from {low['low_mm3_s']:g} mm³/s up."
