@@ -107,6 +107,11 @@ class ToRead:
         return steps * (len(self.aspects) + places) + len(self.firsts)
 
     @property
+    def numbers(self) -> int:
+        """How many numbers may be given at a step."""
+        return sum(len(m.sites) for m in self.measures)
+
+    @property
     def extra(self) -> frozenset[str]:
         """The measures that may be left out."""
         return frozenset(m.key for m in self.measures if m.extra)
