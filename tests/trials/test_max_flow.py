@@ -113,6 +113,8 @@ def test_callipers_tell_the_limit_alone_and_outdo_what_was_seen_elsewhere(contex
     beneath = WALL.evaluate(plan, _measured(_said(matt=1, gaps=1, splits=2), *FULL, *THINNING))
     assert (beneath.value, beneath.state) == (alone.value, "good")
     assert any("the thickness alone counts" in note for note in beneath.notes)
+    strict = WALL.evaluate(plan, _measured(_said(matt=5, gaps=5, splits=7), *FULL, *THINNING))
+    assert strict.reader == Readings().leaning, "nobody is called strict by it"
     # A lot of numbers and no sign is enough; signs without a number are too.
     assert all_read(WALL, plan, _measured(_said(matt=7, gaps=8, splits=12), 0.58))
 
