@@ -139,7 +139,7 @@ def fit_onset(seen: Sequence[Seen], reader: Leaning = USUAL, wall: Thickness | N
         value, error,
         each=tuple((key, *_mean(wide.limit, told)) for key, told in wide.told.items() if key in began),
         apart=math.sqrt(2 * max(best - float(together.max()), 0.0)),
-        reader=Leaning(harsh[0], min(math.hypot(harsh[1], UNTOLD), reader.sd)),
+        reader=Leaning(harsh[0], min(math.hypot(harsh[1], UNTOLD if wall is not None else 0.0), reader.sd)),
         sways=-reader.sd * both / max(harsh[1] ** 2, 1e-9),
         arrives=None if wall is None else _arrival(wall, found),
     )  # fmt: skip
