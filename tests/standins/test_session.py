@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import socket
+import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -11,6 +12,7 @@ from contextlib import contextmanager
 import pytest
 
 from drumbo.links.flight import numbered
+from drumbo.standins.line import session
 from drumbo.standins.line.manners import Cable, Manners
 from drumbo.standins.line.session import LineServer, parsed
 from drumbo.standins.line.strict import StrictPrinter
@@ -159,3 +161,24 @@ def test_no_damage_slips_past_a_checksum_by_running_into_the_next_line() -> None
                     assert numbered(number, text) in {raw, following}, f"{told!r} passed for a line"
     assert hurt > 11_000
     assert taken > 8_000, "the next line mostly comes through"
+
+
+def test_closed_while_it_comes_back_nothing_listens(monkeypatch: pytest.MonkeyPatch) -> None:
+    server = LineServer(StrictPrinter())
+    opened: list[socket.socket] = []
+    closing = threading.Thread(target=server.close)
+    real = socket.create_server
+
+    def slow(where: tuple[str, int]) -> socket.socket:
+        closing.start()
+        closing.join(0.2)
+        opened.append(real(where))
+        return opened[0]
+
+    monkeypatch.setattr(session, "VANISHED_S", 0.0)
+    monkeypatch.setattr(socket, "create_server", slow)
+    server.vanish()
+    closing.join(PATIENCE_S)
+    assert opened[0].fileno() == -1, "what came up last is closed too"
+    with pytest.raises(OSError, match="refused"):
+        socket.create_connection(("127.0.0.1", server.port), timeout=PATIENCE_S)

@@ -85,7 +85,9 @@ class LineServer:
         self.expected = 1
         self._listener = socket.create_server(("127.0.0.1", port))
         self.port: int = self._listener.getsockname()[1]
-        self._closing = False
+        self._closing = threading.Event()
+        # What is open is closed by close(), also where it comes up in the middle of it.
+        self._opening = threading.Lock()
         self._thread = threading.Thread(target=self._serve, name="stand-in lines", daemon=True)
         self._host: socket.socket | None = None
 
@@ -100,28 +102,34 @@ class LineServer:
 
     def close(self) -> None:
         """Hang up and free the port."""
-        self._closing = True
-        self._listener.close()
-        if self._host is not None:
-            _hang_up(self._host)
+        with self._opening:
+            self._closing.set()
+            _hang_up(self._listener)
+            if self._host is not None:
+                _hang_up(self._host)
 
     def vanish(self) -> None:
         """Nobody can connect for a while."""
-        self._listener.close()
-        time.sleep(VANISHED_S)
-        if not self._closing:
-            self._listener = socket.create_server(("127.0.0.1", self.port))
+        _hang_up(self._listener)
+        self._closing.wait(VANISHED_S)
+        with self._opening:
+            if not self._closing.is_set():
+                self._listener = socket.create_server(("127.0.0.1", self.port))
 
     def _serve(self) -> None:
-        while not self._closing:
+        while not self._closing.is_set():
             try:
                 host, _ = self._listener.accept()
             except OSError:
                 return
-            self._host = host
-            host.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+            with self._opening:
+                if self._closing.is_set():
+                    _hang_up(host)
+                    return
+                self._host = host
             session = Session(self, host)
             try:
+                host.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
                 session.run()
             except OSError:
                 pass
@@ -131,10 +139,11 @@ class LineServer:
                 self.vanish()
 
 
-def _hang_up(host: socket.socket) -> None:
+def _hang_up(line: socket.socket) -> None:
+    # Closing alone would not wake whoever waits in it.
     with contextlib.suppress(OSError):
-        host.shutdown(socket.SHUT_RDWR)
-    host.close()
+        line.shutdown(socket.SHUT_RDWR)
+    line.close()
 
 
 class Session:
