@@ -60,7 +60,8 @@ def test_settings_are_kept_under_one_name_and_laid_beside_others(
     twice = client.post("/planner/sets", data={**draft, "layer_mm": "0.24"})
     assert twice.status_code == 422
     assert "There are settings called Draft already" in twice.text
-    assert 'name="layer_mm" value="0.24"' in twice.text, "nothing that was typed is lost"
+    for field in ('name="layer_mm" value="0.24"', 'name="name" value="Draft"'):
+        assert field in twice.text, "nothing that was typed is lost"
     page = client.get(f"/planner/?profile={begun.profile}&set=1").text
     assert 'name="width_mm" value="0.6"' in page
     beside = client.get(f"/planner/waterfall?profile={begun.profile}&beside=1&speed_infill=100").text
