@@ -17,7 +17,7 @@ from tests.conftest import plain_context
 
 SURFACE, WALL, STEPS = kind("flow-surface"), kind("flow-wall"), kind("extruder-steps")
 COARSE = SURFACE.plan_type(
-    low_ratio=0.9, step_ratio=0.025, pads=9, beneath=3, known_ratio=None, known_error=None, looks="plain"
+    low_ratio=0.9, step_ratio=0.025, pads=9, beneath=3, pad_mm=20.0, known_ratio=None, known_error=None, looks="plain"
 )
 
 

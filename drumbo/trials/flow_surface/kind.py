@@ -13,7 +13,16 @@ from drumbo.core.sure import half_90
 from drumbo.core.toolpath import PrintSettings, Toolpath, Zone
 from drumbo.trials.base import Context, Kind
 from drumbo.trials.flow_surface import strip
-from drumbo.trials.flow_surface.plan import FEWEST_PADS, MOST_PADS, QUICK_BENEATH, USUAL_BENEATH, USUAL_PADS, Plan
+from drumbo.trials.flow_surface.plan import (
+    FEWEST_PADS,
+    MOST_PADS,
+    QUICK_BENEATH,
+    QUICK_PAD_MM,
+    USUAL_BENEATH,
+    USUAL_PAD_MM,
+    USUAL_PADS,
+    Plan,
+)
 from drumbo.trials.flow_surface.verdict import COARSE_ERROR, fine_plan, verdict
 from drumbo.trials.plan import Bounds
 from drumbo.trials.readings import Aspect, Readings, Step, ToRead
@@ -23,8 +32,10 @@ from drumbo.trials.toolkit.roads import foot_mm, on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import around, even_steps
 
 COARSE_REACH = 0.10
-QUICK_STEP, FEWEST_QUICK = 0.015, 7
-"""Of a strip where earlier spools say about where to look."""
+QUICK_STEP, QUICK_PADS, FEWEST_QUICK = 0.015, 11, 7
+"""One strip of so many narrow steps errs no more on average than a coarse and a fine one; fewer pads where earlier
+spools say about where to look.
+"""
 
 ASPECTS: tuple[Aspect, ...] = (
     Aspect("gaps", "Gaps", ("wide open", "lines all over", "lines here and there", "a pin-hole or two", "closed"),
@@ -39,7 +50,7 @@ class FlowSurface(Kind[Plan]):
 
     slug = "flow-surface"
     plan_type = Plan
-    version = 3
+    version = 4
     title = "Flow by surface"
     sets = ("flow_ratio",)
     aspects = ASPECTS
@@ -80,19 +91,22 @@ class FlowSurface(Kind[Plan]):
             step_ratio=round(step, 4),
             pads=pads,
             beneath=USUAL_BENEATH,
+            pad_mm=USUAL_PAD_MM,
             known_ratio=None,
             known_error=None,
             looks=usual_looks(context.material),
         )
 
     def quick(self, context: Context) -> Plan:
-        """One strip on a thinner foot; of fewer pads where earlier spools say about where to look."""
+        """One strip of smaller pads on a thinner foot; of fewer where earlier spools say about where to look."""
         plan = replace(self.suggest(context), beneath=QUICK_BENEATH)
-        known = around(context.before.get("flow_ratio"), QUICK_STEP, FEWEST_QUICK, plan.pads)
-        if known is None or plan.known_ratio is not None:
+        if plan.known_ratio is not None:
             return plan
-        middle, pads = round(known[0] / 0.005) * 0.005, known[1]
-        return replace(plan, low_ratio=round(middle - pads // 2 * QUICK_STEP, 4), step_ratio=QUICK_STEP, pads=pads)
+        room = max(FEWEST_PADS, min(QUICK_PADS, self._most_pads(context)))
+        usual = context.profile.number("flow_ratio"), room - 1 + room % 2
+        about, pads = around(context.before.get("flow_ratio"), QUICK_STEP, FEWEST_QUICK, usual[1]) or usual
+        low = round(about / 0.005) * 0.005 - pads // 2 * QUICK_STEP
+        return replace(plan, low_ratio=round(low, 4), step_ratio=QUICK_STEP, pads=pads, pad_mm=QUICK_PAD_MM)
 
     def check(self, plan: Plan, context: Context) -> dict[str, str]:
         """Refuse what does not fit the bed, with what would; warn of what tells little."""
@@ -103,8 +117,9 @@ class FlowSurface(Kind[Plan]):
         if high > 1.6:
             raise InvalidInput("step_ratio", f"takes the last pad to {high:.3f}; at most 1.6 can be printed")
         room = self._most_pads(context)
-        if pads > room or context.printer.bed_y_mm < strip.DEPTH + 40:
-            size = f"{strip.width_mm(pads) + 8:.0f} × {strip.DEPTH + 40:.0f} mm"
+        deep = strip.depth_mm(plan.pad_mm) + 40
+        if pads > room or context.printer.bed_y_mm < deep:
+            size = f"{strip.width_mm(pads) + 8:.0f} × {deep:.0f} mm"
             remedy = f"; {room} pads fit" if room >= FEWEST_PADS else ""
             raise InvalidInput("pads", f"needs a bed of {size} for {pads} pads{remedy}")
         check_known(plan, "known_ratio", "known_error")
@@ -134,8 +149,9 @@ class FlowSurface(Kind[Plan]):
         nearest = min(steps, key=lambda step: abs(step.value - now))
         reach = plan.step_ratio / 2 + 1e-9
         notched = nearest.index if abs(nearest.value - now) <= reach else None
-        base = foot_mm(settings, plan.beneath)
-        return strip.strip([s.value for s in steps], [s.label for s in steps], base, settings.layer_mm, notched)
+        values, labels = [step.value for step in steps], [step.label for step in steps]
+        base, layer = foot_mm(settings, plan.beneath), settings.layer_mm
+        return strip.strip(values, labels, base, layer, plan.pad_mm, notched)
 
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """All as the profile has it, but every pad at its own flow."""
@@ -151,9 +167,11 @@ class FlowSurface(Kind[Plan]):
         )
 
     def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
-        """Version 1 took every plastic for one that shows its faults; up to version 2 three layers were beneath."""
+        """Version 1 took every plastic for one that shows its faults; up to version 2 three layers were beneath. Up to
+        version 3 all pads had one length.
+        """
         lifted = with_looks(plan) if version < 2 else plan
-        return {"beneath": USUAL_BENEATH, **lifted} if version < 3 else lifted
+        return {"beneath": USUAL_BENEATH, "pad_mm": USUAL_PAD_MM, **lifted} if version < 4 else lifted
 
     def readings(self, plan: Plan) -> ToRead:
         """Gaps and ridges; or the smoothest pad."""

@@ -15,13 +15,16 @@ from manifold3d import CrossSection, FillRule, Manifold
 from drumbo.core.piece import Part, Piece, Place, block, raised_text, union
 
 PITCH, GROOVE = 14.5, 1.6
-PAD_DEEP, SHELF_DEEP = 20.0, 8.5
-MARGIN, POINT = 3.0, 9.0
+SHELF_DEEP = 8.5
+MARGIN, POINT = 2.0, 9.0
 DIGITS_HIGH, STROKE, DIGITS_APART = 4.6, 0.9, 1.2
 NOTCH = 2.2
 PAD_LAYERS, DIGIT_LAYERS = 4, 2
 
-DEPTH = PAD_DEEP + SHELF_DEEP + 2 * MARGIN
+
+def depth_mm(pad_mm: float) -> float:
+    """Of a strip with pads of that length."""
+    return pad_mm + SHELF_DEEP + 2 * MARGIN
 
 
 def width_mm(pads: int) -> float:
@@ -30,21 +33,21 @@ def width_mm(pads: int) -> float:
 
 
 def strip(
-    values: Sequence[float], labels: Sequence[str], base_mm: float, layer_mm: float, notched: int | None
+    values: Sequence[float], labels: Sequence[str], base_mm: float, layer_mm: float, pad_mm: float, notched: int | None
 ) -> Piece:
     """A strip with one pad a value, the first at the left; heights are whole layers."""
-    wide = width_mm(len(values))
-    left, front = -wide / 2, -DEPTH / 2
-    parts = [Part("foot", _tag(left, front, wide, base_mm))]
+    wide, deep = width_mm(len(values)), depth_mm(pad_mm)
+    left, front = -wide / 2, -deep / 2
+    parts = [Part("foot", _tag(left, front, wide, deep, base_mm))]
     places = []
     top = base_mm + PAD_LAYERS * layer_mm
     for index, (value, label) in enumerate(zip(values, labels, strict=True)):
         x0 = left + MARGIN + index * PITCH + GROOVE / 2
         x1 = x0 + PITCH - GROOVE
         y0 = front + MARGIN + SHELF_DEEP
-        pad = block((x0, y0, base_mm - layer_mm / 2), (x1, y0 + PAD_DEEP, top))
+        pad = block((x0, y0, base_mm - layer_mm / 2), (x1, y0 + pad_mm, top))
         if index == notched:
-            pad -= _notch((x0 + x1) / 2, y0 + PAD_DEEP, base_mm, top)
+            pad -= _notch((x0 + x1) / 2, y0 + pad_mm, base_mm, top)
         parts += [
             Part("pad", pad),
             Part("digits", raised_text(
@@ -52,13 +55,13 @@ def strip(
                 base_mm - layer_mm / 2, base_mm + DIGIT_LAYERS * layer_mm,
             )),
         ]  # fmt: skip
-        places.append(Place(index, value, label, (x0, y0, base_mm), (x1, y0 + PAD_DEEP, top), axis=0))
+        places.append(Place(index, value, label, (x0, y0, base_mm), (x1, y0 + pad_mm, top), axis=0))
     return Piece("strip", union(part.solid for part in parts), tuple(parts), tuple(places))
 
 
-def _tag(left: float, front: float, wide: float, high: float) -> Manifold:
-    rear, right = front + DEPTH, left + wide
-    outline = [(left, front), (right - POINT, front), (right, front + DEPTH / 2), (right - POINT, rear), (left, rear)]
+def _tag(left: float, front: float, wide: float, deep: float, high: float) -> Manifold:
+    rear, right = front + deep, left + wide
+    outline = [(left, front), (right - POINT, front), (right, front + deep / 2), (right - POINT, rear), (left, rear)]
     return CrossSection([np.array(outline)], FillRule.NonZero).extrude(high)
 
 

@@ -13,7 +13,7 @@ from drumbo.core.fields import Scalar
 from drumbo.core.fit.quality import as_good
 from drumbo.core.fit.vee import Vee, fit_vee
 from drumbo.core.sure import half_90
-from drumbo.trials.flow_surface.plan import USUAL_BENEATH, Plan
+from drumbo.trials.flow_surface.plan import USUAL_BENEATH, USUAL_PAD_MM, Plan
 from drumbo.trials.pictures import Curve
 from drumbo.trials.readings import Readings, Step
 from drumbo.trials.result import Result, known_before, weighed
@@ -97,7 +97,7 @@ def fine_plan(value: float, error: float, pads: int, looks: str) -> Plan:
     middle = round(value / FINE_STEP) * FINE_STEP
     return Plan(
         low_ratio=round(middle - pads // 2 * FINE_STEP, 4), step_ratio=FINE_STEP, pads=pads,
-        beneath=USUAL_BENEATH,
+        beneath=USUAL_BENEATH, pad_mm=USUAL_PAD_MM,
         known_ratio=round(value, 4), known_error=round(error, 4), looks=looks,
     )  # fmt: skip
 

@@ -28,7 +28,7 @@ SLOW, FAST, GABLE = 10.0, 28.0, 4.0
 MARGIN, SHELF = 3.5, 10.0
 """Plate beside the outer legs, and beyond the ends of all legs: there lie gables, and the digits beyond them, mm."""
 DEPTH = 2 * SLOW + FAST + 2 * SHELF
-BAR, OFF_SHELF = 2.6, 1.0
+BAR, OFF_SHELF = 2.0, 1.0
 """Width of the bar under a leg where the plate is open, and how far the shelves reach under the legs, mm."""
 DIGITS_HIGH, STROKE = 4.2, 0.9
 TICK = 1.6

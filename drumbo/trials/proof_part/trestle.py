@@ -16,7 +16,7 @@ from drumbo.core.piece.solids import cone
 
 LONG, BROAD, THICK = 44.0, 22.0, 2.4
 LEG, DEEP, SPAN = 6.0, 16.0, 18.0
-DECK_LOW, DECK_HIGH = 13.0, 15.4
+DECK_LOW, DECK_HIGH = 10.0, 12.4
 TIP_HIGH, TIP_FOOT, TIP_END = 7.0, 1.5, 0.7
 BORE, POST = 6.0, 14.0
 WALL, WALL_HIGH = 0.9, 9.0

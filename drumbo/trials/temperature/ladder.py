@@ -15,8 +15,10 @@ from manifold3d import Manifold
 from drumbo.core.piece import Part, Piece, Place, block, prism, text_shape, union
 from drumbo.core.piece.solids import along_y, cone
 
-DEEP = 8.0
-MAST = 18.0
+DEEP, MAST = 8.0, 18.0
+LOW_MM, LOW_STEP_MM = 40.0, 8.0
+LOW_DEEP, LOW_MAST = 6.0, 15.0
+"""A ladder no higher than this, with steps as low as that, may be slender: it hardly sways, and its digits are low."""
 SPAN = 28.0
 SLIM = 7.0
 CORBEL = 5.0
@@ -25,7 +27,7 @@ STEEP_TAN = 1.96
 """Run over rise of the steep wing: 63° from upright. The mild one is at 45°."""
 RUNG = 1.2
 NECK = 2.4
-FOOT_MARGIN = 5.0
+FOOT_MARGIN, LOW_FOOT_MARGIN = 5.0, 4.0
 SEAM = 0.3
 """Parts reach this far into what they stand on, so that their union is one solid."""
 
@@ -35,17 +37,30 @@ DEPTH = DEEP + 2 * (FOOT_MARGIN + 2)
 
 @dataclass(frozen=True, slots=True)
 class _Frame:
-    """x positions of the ladder's parts, its middle at 0."""
+    """Half of the ladder's depth, half of its foot's width and depth, and x positions of its parts, its middle at 0."""
 
+    half: float
+    foot_x: float
+    foot_y: float
     mast: float
     gap: float
     slim: float
     wing: float
 
+    @property
+    def digits(self) -> float:
+        """The middle of the mast."""
+        return (self.mast + self.gap) / 2
 
-def _frame() -> _Frame:
-    mast = -WIDTH / 2 + FOOT_MARGIN + CORBEL
-    return _Frame(mast, mast + MAST, mast + MAST + SPAN, mast + MAST + SPAN + SLIM)
+
+def _frame(step_mm: float, count: int) -> _Frame:
+    low = step_mm <= LOW_STEP_MM and step_mm * count <= LOW_MM
+    deep, wide, margin = (LOW_DEEP, LOW_MAST, LOW_FOOT_MARGIN) if low else (DEEP, MAST, FOOT_MARGIN)
+    foot_x = (CORBEL + wide + SPAN + SLIM + MILD_OUT + STEEP_OUT) / 2 + margin
+    mast = -foot_x + margin + CORBEL
+    gap = mast + wide
+    foot_y = deep / 2 + margin + (0.0 if low else 2.0)
+    return _Frame(deep / 2, foot_x, foot_y, mast, gap, gap + SPAN, gap + SPAN + SLIM)
 
 
 def ladder(values_c: tuple[float, ...], step_mm: float, foot_mm: float) -> Piece:
@@ -54,15 +69,15 @@ def ladder(values_c: tuple[float, ...], step_mm: float, foot_mm: float) -> Piece
     `step_mm` is a step's height and `foot_mm` the plate's; both must be whole layers so that a change of
     temperature falls between two layers.
     """
-    frame = _frame()
-    y0, y1 = -DEEP / 2, DEEP / 2
-    foot = block((-WIDTH / 2, -DEPTH / 2, 0), (WIDTH / 2, DEPTH / 2, foot_mm))
+    frame = _frame(step_mm, len(values_c))
+    y0, y1 = -frame.half, frame.half
+    foot = block((-frame.foot_x, -frame.foot_y, 0), (frame.foot_x, frame.foot_y, foot_mm))
     parts: list[Part] = [Part("foot", foot)]
     places: list[Place] = []
     for index, value in enumerate(values_c):
         z = foot_mm + index * step_mm
         parts += _step(frame, z, step_mm, y0, y1, f"{value:g}")
-        places.append(Place(index, value, f"{value:g}", (-WIDTH / 2, y0, z), (WIDTH / 2, y1, z + step_mm)))
+        places.append(Place(index, value, f"{value:g}", (-frame.foot_x, y0, z), (frame.foot_x, y1, z + step_mm)))
     order = {"foot": 0, "wing": 1, "mast": 2, "rung": 3, "needle": 4, "post": 5, "digits": 6}
     parts.sort(key=lambda part: order[part.look])
     return Piece("Ladder", union(part.solid for part in parts), tuple(parts), tuple(places))
@@ -71,7 +86,7 @@ def ladder(values_c: tuple[float, ...], step_mm: float, foot_mm: float) -> Piece
 def _step(frame: _Frame, z: float, high: float, y0: float, y1: float, label: str) -> list[Part]:
     top = z + high
     text = high * 0.62
-    digits = text_shape(label, text, min(1.15, text * 0.18)).translate((frame.mast + MAST / 2, z + high / 2))
+    digits = text_shape(label, text, min(1.15, text * 0.18)).translate((frame.digits, z + high / 2))
     return [
         Part("mast", block((frame.mast, y0, z - SEAM), (frame.gap, y1, top))),
         Part("mast", block((frame.slim, y0, z - SEAM), (frame.wing, y1, top))),
