@@ -105,6 +105,11 @@ def test_callipers_tell_the_limit_alone_and_outdo_what_was_seen_elsewhere(contex
     plan = WALL.suggest(context)
     flows = [step.value for step in WALL.steps(plan)]
     assert WALL.evaluate(plan, _measured(Readings(), *FULL[:4])).state == "few", "four bands are no curve"
+    below = WALL.evaluate(plan, _measured(Readings(), *FULL))
+    assert (below.state, below.value) == ("few", None), "what has not begun is not guessed from its beginning"
+    assert f"from {WALL.steps(plan)[6].label} mm³/s up" in below.says
+    held = {key: len(flows) for key in ("matt", "gaps", "splits")}
+    assert WALL.evaluate(plan, _measured(_said(**held), *FULL)).state == "edge", "it was looked at to its top"
     alone = WALL.evaluate(plan, _measured(Readings(), *FULL, *THINNING))
     assert alone.state == "good"
     assert flows[5] < alone.value < flows[8]

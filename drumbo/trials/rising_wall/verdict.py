@@ -94,7 +94,12 @@ def _measured(
     # What the signs tell beside a thickness is the plastic's as much as the reader's: of twenty proofs, three in which
     # all was right failed where it had a say in them.
     result = replace(_told(plan, found, notes, wall), reader=reader)
-    top = steps[-1].value
+    top, measured = steps[-1].value, float(wall.flows.max())
+    if not said and measured < min(found.limit, top):
+        # A limit out of what has not begun would be no more than a guess.
+        above = next(step.label for step in steps if step.value > measured)
+        says = f"So far it is hardly thinner anywhere; measure the bands from {above} mm³/s up as well."
+        return Result("few", says=says, curve=result.curve)
     if found.limit >= top:
         # Nobody has printed faster than that: no more is promised, however far up the curve points.
         higher = _higher(plan, steps)
