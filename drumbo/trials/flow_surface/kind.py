@@ -33,7 +33,7 @@ from drumbo.trials.toolkit.sweep import around, even_steps
 
 COARSE_REACH = 0.10
 QUICK_STEP, QUICK_PADS, FEWEST_QUICK = 0.015, 11, 7
-"""One strip of so many narrow steps errs no more on average than a coarse and a fine one; fewer pads where earlier
+"""One strip of so many narrow steps errs hardly more on average than a coarse and a fine one; fewer where earlier
 spools say about where to look.
 """
 

@@ -33,6 +33,7 @@ SEAM = 0.3
 
 WIDTH = CORBEL + MAST + SPAN + SLIM + MILD_OUT + STEEP_OUT + 2 * FOOT_MARGIN
 DEPTH = DEEP + 2 * (FOOT_MARGIN + 2)
+"""Of a high ladder; a low one takes less room."""
 
 
 @dataclass(frozen=True, slots=True)
