@@ -38,7 +38,8 @@ SIGNS = (
 THICKNESS = Measure(
     "thickness", "Thickness", "mm", (Site("front", "front"),), 0.05, 3.0, 2, extra=True,
     how="Cut the wall down at one end with scissors and close the callipers on the middle of its front, band by band. "
-    "A wall gets thinner where less plastic arrives. Five bands are enough for an answer; all of them are surest.",
+    "A wall gets thinner where less plastic arrives. Five bands are enough where some of them are thinner; all of them "
+    "are surest.",
 )  # fmt: skip
 
 

@@ -99,7 +99,7 @@ def _measured(
         # A limit out of what has not begun would be no more than a guess.
         above = next(step.label for step in steps if step.value > measured)
         says = f"So far it is hardly thinner anywhere; measure the bands from {above} mm³/s up as well."
-        return Result("few", says=says, curve=result.curve)
+        return Result("few", says=says)
     if found.limit >= top:
         # Nobody has printed faster than that: no more is promised, however far up the curve points.
         higher = _higher(plan, steps)
