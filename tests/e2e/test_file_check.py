@@ -93,8 +93,8 @@ def _draw_over_a_stretch(page: Page) -> None:
     page.mouse.move(box["x"] + box["width"] * 0.5, box["y"] + 80, steps=3)
     expect(page.locator(".stretch")).to_be_visible()
     page.mouse.up()
-    expect(page.get_by_label("from", exact=True)).to_have_value(re.compile(r"^8\.\d+$"))
-    expect(page.get_by_label("to", exact=True)).to_have_value(re.compile(r"^10\.\d+$"))
+    expect(page.get_by_label("from", exact=True)).to_have_value(re.compile(r"^7\.\d+$"))
+    expect(page.get_by_label("to", exact=True)).to_have_value(re.compile(r"^9\.\d+$"))
     page.get_by_role("button", name="Whole", exact=True).click()
     expect(page.get_by_label("to", exact=True)).to_have_value("")
 
