@@ -111,6 +111,26 @@ def test_a_small_bed_is_told_how_many_pads_fit() -> None:
         SURFACE.read_plan(COARSE, plain_context(bed_x_mm=130.0))
 
 
+def test_a_bed_that_is_not_deep_enough_is_told_how_long_pads_may_be() -> None:
+    shallow = plain_context(bed_y_mm=70.0)
+    with pytest.raises(InvalidInput) as caught:
+        SURFACE.read_plan(COARSE, shallow)
+    assert caught.value.problems == {"pad_mm": "needs a bed 73 mm deep; 17 mm would do"}
+    assert SURFACE.read_plan({**COARSE, "pad_mm": "17"}, shallow)["pad_mm"] == 17.0
+
+
+def test_quick_pads_are_small_many_and_close_and_older_plans_keep_theirs(context: Context) -> None:
+    usual, quick = SURFACE.suggest(context), SURFACE.quick(context)
+    assert [(p["pads"], p["pad_mm"], p["step_ratio"]) for p in (usual, quick)] == [(9, 20.0, 0.025), (11, 15.0, 0.015)]
+    values = [step.value for step in SURFACE.steps(quick)]
+    assert values[5] == pytest.approx(context.profile.number("flow_ratio"), abs=0.0026), "about the profile's flow"
+    assert SURFACE.quick(plain_context(bed_x_mm=180.0))["pads"] == 9, "what there is room for, with one in the middle"
+    made, small = (SURFACE.print_file(plan, context) for plan in (COARSE, COARSE.with_value("pad_mm", 15.0)))
+    assert small.grams < 0.85 * made.grams
+    older = {key: value for key, value in COARSE.to_json().items() if key != "pad_mm"}
+    assert SURFACE.plan_type.of(SURFACE.lift(3, older)) == COARSE
+
+
 def _walls(plan: dict[str, object], single: float, double: float) -> Readings:
     readings = Readings()
     for step, number in enumerate((single, double)):

@@ -50,6 +50,23 @@ def test_a_bed_too_small_is_told_the_size_needed() -> None:
         TRIAL.read_plan({**PLAN}, plain_context(bed_x_mm=80.0))
 
 
+def test_a_low_ladder_is_slender_and_a_high_one_stands_broad(context: Context) -> None:
+    low = replace(PLAN, hot_c=231.0, cold_c=199.0, step_c=8.0, step_mm=7.0)
+    sizes, files = {}, {}
+    for name, plan in {"low": low, "more": replace(low, step_c=4.0), "tall": replace(low, step_mm=9.0)}.items():
+        piece, files[name] = TRIAL.piece(plan, context), TRIAL.print_file(plan, context)
+        x0, y0, _, x1, y1, high = piece.solid.bounding_box()
+        sizes[name] = x1 - x0, y1 - y0
+        assert high < 4 * (y1 - y0), "its foot keeps it from falling over"
+        mast = next(part.solid.bounding_box() for part in piece.parts if part.look == "mast")
+        for digits in (part.solid.bounding_box() for part in piece.parts if part.look == "digits"):
+            assert mast[0] < digits[0] < digits[3] < mast[3], "digits stand on the mast"
+    assert sizes["more"] == sizes["tall"], "too high, or with larger digits: broad as ever"
+    assert sizes["low"][0] < sizes["more"][0]
+    assert sizes["low"][1] < sizes["more"][1]
+    assert files["low"].grams / 7 < 0.9 * files["tall"].grams / 9, "less for the same height"
+
+
 def test_unusual_plans_are_warned_of_and_taken(context: Context) -> None:
     warned = TRIAL.check(replace(PLAN, hot_c=240.0, cold_c=220.0, step_c=2.0, step_mm=8.0), context)
     assert "230" in warned["hot_c"]

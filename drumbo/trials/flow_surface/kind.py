@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import replace
 
@@ -15,6 +16,7 @@ from drumbo.trials.base import Context, Kind
 from drumbo.trials.flow_surface import strip
 from drumbo.trials.flow_surface.plan import (
     FEWEST_PADS,
+    LEAST_PAD_MM,
     MOST_PADS,
     QUICK_BENEATH,
     QUICK_PAD_MM,
@@ -32,6 +34,8 @@ from drumbo.trials.toolkit.roads import foot_mm, on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import around, even_steps
 
 COARSE_REACH = 0.10
+IN_FRONT_MM = 40.0
+"""What stays free of the bed's depth, for purge line and skirt."""
 QUICK_STEP, QUICK_PADS, FEWEST_QUICK = 0.015, 11, 7
 """One strip of so many narrow steps errs hardly more on average than a coarse and a fine one; fewer where earlier
 spools say about where to look.
@@ -117,11 +121,14 @@ class FlowSurface(Kind[Plan]):
         if high > 1.6:
             raise InvalidInput("step_ratio", f"takes the last pad to {high:.3f}; at most 1.6 can be printed")
         room = self._most_pads(context)
-        deep = strip.depth_mm(plan.pad_mm) + 40
-        if pads > room or context.printer.bed_y_mm < deep:
-            size = f"{strip.width_mm(pads) + 8:.0f} × {deep:.0f} mm"
+        if pads > room:
             remedy = f"; {room} pads fit" if room >= FEWEST_PADS else ""
-            raise InvalidInput("pads", f"needs a bed of {size} for {pads} pads{remedy}")
+            raise InvalidInput("pads", f"needs a bed {strip.width_mm(pads) + 8:.0f} mm wide for {pads} pads{remedy}")
+        longest = math.floor(context.printer.bed_y_mm - IN_FRONT_MM - strip.depth_mm(0))
+        if plan.pad_mm > longest:
+            deep = math.ceil(strip.depth_mm(plan.pad_mm) + IN_FRONT_MM)
+            remedy = f"; {longest} mm would do" if longest >= LEAST_PAD_MM else ""
+            raise InvalidInput("pad_mm", f"needs a bed {deep} mm deep{remedy}")
         check_known(plan, "known_ratio", "known_error")
         return self._warnings(plan, context, low, high, step)
 

@@ -9,7 +9,7 @@ from drumbo.trials.toolkit.looks import ask_looks
 
 FEWEST_PADS, MOST_PADS, USUAL_PADS = 5, 13, 9
 USUAL_BENEATH, QUICK_BENEATH = 3, 2
-USUAL_PAD_MM, QUICK_PAD_MM = 20.0, 15.0
+USUAL_PAD_MM, QUICK_PAD_MM, LEAST_PAD_MM = 20.0, 15.0, 10.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,7 +29,7 @@ class Plan(TrialPlan):
         "Layers beneath the pads", low=2, high=6, whole=True, help="3 even out a poor first layer; 2 are quicker."
     )
     pad_mm: float = ask(
-        "Length of a pad", "mm", low=10, high=30, help="20 shows more of each; 15 is quicker and takes less."
+        "Length of a pad", "mm", low=LEAST_PAD_MM, high=30, help="20 shows more of each; 15 is quicker and takes less."
     )
     known_ratio: float | None = ask(
         "Known from before",
