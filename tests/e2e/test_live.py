@@ -77,8 +77,8 @@ def test_a_print_is_followed_and_paused_on_a_phone(browser: Browser, site: Site)
         expect(home.locator('[data-live="layers"]')).to_have_text("19")
         expect(home.locator('[data-live="says"]')).to_have_text("Step 220 °C.")
         expect(page).to_have_title(re.compile("^Waiting for you"))
-        assert home.locator(".piece .band.now").count() == 1
-        assert home.locator("#layer-lines .laid").get_attribute("d")
+        expect(home.locator(".piece .band.now")).to_have_count(1)
+        expect(home.locator("#layer-lines .laid")).to_have_attribute("d", re.compile("^M"))
         assert page.evaluate("document.documentElement.scrollWidth") == 390
 
         home.get_by_role("button", name="Continue").click()
