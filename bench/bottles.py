@@ -1,8 +1,8 @@
 """Resin: bottles and printers as they come, a print, a reader, and the sequences of one hidden bottle.
 
 Working curve → exposure coupons, on what the curve has left → the exposure at half the layer height, foretold. The
-plain habit takes the same readings: a straight line through all skins, the crossing of a line through blades with one
-through slits, and the same overcure for another height.
+plain habit: a straight line through all skins; the crossing of a line through blades with one through slits, of coupons
+of the same lights; and the same overcure for another height.
 """
 
 from __future__ import annotations
@@ -164,8 +164,8 @@ def exposure(one: DrawnBottle, readers: int) -> tuple[Tally, Tally]:
         plan, result, _ = go("cure-on-glass", one, one.context, reader, files)
         context = adopted(one.context, "cure-on-glass", plan, result)
         reach = result.value
-        plan, result, readings = go("exposure-coupon", one, context, reader, files, extensions=2)
-        habit = _plain_coupon(plan, readings)
+        plan, result, _ = go("exposure-coupon", one, context, reader, files, extensions=2)
+        habit = _plain_coupon(plan, one, context, reader)
         first = one.context.profile.number("exposure_s")
         if result.value is None or result.error is None or result.also is None:
             here.found(None, None, habit, truth, first, shares=True)
@@ -192,12 +192,14 @@ def _other_height(exposure: float, reach: float | None) -> float:
     return exposure * math.exp((HALF_UM - LAYER_UM) / (reach or USUAL_REACH_UM))
 
 
-def _plain_coupon(plan: Any, readings: Readings) -> float:
-    """Two lines over the logarithm of time, one of blades and one of slits: where they cross; the middle of the
-    coupons where they do not.
+def _plain_coupon(plan: Any, one: DrawnBottle, context: ResinContext, reader: int) -> float:
+    """Two lines over the logarithm of time, one of blades and one of slits, on coupons of the same lights that have
+    those: where they cross; the middle of the coupons where they do not.
     """
+    trial, plan = kind("exposure-coupon"), replace(plan, read_by="faces")
+    readings = read(trial, plan, context, printed(trial, plan, context, one)[1], one.number * 100 + reader)
     x, apart = [], []
-    for step in kind("exposure-coupon").steps(plan):
+    for step in trial.steps(plan):
         sides = [readings.measures.get(side, {}).get(str(step.index), {}) for side in ("blade", "slit")]
         both = sides[0].keys() & sides[1].keys()
         if not both:

@@ -57,7 +57,8 @@ def measure_all(
         known = {m.key: m for m in trial.to_read.measures}
         readings = trial.readings
         for (key, step, site), typed in numbers.items():
-            if key not in known or not trial.has_step(step) or site not in {s.key for s in known[key].sites}:
+            here = key in known and trial.has_step(step) and known[key].is_at(step)
+            if not here or site not in {s.key for s in known[key].sites}:
                 raise InvalidInput("number", "this trial has no such place to measure")
             understood.append(_read(known[key], typed))
             readings = readings.with_measure(key, step, site, understood[-1])

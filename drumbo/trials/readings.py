@@ -44,8 +44,8 @@ class Site:
 
 @dataclass(frozen=True, slots=True)
 class Measure:
-    """Something to measure with a tool at every step, at each of its sites; bounds in `unit` are hard. What is `extra`
-    makes the answer surer and may be left out.
+    """Something to measure with a tool at every step, or only `at` some, at each of its sites; bounds in `unit` are
+    hard. What is `extra` makes the answer surer and may be left out.
     """
 
     key: str
@@ -58,6 +58,15 @@ class Measure:
     tool: str = "calliper"
     how: str = ""
     extra: bool = False
+    at: tuple[int, ...] | None = None
+
+    def is_at(self, step: int) -> bool:
+        """Whether it is measured at a step."""
+        return self.at is None or step in self.at
+
+    def count(self, steps: int) -> int:
+        """How many numbers that makes, of so many steps."""
+        return len(self.sites) * (steps if self.at is None else len(self.at))
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,13 +112,17 @@ class ToRead:
 
     def count(self, steps: int) -> int:
         """How many readings there are to give, without what is extra and the quick way."""
-        places = sum(len(m.sites) for m in self.measures if not m.extra)
-        return steps * (len(self.aspects) + places) + len(self.firsts)
+        numbers = sum(m.count(steps) for m in self.measures if not m.extra)
+        return steps * len(self.aspects) + numbers + len(self.firsts)
 
     @property
     def numbers(self) -> int:
         """How many numbers may be given at a step."""
         return sum(len(m.sites) for m in self.measures)
+
+    def is_measured(self, step: int) -> bool:
+        """Whether anything is measured at a step."""
+        return any(m.is_at(step) for m in self.measures)
 
     @property
     def extra(self) -> frozenset[str]:

@@ -164,7 +164,7 @@ def _image(
 
 def _band(drawing: Drawing, place: Place, lies: bool) -> Band:
     low, high, index, label = place.low, place.high, place.index, place.label
-    if place.axis == 1:
+    if place.axis == 1 or place.alone:
         wide, deep = high[0] - low[0], high[1] - low[1]
         crop = f"{low[0] - 1.5:.2f} {-high[1] - 1.5:.2f} {wide + 3:.2f} {deep + 3:.2f}"
         return Band(index, label, low[0], -high[1], wide, deep, crop)

@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from manifold3d import CrossSection, Manifold, OpType
+from numpy.typing import NDArray
 from PIL import Image
 from scipy.special import ndtri
 
@@ -17,7 +18,7 @@ from drumbo.core.errors import InvalidInput
 from drumbo.core.fit.callipers import PRESSED_UM
 from drumbo.core.light import curve, height
 from drumbo.core.light.job import Lift, LitSolid, Screen, exposures, job
-from drumbo.core.light.match import fit_match
+from drumbo.core.light.match import Told, fit_match, gap, stacked, stands
 from drumbo.core.light.png import png
 from drumbo.core.light.raster import bits, greys
 from drumbo.core.profile import start
@@ -25,6 +26,7 @@ from drumbo.core.resin import Resin, ResinPrinter
 from drumbo.core.sure import half_90
 from tests.conftest import resin_context
 
+Floats = NDArray[np.float64]
 NUMBERS = resin_context().profile.numbers()
 
 
@@ -62,15 +64,22 @@ def test_a_bent_curve_is_seen() -> None:
     assert found.bent_um > 2.6 * found.bent_error_um
 
 
+def _told(seconds: Floats, sign: Floats, errors: Floats) -> list[Told]:
+    return [
+        (stands if s > 0 else gap)(float(t), float(e)) for t, s, e in zip(seconds, sign, errors, strict=True)
+    ]  # fmt: skip
+
+
 def test_blades_and_slits_tell_the_exposure_as_surely_as_they_say() -> None:
     """What stands and what is open, made by the law that light follows, and read to ± 0.02 mm."""
     rng, sign, inside = np.random.default_rng(8), np.tile([1.0, 1.0, -1.0, -1.0], 7), []
-    for _ in range(200):
+    for _ in range(100):
         true_s, bleed, offset = rng.uniform(1.0, 8.0), rng.uniform(0.015, 0.04), rng.uniform(-0.02, 0.02)
         middle = true_s * math.exp(rng.uniform(-0.25, 0.25))
         seconds = np.repeat(middle * (1 + 0.12 * np.arange(-3, 4)), 4)
         grown = -bleed * ndtri(np.minimum(0.5 * true_s / seconds, 0.98))
-        found = fit_match(seconds, sign, offset + 2 * sign * grown + rng.uniform(-0.02, 0.02, len(seconds)))
+        errors = offset + 2 * sign * grown + rng.uniform(-0.02, 0.02, len(seconds))
+        found = fit_match(_told(seconds, sign, errors))
         assert found is not None
         away = abs(math.log(found.exposure_s / true_s))
         assert away < max(4 * found.log_error, 0.06)
@@ -79,9 +88,26 @@ def test_blades_and_slits_tell_the_exposure_as_surely_as_they_say() -> None:
     assert np.mean(inside) > 0.85
 
 
+def test_leaves_tell_the_exposure_whatever_jaws_add_and_closer_than_blades() -> None:
+    rng, inside, away = np.random.default_rng(9), [], []
+    for _ in range(150):
+        true_s, bleed, joint = rng.uniform(1.0, 8.0), rng.uniform(0.015, 0.04), rng.uniform(0, 0.006)
+        seconds = true_s * math.exp(rng.uniform(-0.2, 0.2)) * np.array([0.76, 1.0, 1.24])
+        grown = 14 * -bleed * ndtri(np.minimum(0.5 * true_s / seconds, 0.98)) + 7 * joint
+        read = grown + rng.normal(0, 0.014, 3)
+        found = fit_match([stacked(float(t), float(e), 0.0144, 8) for t, e in zip(seconds, read, strict=True)])
+        assert found is not None
+        off = math.log(found.exposure_s / true_s)
+        inside.append(abs(off) <= half_90(found.log_error))
+        away.append(abs(off))
+    assert np.mean(inside) > 0.87
+    assert np.median(away) < 0.03, "by blades alone it is thrice as much"
+
+
 def test_one_side_alone_tells_nothing() -> None:
     seconds = np.array([1.0, 2.0, 3.0, 4.0])
-    assert fit_match(seconds, np.ones(4), np.zeros(4)) is None
+    assert fit_match(_told(seconds, np.ones(4), np.zeros(4))) is None
+    assert fit_match([*_told(seconds, np.ones(4), np.zeros(4)), stacked(2.0, 0.02, 0.014, 8)]) is None
 
 
 def test_another_height_by_its_curve_and_by_a_wide_rule() -> None:

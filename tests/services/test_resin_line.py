@@ -80,6 +80,8 @@ def test_from_a_label_to_an_exposure_and_another_layer_height(house: Workshop, r
     assert profiles.card(house, lit.profile).next.kind.title == "Working curve"
     adopting.adopt(house, _printed(house, room, lit.profile, "cure-on-glass"))
     coupons = _printed(house, room, lit.profile, "exposure-coupon")
+    with pytest.raises(InvalidInput, match="no such place"):
+        reading.measure(house, coupons, "stack", 0, "first", "9.6")
     sheet = trials.sheet(house, coupons)
     assert sheet.plan["reach_um"] == pytest.approx(draw_bottle("resin-standard", 1).reach_um, rel=0.06)
     assert sheet.pictures[0].frame["view"] == "top"
@@ -346,7 +348,7 @@ def test_a_printer_that_takes_one_light_a_layer_prints_coupons_one_by_one(
     assert draft.plan["way"] == "several"
     with pytest.raises(InvalidInput, match="takes one light a layer"):
         trials.create(house, lit.profile, "exposure-coupon", {**draft.plan, "way": "one"})
-    trial = trials.create(house, lit.profile, "exposure-coupon", draft.plan)
+    trial = trials.create(house, lit.profile, "exposure-coupon", {**draft.plan, "read_by": "faces"})
     sheet = trials.sheet(house, trial)
     assert "once for each exposure" in sheet.kind.instructions(sheet.plan, sheet.context)
     trials.printed_by_hand(house, trial)

@@ -119,7 +119,8 @@ def test_the_suggestion_makes_a_package_that_reads_back_and_fits_its_screen(
     for mine, theirs in list(zip(job.layers, package.layers, strict=True))[:: max(len(job.layers) // 4, 1)]:
         for one, other in zip(mine.lights, theirs.lights, strict=True):
             lit = np.count_nonzero(package.image(other.shape)) * pixel_mm2
-            assert lit == pytest.approx(job.areas_mm2[one.shape], rel=0.02), "the picture is the outline"
+            few = 20 * pixel_mm2  # where only a few posts stand, their rims are all there is
+            assert lit == pytest.approx(job.areas_mm2[one.shape], rel=0.02, abs=few), "the picture is the outline"
 
 
 @pytest.mark.parametrize("trial", ALL)
@@ -130,7 +131,7 @@ def test_the_piece_carries_every_step_in_order(trial: SomeKind) -> None:
     assert [(p.index, p.label) for p in piece.places] == [(s.index, s.label) for s in steps]
     measures = trial.readings(plan).measures
     assert {(j.measure, j.step, j.site) for j in piece.jaws} == {
-        (m.key, step.index, site.key) for m in measures for step in steps for site in m.sites
+        (m.key, step.index, site.key) for m in measures for step in steps for site in m.sites if m.is_at(step.index)
     }, "a tool finds every place to measure"
     axis = piece.places[0].axis
     edges = [p.low[axis] for p in piece.places]

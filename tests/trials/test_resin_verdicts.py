@@ -29,7 +29,7 @@ from tests.readback import cured, exact_layers
 CONTEXT = resin_context()
 PROOF, CHECK, LAMP = kind("resin-proof"), kind("bottle-check"), kind("lamp-map")
 TILES, BARS, TIPS = kind("print-through"), kind("cure-shrinkage"), kind("support-tips")
-FEET = kind("bottom-feet")
+FEET, COUPON = kind("bottom-feet"), kind("exposure-coupon")
 
 
 def _leaves(readings: Readings, step: int, over_mm: float, second_mm: float = 0.0) -> Readings:
@@ -99,6 +99,31 @@ def test_a_bottle_that_wants_more_light_moves_the_exposure_and_only_warmth_alone
     other = replace(other, profile=replace(other.profile, values={**other.profile.values, "exposure_s": old}))
     assert CHECK.changes(plan, result, other, 5)["exposure_s"].dependency is None, "another bottle, not warmth alone"
     assert CHECK.evaluate(plan, _leaves(Readings(), 0, 0.02)).state == "few", "the profile's own light first"
+
+
+def test_coupons_are_read_by_their_leaves_and_one_that_was_misread_is_left_out() -> None:
+    plan = replace(COUPON.suggest(CONTEXT), reach_um=None, critical_s=None)
+    (stack, _), steps = COUPON.readings(plan).measures, COUPON.steps(plan)
+    assert stack.at == (1, 3, 5)
+    assert COUPON.readings(plan).count(len(steps)) == 3 * len(steps) + 12, "numbers where there are leaves alone"
+    readings = Readings()
+    for step in stack.at:
+        readings = _leaves(readings, step, _over_mm(math.log(steps[step].value / 2.5)))
+    found = COUPON.evaluate(plan, readings)
+    assert (found.state, found.value) == ("good", pytest.approx(2.5, rel=0.02))
+    slipped = COUPON.evaluate(plan, readings.with_measure(leaves.STACK, 1, "second", 9.9))
+    assert slipped.value == pytest.approx(2.5, rel=0.05), "two sets are left"
+    assert "cannot both be right" in slipped.notes[0]
+    assert slipped.error > found.error
+    few = COUPON.evaluate(plan, _leaves(Readings(), 3, 0.02))
+    assert few.says == "Measure the leaves and blocks of at least two exposures."
+
+
+def test_a_plan_from_before_leaves_is_read_by_blades_and_slits() -> None:
+    old = {key: value for key, value in COUPON.suggest(CONTEXT).to_json().items() if key != "read_by"}
+    plan = COUPON.plan_type.of(COUPON.lift(1, old))
+    assert [m.key for m in COUPON.readings(plan).measures] == ["blade", "slit"]
+    assert not [jaw for jaw in COUPON.piece(plan, CONTEXT).jaws if jaw.tool == "stack"]
 
 
 def test_tiles_tell_what_light_adds_and_files_leave_out_layers_of_it() -> None:

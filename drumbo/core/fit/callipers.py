@@ -16,3 +16,7 @@ SKIN_SD_UM = 5.0
 """What a skin of resin on glass scatters between readings."""
 PRESSED_UM, PRESSED_SD_UM = 4.0, 3.0
 """Skins are soft: jaws press them by a few thousandths, so that they read too thin, all alike."""
+JOINT_MM, JOINT_SD_MM = 0.003, 0.003
+"""What one joint of cured faces that are laid together commonly keeps apart."""
+DUST_MM = 0.008
+"""What a stack of a few leaves scatters between two that are alike."""

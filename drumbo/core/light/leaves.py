@@ -21,15 +21,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from drumbo.core.fit.callipers import CALLIPER_SD_MM
+from drumbo.core.fit.callipers import CALLIPER_SD_MM, DUST_MM, JOINT_MM, JOINT_SD_MM
 from drumbo.core.light.match import BLEED_LOG_SD, USUAL_BLEED_MM, moved
 
 Floats = NDArray[np.float64]
 
-JOINT_MM, JOINT_SD_MM = 0.003, 0.003
-"""What one joint of cured faces commonly keeps apart."""
-DUST_MM = 0.008
-"""What a stack of a few leaves scatters between two that are alike."""
 WANTS_SD = 0.3
 """How far the light of a bottle, as its logarithm, may be from right before anything is known."""
 B_GRID, WIDE_SD = 21, 2.5

@@ -30,7 +30,8 @@ class Place:
     """Where one step is on the piece, in the piece's own coordinates (middle of its foot at x = y = 0).
 
     `axis` is the index of the axis along which steps follow each other: 2 for a tower, 0 for a strip, 1 for rows that
-    follow each other from the front, with several steps in each.
+    follow each other from the front, with several steps in each. What stands `alone` is shown without what lies
+    in front of it and behind it.
     """
 
     index: int
@@ -39,6 +40,7 @@ class Place:
     low: tuple[float, float, float]
     high: tuple[float, float, float]
     axis: int = 2
+    alone: bool = False
 
     def box(self, middle: tuple[float, float]) -> Box:
         """The step's box on a bed, with the piece's middle there.

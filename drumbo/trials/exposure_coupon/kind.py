@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 from manifold3d import Manifold
 
 from drumbo.core.errors import InvalidInput
+from drumbo.core.fields import Scalar
 from drumbo.core.light.job import LayerJob, LitSolid, job
 from drumbo.core.piece import Piece
 from drumbo.core.profile import Value
 from drumbo.trials.exposure_coupon import coupon
-from drumbo.trials.exposure_coupon.plan import FEWEST, Plan
+from drumbo.trials.exposure_coupon.plan import FACES, FEWEST, LEAVES, Plan
 from drumbo.trials.exposure_coupon.verdict import verdict
 from drumbo.trials.readings import Aspect, Measure, Readings, Site, Step, ToRead
 from drumbo.trials.result import Result
+from drumbo.trials.toolkit import leaves
 from drumbo.trials.toolkit.layered import (
     ONE,
     SEVERAL,
@@ -28,6 +31,7 @@ from drumbo.trials.toolkit.layered import (
     screen_of,
     snapping,
     usual_way,
+    widest_mm,
 )
 from drumbo.trials.toolkit.sweep import even_steps
 
@@ -46,20 +50,21 @@ ASPECTS = (
 
 
 class ExposureCoupon(LayerKind[Plan]):
-    """Normal exposure from matched blades and slits."""
+    """Normal exposure from leaves laid together, and from matched blades and slits."""
 
     slug = "exposure-coupon"
+    version = 2
     plan_type = Plan
     title = "Exposure"
     sets = ("exposure_s", "xy_mm")
     aspects = ASPECTS
     group = "exposure"
     about = (
-        "Small coupons, each lit for a time of its own that stands on it in digits. Too little light leaves blades "
-        "thin and slits wide, too much the reverse: where both are off by the same, but for what jaws add, features "
-        "come out as drawn. Pins, holes and a slab on thin posts tell the rest by eye."
+        "Small coupons, each lit for a time of its own that stands on it in digits. Too little light leaves what "
+        "stands thin and what is open wide, too much the reverse. Three have leaves to break off and lay together: "
+        "eight at once show what jaws cannot see on one. Pins, holes and a slab on thin posts tell the rest by eye."
     )
-    few = "Measure blades and slits: type a number and Enter, the next field waits. Then score what you see."
+    few = "Measure what has fields: type a number and Enter, the next field waits. Then score what you see."
 
     def suggest(self, context: ResinContext) -> Plan:
         """Seven exposures around the profile's, an eighth apart; wider while nobody has measured anything."""
@@ -67,11 +72,15 @@ class ExposureCoupon(LayerKind[Plan]):
         middle = values["exposure_s"].number
         known = "penetration_um" in values and "critical_s" in values
         step = max(round(middle * 0.12 / 0.05) * 0.05, 0.05)
-        count = int(max(as_many(context, 7, coupon.PITCH, coupon.WIDE), FEWEST))
+        room = as_many(context, 7, coupon.PITCH, coupon.WIDE)
+        while room > FEWEST and coupon.size(room, leafy=True)[0] > widest_mm(context):
+            room -= 1
+        count = int(max(room, FEWEST))
         return Plan(
             first_s=round(max(middle - step * (count - 1) / 2, 0.1), 2),
             step_s=round(step, 2),
             coupons=count,
+            read_by=LEAVES,
             layer_um=values["layer_um"].number,
             way=usual_way(context),
             reach_um=values["penetration_um"].number if known else None,
@@ -81,10 +90,8 @@ class ExposureCoupon(LayerKind[Plan]):
 
     def check(self, plan: Plan, context: ResinContext) -> dict[str, str]:
         """Refuse what has no room or cannot be lit; warn of another layer height than the profile's."""
-        count = plan.coupons
-        wide = (count - 1) * coupon.PITCH + coupon.WIDE
-        base = self._base_mm(plan, context)
-        check_room(context, "coupons", wide, coupon.DEEP, base + coupon.TALL + coupon.ROOF_MM)
+        count, base = plan.coupons, self._base_mm(plan, context)
+        check_room(context, "coupons", *coupon.size(count, plan.read_by == LEAVES), base + coupon.HIGH)
         check_way(plan, context)
         if (plan.reach_um is None) != (plan.critical_s is None):
             missing = "reach_um" if plan.reach_um is None else "critical_s"
@@ -104,7 +111,8 @@ class ExposureCoupon(LayerKind[Plan]):
         return base_mm(context, plan.layer_um, LEAST_BASE_MM, CLEAR_LAYERS)
 
     def _made(self, plan: Plan, context: ResinContext) -> tuple[Piece, list[Manifold]]:
-        return coupon.coupons(self.steps(plan), self._base_mm(plan, context), snapping(context))
+        leafy, base = plan.read_by == LEAVES, self._base_mm(plan, context)
+        return coupon.coupons(self.steps(plan), leafy, base, snapping(context))
 
     def piece(self, plan: Plan, context: ResinContext) -> Piece:
         """All coupons."""
@@ -120,8 +128,13 @@ class ExposureCoupon(LayerKind[Plan]):
         return job(lit, numbers, screen_of(context), title=title)
 
     def readings(self, plan: Plan) -> ToRead:
-        """Two blades and two slits at every exposure; and what an eye sees."""
-        del plan
+        """Leaves and their block where a coupon has them, or two blades and two slits at every exposure; and what an
+        eye sees.
+        """
+        if plan.read_by == LEAVES:
+            heads = coupon.with_leaves(plan.coupons)
+            measures = tuple(replace(measure, at=heads) for measure in leaves.MEASURES)
+            return ToRead(measures_lead=True, aspects=self.aspects, measures=measures)
         narrow, wide = (f"{width:g} mm" for width in coupon.BLADES)
         sites = (Site("narrow", narrow), Site("wide", wide))
         return ToRead(
@@ -136,7 +149,7 @@ class ExposureCoupon(LayerKind[Plan]):
         )  # fmt: skip
 
     def evaluate(self, plan: Plan, readings: Readings) -> Result:
-        """Where blades and slits are off by the same."""
+        """Where faces stand as drawn; see `verdict`."""
         drawn = {
             (step.index, side, key): width
             for step in self.steps(plan)
@@ -158,6 +171,10 @@ class ExposureCoupon(LayerKind[Plan]):
             "xy_mm": Value(left, origin, result.also["grown_error_mm"]),
         }
 
+    def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
+        """Version 1 had no leaves."""
+        return {"read_by": FACES, **plan} if version < 2 else plan
+
     def overrides(self, plan: Plan) -> dict[str, str]:
         """Its own lights, and no compensation."""
         steps = self.steps(plan)
@@ -175,6 +192,8 @@ class ExposureCoupon(LayerKind[Plan]):
         words = (
             "Stir or shake the resin, and let it come to its temperature. Wash and dry the coupons; read them uncured."
         )
+        if plan.read_by == LEAVES:
+            words += " Break the leaves of one coupon off at a time."
         if plan.way == SEVERAL:
             labels = ", ".join(step.label for step in self.steps(plan))
             words += (

@@ -1,26 +1,27 @@
-"""What blades, slits and supports say, in numbers and in words."""
+"""What leaves, blades, slits and supports say, in numbers and in words."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
 
 from drumbo.core.fields import Scalar
-from drumbo.core.fit.callipers import CALLIPER_SD_MM
-from drumbo.core.light.match import Match, fit_match
+from drumbo.core.light.leaves import scatter_mm
+from drumbo.core.light.match import Match, Told, fit_match, gap, stacked, stands
 from drumbo.core.sure import half_90
-from drumbo.trials.exposure_coupon.plan import Plan
+from drumbo.trials.exposure_coupon.plan import FACES, LEAVES, Plan
 from drumbo.trials.pictures import Axis, Chart, Series
 from drumbo.trials.readings import Readings, Step
 from drumbo.trials.result import Result
+from drumbo.trials.toolkit import leaves
 from drumbo.trials.toolkit.wider import holding
 
 SITES = ("narrow", "wide")
-SIDES = (("blade", 1.0), ("slit", -1.0))
+SIDES = (("blade", stands), ("slit", gap))
 BINDS = 1.2
 """A layer holds when light sets it so many times as deep as it is high."""
 HOLDS = 2.5
@@ -28,28 +29,52 @@ HOLDS = 2.5
 UNSURE = 0.25
 MISFIT = 2.2
 LEAST_ERROR = 0.015
-Taken = tuple[Step, str, float, str, float]
-"""Exposure, side, its sign, site, and measured − drawn, mm."""
+ASKS = {
+    LEAVES: "Measure the leaves and blocks of at least two exposures.",
+    FACES: "Measure blades and slits of at least three exposures; both sides are needed.",
+}
 Drawn = Mapping[tuple[int, str, str], float]
 """Width as drawn by step, measure and site, mm."""
 
 
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """One reading: of what, at which step, and what it tells."""
+
+    step: Step
+    side: str
+    name: str
+    told: Told
+
+
 def verdict(plan: Plan, steps: Sequence[Step], drawn: Drawn, readings: Readings) -> Result:
-    """Where blades and slits come out alike; what that is for layers, supports and sizes."""
-    taken = [
-        (step, side, sign, site, value - drawn[step.index, side, site])
+    """Where faces stand as drawn; what that is for layers, supports and sizes."""
+    slips = leaves.slips(readings, steps)
+    sound = [step for step in steps if step.index not in slips]
+    taken = _leaves(sound, readings) if plan.read_by == LEAVES else _faces(steps, drawn, readings)
+    found = fit_match([t.told for t in taken])
+    if found is None:
+        return Result("few", says=next(iter(slips.values()), ASKS[plan.read_by]))
+    told = _result(plan, steps, taken, found, readings)
+    return replace(told, notes=(*slips.values(), *told.notes))
+
+
+def _leaves(steps: Sequence[Step], readings: Readings) -> list[Taken]:
+    return [
+        Taken(step, "leaves", "leaves", stacked(step.value, both[0], scatter_mm(both[1]), leaves.COUNT))
         for step in steps
-        for side, sign in SIDES
+        if (both := leaves.difference_mm(readings, step.index)) is not None
+    ]
+
+
+def _faces(steps: Sequence[Step], drawn: Drawn, readings: Readings) -> list[Taken]:
+    return [
+        Taken(step, side, f"{side} {site}", told(step.value, value - drawn[step.index, side, site]))
+        for step in steps
+        for side, told in SIDES
         for site in SITES
         if (value := readings.measured(side, step.index, site)) is not None
     ]
-    seconds = np.array([step.value for step, *_ in taken])
-    found = None
-    if taken:
-        found = fit_match(seconds, np.array([t[2] for t in taken]), np.array([t[4] for t in taken]))
-    if found is None:
-        return Result("few", says="Measure blades and slits of at least three exposures; both sides are needed.")
-    return _result(plan, steps, taken, found, readings)
 
 
 def _result(plan: Plan, steps: Sequence[Step], taken: Sequence[Taken], found: Match, readings: Readings) -> Result:
@@ -86,12 +111,12 @@ def _state(
         return "split", "The readings contradict each other; measure the ones far from the curves again.", None
     if found.exposure_s > high * 1.02 or found.exposure_s < low / 1.02:
         longer = found.exposure_s > high
-        says = f"Blades and slits do not meet within the range; print {'longer' if longer else 'shorter'} lights next."
+        says = f"Right sizes lie beyond the range; print {'longer' if longer else 'shorter'} lights next."
         middle = found.exposure_s if log_error < UNSURE else (high if longer else low)
         return "edge", says, _around(plan, middle)
     if log_error > UNSURE:
         return "flat", f"No clear difference between {low:g} and {high:g} s as far as callipers tell.", None
-    return "good", "Here sizes come out as drawn, once what jaws add is taken off.", None
+    return "good", "Here sizes come out as drawn.", None
 
 
 def _around(plan: Plan, middle: float) -> dict[str, Scalar]:
@@ -147,11 +172,10 @@ def _notes(
         depth = float(plan.reach_um) * math.log(true / float(plan.critical_s))  # type: ignore[arg-type]
         share = depth / plan.layer_um - 1
         notes.append(
-            f"By the working curve it sets {depth:.0f} µm deep there, {share:.0%} more than the layer"
+            f"By the working curve it sets {depth:.0f} µm deep there, {share * 100:.0f} % more than the layer"
             f"{'.' if 0.1 < share < 2.5 else ': that is unusual; check both trials.'}"
         )
-    out = [f"{side} {site} at {step.label} s" for (step, side, _, site, _), kept in zip(taken, found.kept, strict=True)
-           if not kept]  # fmt: skip
+    out = [f"{t.name} at {t.step.label} s" for t, kept in zip(taken, found.kept, strict=True) if not kept]
     if out:
         notes.append(f"Left out, far from the others: {', '.join(out)}.")
     if abs(found.offset_mm) > 0.025:
@@ -159,7 +183,8 @@ def _notes(
             f"All sizes share an error of {found.offset_mm * 1000:+.0f} µm that no exposure takes away: shrinkage, "
             "or the calliper's zero."
         )
-    notes.append(f"Jaws are taken to read {found.jaw_mm * 1000:.0f} µm a side too much.")
+    if plan.read_by == FACES:
+        notes.append(f"Jaws are taken to read {found.jaw_mm * 1000:.0f} µm a side too much; leaves would tell.")
     notes.append(f"Light bleeds {found.bleed_mm * 1000:.0f} ± {half_90(found.bleed_error_mm) * 1000:.0f} µm sideways.")
     return notes
 
@@ -175,22 +200,33 @@ def _of_supports(support: float, true: float) -> str:
 
 
 def _chart(steps: Sequence[Step], taken: Sequence[Taken], found: Match) -> Chart:
-    """Errors of blades and slits over the exposure, as jaws read them, and the exposure at which they are right."""
+    """Errors of what was read over the exposure, as jaws read them, and the exposure at which they are right; of leaves
+    what one of them has grown by.
+    """
     x = np.geomspace(steps[0].value, steps[-1].value, 30)
-    moved = np.array([2 * (found.growth_mm(t) + found.jaw_mm) for t in x]) * 1000
-    offset = found.offset_mm * 1000
-    series = [
-        Series("blades", "line", _tuple(x), _tuple(offset + moved), tone=0),
-        Series("slits", "line", _tuple(x), _tuple(offset - moved), tone=1),
-    ]
-    for tone, (side, _) in enumerate(SIDES):
-        mine = [(t, keep) for t, keep in zip(taken, found.kept, strict=True) if t[1] == side]
+    grown = np.array([2 * found.growth_mm(t) for t in x]) * 1000
+    jaws, offset = 2 * found.jaw_mm * 1000, found.offset_mm * 1000
+    series = []
+    lines = (("leaves", "leaves", grown), ("blade", "blades", offset + grown + jaws),
+             ("slit", "slits", offset - grown - jaws))  # fmt: skip
+    for tone, (side, name, line) in enumerate(lines):
+        mine = [(t, keep) for t, keep in zip(taken, found.kept, strict=True) if t.side == side]
+        if not mine:
+            continue
+        # Of leaves that lie together each has its share, less the joint.
+        each = [max(t.told.joints, 1.0) for t, _ in mine]
+        errors = [
+            1000 * (t.told.error_mm / of - (found.joint_mm if t.told.joints else 0.0))
+            for (t, _), of in zip(mine, each, strict=True)
+        ]
+        series.append(Series(name, "line", _tuple(x), _tuple(line), tone=tone))
         series.append(
-            Series(f"{side}s", "points", tuple(t[0].value for t, _ in mine), _tuple([t[4] * 1000 for t, _ in mine]),
-                   (CALLIPER_SD_MM * 1000,) * len(mine), tuple(keep for _, keep in mine), tone)
+            Series(name, "points", tuple(t.step.value for t, _ in mine), _tuple(errors),
+                   _tuple([1000 * t.told.scatter_mm / of for (t, _), of in zip(mine, each, strict=True)]),
+                   tuple(keep for _, keep in mine), tone)
         )  # fmt: skip
     if steps[0].value <= found.exposure_s <= steps[-1].value:
-        series.append(Series(f"{found.exposure_s:.2f} s", "mark", (found.exposure_s,), (offset,)))
+        series.append(Series(f"{found.exposure_s:.2f} s", "mark", (found.exposure_s,), (0.0,)))
     return Chart("Measured minus drawn", Axis("Exposure", "s", log=True), Axis("Error", "µm"), tuple(series))
 
 

@@ -7,9 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from drumbo.core.counted import counted
-from drumbo.core.fit.callipers import CALLIPER_SD_MM
+from drumbo.core.fit.callipers import CALLIPER_SD_MM, DUST_MM, JOINT_MM, JOINT_SD_MM
 from drumbo.core.light.job import LayerJob, LitSolid, job
-from drumbo.core.light.leaves import DUST_MM, JOINT_MM, JOINT_SD_MM
 from drumbo.core.piece import Jaw, Part, Piece, Place, block, raised_text, union
 from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Spread

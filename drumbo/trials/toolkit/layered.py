@@ -90,10 +90,14 @@ def screen_of(context: ResinContext) -> Screen:
     return Screen((int(printer.pixels_x), int(printer.pixels_y)), printer.pixel_um)
 
 
+def widest_mm(context: ResinContext) -> float:
+    """How wide a piece may be on the printer's screen, mm."""
+    return context.printer.size_mm[0] - 2 * MARGIN_MM
+
+
 def as_many(context: ResinContext, wanted: int, pitch_mm: float, wide_mm: float) -> int:
     """So many pieces side by side as a plan wants, or as the screen has room for."""
-    room = context.printer.size_mm[0] - 2 * MARGIN_MM
-    return min(wanted, max(int((room - wide_mm) / pitch_mm) + 1, 1))
+    return min(wanted, max(int((widest_mm(context) - wide_mm) / pitch_mm) + 1, 1))
 
 
 def check_room(context: ResinContext, field: str, wide_mm: float, deep_mm: float, high_mm: float) -> None:

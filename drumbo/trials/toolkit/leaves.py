@@ -92,14 +92,21 @@ def difference_mm(readings: Readings, step: int) -> tuple[float, int] | None:
 
 def slip(readings: Readings, steps: Sequence[Step]) -> str:
     """A sentence on two readings of one thing that cannot both be right; nothing where there are none."""
+    return next(iter(slips(readings, steps).values()), "")
+
+
+def slips(readings: Readings, steps: Sequence[Step]) -> dict[int, str]:
+    """Such a sentence for each step at which there are such two."""
+    found: dict[int, str] = {}
     for step in steps:
         for measure in MEASURES:
             both = [v for s in SITES if (v := readings.measured(measure.key, step.index, s.key)) is not None]
             if len(both) == len(SITES) and abs(both[1] - both[0]) > TOO_FAR_MM:
                 name = measure.name if measure.key != BLOCK else "the block"
                 of = f" at {step.label}" if len(steps) > 1 else ""
-                return f"{both[0]:.2f} and {both[1]:.2f} mm for {name}{of} cannot both be right: measure it once more."
-    return ""
+                says = f"{both[0]:.2f} and {both[1]:.2f} mm for {name}{of} cannot both be right: measure it once more."
+                found.setdefault(step.index, says)
+    return found
 
 
 def wanted(readings: Readings, offsets: Sequence[float], before_mm: float | None = None) -> Leaves | None:
