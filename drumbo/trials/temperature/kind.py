@@ -105,7 +105,7 @@ class Temperature(Kind[Plan]):
         return self._warnings(plan, context)
 
     def _fits(self, plan: Plan, printer: Printer, count: int) -> None:
-        wide, deep = ladder.WIDTH, ladder.DEPTH
+        wide, deep = ladder.size(plan.step_mm, count)
         check_bed("hot_c", printer, wide + 20, deep + 30, f"the piece is {wide:.0f} × {deep:.0f} mm and needs")
         step_mm = plan.step_mm
         room = printer.height_mm - 5 - 1

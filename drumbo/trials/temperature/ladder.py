@@ -31,10 +31,6 @@ FOOT_MARGIN, LOW_FOOT_MARGIN = 5.0, 4.0
 SEAM = 0.3
 """Parts reach this far into what they stand on, so that their union is one solid."""
 
-WIDTH = CORBEL + MAST + SPAN + SLIM + MILD_OUT + STEEP_OUT + 2 * FOOT_MARGIN
-DEPTH = DEEP + 2 * (FOOT_MARGIN + 2)
-"""Of a high ladder; a low one takes less room."""
-
 
 @dataclass(frozen=True, slots=True)
 class _Frame:
@@ -62,6 +58,12 @@ def _frame(step_mm: float, count: int) -> _Frame:
     gap = mast + wide
     foot_y = deep / 2 + margin + (0.0 if low else 2.0)
     return _Frame(deep / 2, foot_x, foot_y, mast, gap, gap + SPAN, gap + SPAN + SLIM)
+
+
+def size(step_mm: float, count: int) -> tuple[float, float]:
+    """How wide and deep a ladder of so many steps is, mm: its foot."""
+    frame = _frame(step_mm, count)
+    return 2 * frame.foot_x, 2 * frame.foot_y
 
 
 def ladder(values_c: tuple[float, ...], step_mm: float, foot_mm: float) -> Piece:
