@@ -88,8 +88,8 @@ class SupportTips(LayerKind[Plan]):
 
     def suggest(self, context: ResinContext) -> Plan:
         """From what hardly holds anything to what surely does."""
-        count = min(max(as_many(context, 7, PITCH, PITCH), FEWEST), MOST)
-        return Plan(first_mm=0.18, step_mm=0.06, tables=count, undersides=BOTH)
+        count = min(max(as_many(context, 8, PITCH, PITCH), FEWEST), MOST)
+        return Plan(first_mm=0.15, step_mm=0.05, tables=count, undersides=BOTH)
 
     def lift(self, version: int, plan: Mapping[str, Scalar]) -> Mapping[str, Scalar]:
         """Up to version 1 all tables were level."""
