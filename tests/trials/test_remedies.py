@@ -240,9 +240,9 @@ CASES = [
     refused(
         "support-tips",
         "step_mm",
-        "makes tips of 2.58 mm; beyond 1.4 they would touch",
+        "makes tips of 2.95 mm; beyond 1.4 they would touch: 0.17 or less would do",
         {"step_mm": 0.4},
-        {"step_mm": 0.2},
+        {"step_mm": 0.17},
     ),
     refused("rest-before-light", "step", "the last levels would rest less than no time", {"step": 1.0}, {"step": 0.4}),
     refused(

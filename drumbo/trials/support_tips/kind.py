@@ -99,7 +99,11 @@ class SupportTips(LayerKind[Plan]):
         """Refuse what has no room; warn of tips that are finer than the screen draws."""
         thickest = self.steps(plan)[-1].value
         if thickest > THICKEST_MM:
-            raise InvalidInput("step_mm", f"makes tips of {thickest:g} mm; beyond {THICKEST_MM:g} they would touch")
+            most = math.floor(100 * (THICKEST_MM - plan.first_mm) / (plan.tables - 1)) / 100
+            raise InvalidInput(
+                "step_mm",
+                f"makes tips of {thickest:g} mm; beyond {THICKEST_MM:g} they would touch: {most:g} or less would do",
+            )
         high = self._base_mm(context) + TALL + (SLOPE_HIGH if plan.undersides == BOTH else tips.THICK)
         check_room(context, "tables", plan.tables * PITCH, _deep(plan), high)
         pixel = screen_of(context).pixel_mm
