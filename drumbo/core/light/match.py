@@ -43,7 +43,9 @@ FAR = 4.0
 """Residuals beyond so many standard deviations are named and left out."""
 LEAST_SHARE = 0.02
 FEWEST_STEPS, FEWEST_STACKS = 3, 2
-T_GRID, B_GRID, WIDE_SD = 321, 21, 2.5
+T_GRID, B_GRID, WIDE_SD = 481, 21, 2.5
+BEYOND = 0.25
+"""What the form of the law may be off by, of the way, as a logarithm, from the lights that were read to one beyond."""
 COMMON = np.array([0.0, JAW_MM, JOINT_MM])
 """What all readings share, and is known beforehand: offset, what a jaw adds, what a joint keeps; mm."""
 COMMON_SD = np.array([OFFSET_SD_MM, JAW_SD_MM, JOINT_SD_MM])
@@ -179,6 +181,7 @@ def _weighed(rows: _Rows) -> Match:
     weight = np.exp(likely - likely.max())
     weight /= weight.sum()
     log_t, log_error = _mean(t, weight.sum(axis=1))
+    log_error = math.hypot(log_error, BEYOND * max(rows.x.min() - log_t, log_t - rows.x.max(), 0.0))
     bled, bleed_error = _mean(bleed, weight.sum(axis=0))
     offset, jaw, joint = COMMON + COMMON_SD * (spread.T @ sure @ (error - (weight @ bleed) @ grown))
     return Match(math.exp(log_t), log_error, bled, bleed_error, float(offset), float(jaw), float(joint), (), 0.0)
@@ -191,7 +194,7 @@ def _mean(values: Floats, weight: Floats) -> tuple[float, float]:
 
 def _room(x: Floats) -> float:
     """How far beyond the exposures tried the right one may lie, in logarithms."""
-    return 0.6 * float(np.ptp(x)) + 0.5
+    return 0.6 * float(np.ptp(x)) + 1.3
 
 
 def _rests(found: Floats, rows: _Rows) -> Floats:
