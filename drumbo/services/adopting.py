@@ -114,7 +114,7 @@ def _history(session: Session, row: TrialRow) -> History | None:
     """
     result, key = result_of(row), kind_of(row).sets[0]
     alone_of_all = row.pair is None and kind_of(row).process == FILAMENT
-    if not alone_of_all or result is None or result.value is None or not result.error:
+    if not alone_of_all or result is None or result.value is None or not result.error or result.beyond:
         return None
     said = all_before(session, row.profile, (key,)).get(key)
     value = kind_of(row).changes(plan_of(row), result, trial_context(row, now=True), row.id).get(key)
@@ -146,6 +146,11 @@ def _found(row: TrialRow, history: History | None) -> dict[str, Value]:
     new = kind_of(row).changes(plan_of(row), result, trial_context(row, now=True), row.id)
     if row.pair is not None:
         return new
+    first = kind_of(row).sets[0]
+    if result.beyond and result.bound != result.value and first in new:
+        doubt = f"the range ended too early, and {result.beyond} may be better"
+        # Nobody knows how far it is off.
+        new[first] = replace(new[first], error=None, doubt=doubt)
     if history is not None and history.has_say:
         new[history.key] = replace(new[history.key], alone=history.alone)
     numbers = {**printed.printer.numbers(), **printed.profile.numbers(), **{k: v.number for k, v in new.items()}}

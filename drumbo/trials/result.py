@@ -14,6 +14,13 @@ from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Chart, Curve, Map, Spread
 from drumbo.trials.plan import TrialPlan
 
+MORE, LESS = "more", "less"
+
+
+def beyond(end: float) -> str:
+    """Which way the right value lies from a range's end: below 0 its lower end, above 0 its upper one, 0 within."""
+    return MORE if end > 0 else LESS if end < 0 else ""
+
 
 @dataclass(frozen=True, slots=True)
 class Result:
@@ -24,6 +31,9 @@ class Result:
     sentence, `notes` more of it; `also` holds what else was found, for the kind's own `changes`; `extend` fills a
     plan that goes on where this one ends, under the words `extend_says`. A `headline` stands in the number's place
     where that would say little. `reader` is what is known of whoever read, once these readings are counted in.
+
+    Where the range ends too early, `beyond` is MORE or LESS: the right value is `low` or more, or `high` or less, and
+    nobody knows how far beyond. A `value` that is that bound itself held, and can be used.
     """
 
     state: str
@@ -42,11 +52,19 @@ class Result:
     extend_says: str = "Plan the next range"
     headline: str = ""
     reader: Leaning | None = None
+    beyond: str = ""
+
+    @property
+    def bound(self) -> float | None:
+        """What the right value lies beyond; None where it lies within what is said."""
+        return {MORE: self.low, LESS: self.high}.get(self.beyond)
 
     @property
     def as_good(self) -> bool:
         """Whether all of `low`..`high` is as good, and not only where the right value lies."""
         if self.value is None or self.error is None or self.low is None or self.high is None or self.low == self.high:
+            return False
+        if self.beyond:
             return False
         sides = (self.high - self.value, self.value - self.low)
         return not any(math.isclose(side, half_90(self.error), rel_tol=0.02) for side in sides)

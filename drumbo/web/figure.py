@@ -224,8 +224,10 @@ def fit_picture(result: Result | None, steps: Sequence[Step], picture: PiecePict
     def along(value: float) -> float:
         return round(first + _place(value, values) * per_step, 1)
 
-    low, high = sorted((along(result.low or result.value), along(result.high or result.value)))
     paths = _paths(result, along, picture.lies)
+    if result.beyond:
+        return FitPicture(*size, picture.lies, **paths, ticks=ticks)
+    low, high = sorted((along(result.low or result.value), along(result.high or result.value)))
     return FitPicture(
         *size, picture.lies, **paths, best=along(result.value), good_from=low, good_size=high - low, ticks=ticks
     )

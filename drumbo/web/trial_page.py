@@ -166,7 +166,8 @@ def _departing(sheet: TrialSheet) -> prior.FoundBefore | None:
     """What was found before, where this result lies far outside of it."""
     assert sheet.result is not None
     found = prior.found_before(workshop(), sheet.card.id, sheet.kind.sets[0])
-    if found is None or sheet.result.value is None or not found.before.departs(sheet.result.value, sheet.result.error):
+    result = sheet.result
+    if found is None or result.value is None or result.beyond or not found.before.departs(result.value, result.error):
         return None
     return found
 

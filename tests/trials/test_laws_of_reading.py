@@ -211,6 +211,26 @@ def test_one_slip_of_the_eye_is_not_believed(slug: str, rows: Rows) -> None:
     assert np.quantile(moved, 0.8) < 1.0, np.round(moved, 2)
 
 
+@pytest.mark.parametrize(
+    ("slug", "rows", "says"),
+    [
+        ("flow-surface", {"gaps": "000011122", "ridges": "444444444"}, "more"),
+        ("flow-surface", {"gaps": "444444444", "ridges": "221110000"}, "less"),
+        ("temperature", {"*": "432211000"}, "more"),
+        ("retraction-length", {"strings": "0000011111112"}, "more"),
+        ("retraction-length", {"strings": "4444444444444"}, "less"),
+        ("pressure-advance", {"bulges": "000011122", "thins": "444444444"}, "more"),
+        ("retraction-restart", {"start-gap": "000011122", "start-blob": "444444444"}, "more"),
+    ],
+)
+def test_a_range_that_ends_too_early_is_told_by_one_end_alone(slug: str, rows: Rows, says: str) -> None:
+    result, ends = _said(slug, rows), [step.value for step in kind(slug).steps(_plan(slug))]
+    assert result.beyond == says, result.says
+    assert result.bound is not None
+    assert not result.as_good, "what lies beyond was not tried"
+    assert result.bound > min(ends) if says == "more" else result.bound < max(ends)
+
+
 def test_one_who_is_known_to_be_strict_has_seen_it_earlier_than_they_say() -> None:
     """Somebody who gives nothing more than a 3 may mean by it what others call a 4."""
     rows = {"strings": "0001233333333", "restart": "3333333333333"}

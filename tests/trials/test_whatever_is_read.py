@@ -23,6 +23,8 @@ from drumbo.web.chart import chart_picture
 from drumbo.web.figure import fit_picture, piece_picture, spread_picture
 from tests.conftest import plain_context, resin_context
 
+SURE_BEYOND = {"lift-and-rest", "exposure-coupon", "changeover"}
+"""Kinds that tell two values, of which one may lie beyond, or follow a law there and say how sure that is."""
 ALL = [pytest.param(kind, id=slug) for slug, kind in kinds().items()]
 T = TypeVar("T")
 Score = Callable[[int, int], int | None]
@@ -104,6 +106,9 @@ def test_the_verdict_can_be(kind: SomeKind) -> None:
             assert result.low is not None, name
             assert result.high is not None, name
             assert result.low <= result.value <= result.high, name
+            assert (result.bound is None) is (not result.beyond), name
+            if result.state == "edge" and result.extend is not None and kind.slug not in SURE_BEYOND:
+                assert result.beyond, f"{name}: nobody knows how far beyond the range it lies"
         _changes(kind, plan, result, context, name)
         fit_picture(result, steps, picture)
         for chart in result.charts:

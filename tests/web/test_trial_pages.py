@@ -9,7 +9,7 @@ import pytest
 from flask.testing import FlaskClient
 from PIL import Image
 
-from drumbo.services import reading, trials
+from drumbo.services import adopting, profiles, reading, trials
 from drumbo.store.database import Workshop
 from tests.conftest import Begun
 from tests.web.conftest import SMALL
@@ -58,6 +58,34 @@ def test_leaves_open_in_order_and_say_why_not(client: FlaskClient, house: Worksh
         assert "Print the piece first" in answer.text
     assert client.get("/trials/999/read").status_code == 404
     assert client.get(f"/trials/{trial}/eat").status_code == 404
+
+
+def test_a_range_that_ends_too_early_claims_one_end_and_what_is_adopted_stays_in_doubt(
+    client: FlaskClient, house: Workshop, begun: Begun
+) -> None:
+    trial = trials.create(house, begun.profile, "temperature", {**SMALL, "hot_c": "230", "cold_c": "200"})
+    trials.printed_by_hand(house, trial)
+    sheet = trials.sheet(house, trial)
+    better = (3, 1, 0, 0)
+    reading.score_all(
+        house,
+        trial,
+        {(a.key, s.index): n for a in sheet.to_read.aspects for s, n in zip(sheet.steps, better, strict=True)},
+    )
+    result = trials.sheet(house, trial).result
+    assert result is not None
+    assert (result.state, result.beyond) == ("edge", "more")
+    for leaf in ("read", "adopt"):
+        page = client.get(f"/trials/{trial}/{leaf}").text
+        told = re.search(r'class="big">(\d+)</span>\s*<span class="pm">°C or more', page)
+        assert told, leaf
+        assert float(told[1]) == round(result.bound or 0.0)
+        assert "± " not in page.split('class="verdict"')[1], "no interval that nobody knows"
+    adopting.adopt(house, trial)
+    assert (
+        "ended too early, and more may be better"
+        in profiles.sheet(house, begun.profile).profile.values["nozzle_c"].recheck
+    )
 
 
 def test_scoring_answers_with_verdict_and_fit(client: FlaskClient, printed: int) -> None:

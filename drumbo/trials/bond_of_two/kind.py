@@ -17,7 +17,7 @@ from drumbo.trials.base import Context
 from drumbo.trials.bond_of_two import row
 from drumbo.trials.bond_of_two.plan import FEWEST, MOST, Plan
 from drumbo.trials.readings import Aspect, Readings, Step, ToRead
-from drumbo.trials.result import Result
+from drumbo.trials.result import MORE, Result
 from drumbo.trials.toolkit.of_two import KindOfTwo
 from drumbo.trials.toolkit.rising import Rise, rise
 from drumbo.trials.toolkit.roads import FAR, check_bed, on_bed, usual_settings
@@ -167,6 +167,7 @@ class BondOfTwo(KindOfTwo[Plan]):
             state, value, error, value - half_90(error), value + half_90(error), says, (), found.curve,
             extend=extend,
             extend_says="Plan hotter joints",
+            beyond=MORE if state == "edge" else "",
         )  # fmt: skip
 
     def overrides(self, plan: Plan) -> dict[str, str]:

@@ -18,7 +18,7 @@ from drumbo.trials.changeover import fields
 from drumbo.trials.changeover.plan import ROW_MM, Plan
 from drumbo.trials.pictures import Spread
 from drumbo.trials.readings import Measure, PhotoMarks, PhotoReading, Readings, Site, Step, ToRead
-from drumbo.trials.result import Result
+from drumbo.trials.result import MORE, Result
 from drumbo.trials.toolkit.of_two import KindOfTwo
 from drumbo.trials.toolkit.roads import check_bed, foot_mm, on_bed, usual_settings
 from drumbo.trials.toolkit.wider import holding
@@ -179,7 +179,7 @@ class Changeover(KindOfTwo[Plan]):
             "edge" if late else "good", there, errors[0], max(there - half_90(errors[0]), 0.0),
             there + half_90(errors[0]), words, tuple(word for word in (odd, odd_back, dearer) if word),
             spreads=_spreads((there, back), errors), also={"back": back, "back_error": errors[1]},
-            extend=extend, extend_says="Plan longer fields",
+            extend=extend, extend_says="Plan longer fields", beyond=MORE if NAMES[0] in late else "",
         )  # fmt: skip
 
     def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:

@@ -19,7 +19,7 @@ from drumbo.trials.base import Context, Kind
 from drumbo.trials.clearance import rail
 from drumbo.trials.plan import TrialPlan, ask
 from drumbo.trials.readings import Aspect, Readings, Step, ToRead
-from drumbo.trials.result import Result
+from drumbo.trials.result import Result, beyond
 from drumbo.trials.toolkit.rising import rise
 from drumbo.trials.toolkit.roads import on_bed
 from drumbo.trials.toolkit.sweep import count_between, even_steps
@@ -144,6 +144,7 @@ class Clearance(Kind[Plan]):
             found.curve,
             also=also,
             extend=extend,
+            beyond=beyond(float(value > plan.high_mm) - float(value < plan.low_mm)) if state == "edge" else "",
         )
 
     def changes(self, plan: Plan, result: Result, context: Context, trial: int) -> dict[str, Value]:

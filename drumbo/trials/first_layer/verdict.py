@@ -15,7 +15,7 @@ from drumbo.core.sure import half_90
 from drumbo.trials.first_layer.plan import Plan
 from drumbo.trials.pictures import Map, MapSpot
 from drumbo.trials.readings import Readings, Step
-from drumbo.trials.result import Result
+from drumbo.trials.result import Result, beyond
 from drumbo.trials.toolkit.wider import holding
 
 Floats = NDArray[np.float64]
@@ -57,7 +57,7 @@ def verdict(plan: Plan, heights: Sequence[int], steps: Sequence[Step], readings:
         "edge" if end else "good", value, error, value - half_90(error), value + half_90(error),
         _says(value, error, plan.raise_mm, end), _notes(plane, found_mm, lifted, holds),
         maps=(_map(plane, best, at, layer, readings),), also={"holds": float(holds)},
-        extend=extend, extend_says=extend_says,
+        extend=extend, extend_says=extend_says, beyond=beyond(end),
     )  # fmt: skip
 
 

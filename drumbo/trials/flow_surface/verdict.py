@@ -16,7 +16,7 @@ from drumbo.core.sure import half_90
 from drumbo.trials.flow_surface.plan import USUAL_BENEATH, USUAL_PAD_MM, Plan
 from drumbo.trials.pictures import Curve
 from drumbo.trials.readings import Readings, Step
-from drumbo.trials.result import Result, known_before, weighed
+from drumbo.trials.result import Result, beyond, known_before, weighed
 from drumbo.trials.toolkit.looks import HIDING
 from drumbo.trials.toolkit.verdict import (
     FILAMENT_SHARE,
@@ -68,9 +68,12 @@ def _by_scores(plan: Plan, x: Floats, gaps: Floats, ridges: Floats, readings: Re
     missing = int(np.isnan(gaps).sum() + np.isnan(ridges).sum())
     notes += open_scores(missing, 2 * len(x))
     notes += if_strict(found.best, found.sways, error, "", 3)
+    past = beyond(found.edge) if state == "edge" else ""
+    if past:
+        low, high = found.best - half_90(error), found.best + half_90(error)
     return Result(
         state=state, value=found.best, error=error, low=min(low, found.best), high=max(high, found.best),
-        says=says, notes=tuple(notes), curve=curve, extend=extend, extend_says=words, reader=found.reader,
+        says=says, notes=tuple(notes), curve=curve, extend=extend, extend_says=words, reader=found.reader, beyond=past,
     )  # fmt: skip
 
 
@@ -123,7 +126,8 @@ def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
     if picked in {0, len(steps) - 1}:
         edge = 1 if picked else -1
         says = f"The pad at the end is the smoothest; print a strip with {'more' if edge > 0 else 'less'} flow next."
-        return Result("edge", value, error, low, high, says, tuple(notes), extend=_further(plan, edge))
+        return Result("edge", value, error, low, high, says, tuple(notes), extend=_further(plan, edge),
+                      beyond=beyond(edge))  # fmt: skip
     finer = error > COARSE_ERROR and step > FINE_STEP
     extend = fine_plan(value, error, len(steps), plan.looks).to_json() if finer else None
     return Result("good", value, error, low, high, "The smoothest pad, as you picked it.", tuple(notes),

@@ -18,7 +18,7 @@ from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Curve, Spread
 from drumbo.trials.pressure_advance.plan import Plan
 from drumbo.trials.readings import Readings, Step
-from drumbo.trials.result import Result, known_before, weighed
+from drumbo.trials.result import Result, beyond, known_before, weighed
 from drumbo.trials.toolkit.looks import HIDING
 from drumbo.trials.toolkit.sweep import growing_steps
 from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, all_alike, contradict, few
@@ -100,8 +100,9 @@ def _by_widths(steps: Sequence[Step], readings: Readings) -> Result | None:
     first, last = values[0] - 0.5 * (values[1] - values[0]), values[-1] + 0.5 * (values[-1] - values[-2])
     edge = not first <= value <= last
     says = "Both widths are alike beyond the end of the sheet." if edge else "Here both widths are alike."
+    past = beyond(value - values.mean()) if edge else ""
     return Result("edge" if edge else "good", best, error, max(best - half_90(error), 0.0), best + half_90(error), says,
-                  (f"From the widths of {near.sum()} legs.",), spreads=(spread,))  # fmt: skip
+                  (f"From the widths of {near.sum()} legs.",), spreads=(spread,), beyond=past)  # fmt: skip
 
 
 def _near(x: Floats, apart: Floats) -> NDArray[np.bool_]:
@@ -160,10 +161,12 @@ def _by_scores(plan: Plan, x: Floats, bulges: Floats, thins: Floats, reader: Lea
         notes.append(f"The earlier {known[0]:.3f} ± {half_90(known[1]):.3f} s has its say in this.")
         if abs(found.best - known[0]) > 2.5 * known[1]:
             notes.append("Yet this sheet says something else; was it printed under the same conditions?")
-    best = max(found.best, 0.0)
+    best, past = max(found.best, 0.0), beyond(found.edge) if state == "edge" else ""
+    if past:
+        low, high = max(best - half_90(error), 0.0), best + half_90(error)
     return Result(
         state=state, value=best, error=error, low=min(low, best), high=max(high, best), says=says,
-        notes=tuple(notes), curve=curve, extend=extend, extend_says=words, reader=found.reader,
+        notes=tuple(notes), curve=curve, extend=extend, extend_says=words, reader=found.reader, beyond=past,
     )  # fmt: skip
 
 
@@ -221,7 +224,8 @@ def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
     if picked == len(steps) - 1 or (picked == 0 and steps[0].value > 0):
         edge = -1 if picked == 0 else 1
         says = f"The leg at the end is the most even; print a sheet with {'more' if edge > 0 else 'less'} next."
-        return Result("edge", value, error, low, high, says, tuple(notes), extend=further(plan, edge).to_json())
+        return Result("edge", value, error, low, high, says, tuple(notes), extend=further(plan, edge).to_json(),
+                      beyond=beyond(edge))  # fmt: skip
     extend = None
     if is_coarse(value, error):
         extend = fine_plan(value, error, plan).to_json()

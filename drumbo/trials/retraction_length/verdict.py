@@ -14,7 +14,7 @@ from drumbo.core.fit.ordinal import Leaning
 from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Curve
 from drumbo.trials.readings import Readings, Step
-from drumbo.trials.result import Result
+from drumbo.trials.result import LESS, MORE, Result
 from drumbo.trials.retraction_length.plan import Plan
 from drumbo.trials.toolkit.verdict import SPLIT_MISFIT, contradict, few, if_strict
 from drumbo.trials.toolkit.wider import holding
@@ -59,8 +59,9 @@ def _by_scores(plan: Plan, x: Floats, strings: Floats, restarts: Floats, reader:
         says = "Still not clean at the longest length; print longer ones next."
         extend = _longer(plan)
         return Result(
-            "edge", value, error, value, value + half_90(error), says, notes, curve, extend=extend, reader=found.reader
-        )
+            "edge", value, error, value - half_90(error), value + half_90(error), says, notes, curve, extend=extend,
+            reader=found.reader, beyond=MORE,
+        )  # fmt: skip
     says = f"From {value:.2f} mm on longer retractions make nothing cleaner."
     if gaps_from is not None and gaps_from <= value + 0.5 * step:
         says = f"Clean from {value:.2f} mm on, but from {gaps_from:g} mm on starts have gaps: take care with either."
@@ -83,8 +84,10 @@ def _flat(plan: Plan, found: Fade, x: Floats, step: float, curve: Curve) -> Resu
         says = "Clean at every length; the shortest will do."
         extend = _shorter(plan) if x[0] > 0 else None
         error = _error(found, float(x[0]), step)
-        return Result("flat", float(x[0]), error, float(x[0]), float(x[-1]), says, (), curve, extend=extend,
-                      extend_says="Plan shorter ones", reader=found.reader)  # fmt: skip
+        # Shorter ones were not tried: nobody knows whether they are clean, too.
+        past, high = (LESS, float(x[0])) if extend else ("", float(x[-1]))
+        return Result("flat", float(x[0]), error, float(x[0]), high, says, (), curve, extend=extend,
+                      extend_says="Plan shorter ones", reader=found.reader, beyond=past)  # fmt: skip
     says = "The strings do not depend on length."
     note = "That is moisture or heat: dry the spool, or lower the temperature, then print this again."
     return Result("flat", says=says, notes=(note,), curve=curve, reader=found.reader)
@@ -134,5 +137,5 @@ def _by_pick(plan: Plan, steps: Sequence[Step], picked: int) -> Result:
     if picked == 0 and value > 0:
         says = "The shortest step is clean already; print shorter ones next."
         return Result("edge", value, error, low, high, says, notes, extend=_shorter(plan),
-                      extend_says="Plan shorter ones")  # fmt: skip
+                      extend_says="Plan shorter ones", beyond=LESS)  # fmt: skip
     return Result("good", value, error, low, high, "The first clean step, as you picked it.", notes)

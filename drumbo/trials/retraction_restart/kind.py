@@ -18,7 +18,7 @@ from drumbo.trials.base import Context, Kind
 from drumbo.trials.pictures import Curve
 from drumbo.trials.plan import Bounds, TrialPlan, ask
 from drumbo.trials.readings import Aspect, Readings, Step, ToRead
-from drumbo.trials.result import Result
+from drumbo.trials.result import Result, beyond
 from drumbo.trials.retraction_restart import arches
 from drumbo.trials.toolkit.roads import foot_mm, on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import even_steps
@@ -156,7 +156,12 @@ class RetractionRestart(Kind[Plan]):
         low, high = as_good(found.x, found.mean, 5.0)
         state, says = _state(plan, found)
         curve = Curve.of(found.x, found.mean, found.sd, x, 12.5 * (below + above))
-        return Result(state, found.best, error, min(low, found.best), max(high, found.best), says, curve=curve)
+        past = beyond(found.edge) if state == "edge" else ""
+        if past:
+            low, high = found.best - half_90(error), found.best + half_90(error)
+        return Result(
+            state, found.best, error, min(low, found.best), max(high, found.best), says, curve=curve, beyond=past
+        )
 
     def _by_pick(self, plan: Plan, steps: Sequence[Step], picked: int | None) -> Result:
         if picked is None:

@@ -12,9 +12,10 @@ from drumbo.core.fields import Scalar
 from drumbo.core.fit.onset import THICKNESS, Onset, Seen, Sign, fit_onset
 from drumbo.core.fit.ordinal import Leaning
 from drumbo.core.fit.thinning import FEWEST, Thickness
+from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Curve, Spread
 from drumbo.trials.readings import Readings, Step
-from drumbo.trials.result import Result
+from drumbo.trials.result import LESS, MORE, Result
 from drumbo.trials.rising_wall.plan import MARGINS, Plan
 from drumbo.trials.toolkit.looks import HIDING
 from drumbo.trials.toolkit.verdict import if_strict
@@ -105,11 +106,14 @@ def _measured(
         higher = _higher(plan, steps)
         says = f"It is as thick up there as below; print {higher['low_mm3_s']:g} to {higher['high_mm3_s']:g} next."
         held = (f"{top:g} can be had already; the limit lies higher.", *notes)
-        return replace(result, state="edge", value=top, low=top, says=says, notes=held, extend=higher)
+        return replace(result, state="edge", value=top, low=top, says=says, notes=held, extend=higher, beyond=MORE)
     if found.limit <= steps[0].value:
         low = _lower(plan, steps)
         says = f"It is thinner than it should be from the start; print from {low['low_mm3_s']:g} mm³/s up."
-        return replace(result, state="edge", says=says, extend=low, extend_says="Plan a lower range")
+        return replace(
+            result, state="edge", says=says, extend=low, extend_says="Plan a lower range", beyond=LESS,
+            high=result.value + half_90(result.error or 0.0) if result.value is not None else None,
+        )  # fmt: skip
     return result
 
 
@@ -166,7 +170,8 @@ def _held(plan: Plan, steps: Sequence[Step]) -> Result:
     higher = _higher(plan, steps)
     says = f"It did not fail up to {top:g} mm³/s; print {higher['low_mm3_s']:g} to {higher['high_mm3_s']:g} next."
     note = f"{top:g} can be had already; the limit lies higher."
-    return Result("edge", top, step, top, top + step, says, (note,), spreads=_no_sign(top, step), extend=higher)
+    return Result("edge", top, step, top, top + step, says, (note,), spreads=_no_sign(top, step), extend=higher,
+                  beyond=MORE)  # fmt: skip
 
 
 def _failed_at_once(plan: Plan, steps: Sequence[Step]) -> Result:
@@ -175,7 +180,7 @@ def _failed_at_once(plan: Plan, steps: Sequence[Step]) -> Result:
     note = "If lower flows fail too, it is not the flow: look at heat, the nozzle and the drive."
     return Result(
         "edge", value, 0.2 * value, 0.7 * value, steps[0].value, says, (note,),
-        spreads=_no_sign(value, 0.2 * value), extend=lower, extend_says="Plan a lower range",
+        spreads=_no_sign(value, 0.2 * value), extend=lower, extend_says="Plan a lower range", beyond=LESS,
     )  # fmt: skip
 
 

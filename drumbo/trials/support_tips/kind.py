@@ -17,7 +17,7 @@ from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Curve
 from drumbo.trials.plan import TrialPlan, ask
 from drumbo.trials.readings import Aspect, Readings, Step, ToRead
-from drumbo.trials.result import Result
+from drumbo.trials.result import LESS, Result
 from drumbo.trials.toolkit import tips
 from drumbo.trials.toolkit.layered import LayerKind, ResinContext, as_many, base_mm, check_room, screen_of
 from drumbo.trials.toolkit.rising import rise
@@ -178,6 +178,7 @@ class SupportTips(LayerKind[Plan]):
         return Result(
             "edge" if level.beneath else "good", level.value, level.error, level.value - half, level.value + half,
             words, _notes(level.value, readings, steps, beyond), level.curve, also=also or None,
+            beyond=LESS if level.beneath else "",
         )  # fmt: skip
 
     def _held(self, plan: Plan, readings: Readings, aspect: str) -> Held | Result:

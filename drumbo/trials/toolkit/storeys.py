@@ -24,7 +24,7 @@ from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Spread
 from drumbo.trials.plan import TrialPlan, ask
 from drumbo.trials.readings import Measure, Readings, Site, Step, ToRead
-from drumbo.trials.result import Result
+from drumbo.trials.result import Result, beyond
 from drumbo.trials.toolkit.layered import PIN_SEGMENTS, LayerKind, ResinContext, base_mm, check_room, screen_of
 from drumbo.trials.toolkit.wider import holding
 
@@ -158,7 +158,7 @@ class StoreyKind(LayerKind[S]):
             return Result(
                 "edge", value=value, error=told, low=value, high=value, spreads=(spread,),
                 says=f"It held on every level. {steps[-1].label} can be used{more}.",
-                extend=extend, extend_says=f"Plan {far} ones",
+                extend=extend, extend_says=f"Plan {far} ones", beyond=beyond(values[-1] - values[0]),
             )  # fmt: skip
         return self._between(plan, found, told)
 

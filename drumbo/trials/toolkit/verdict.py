@@ -13,7 +13,7 @@ from drumbo.core.fit.quality import Quality, fit_quality
 from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Curve
 from drumbo.trials.readings import Aspect, Readings, Step
-from drumbo.trials.result import Result
+from drumbo.trials.result import Result, beyond
 from drumbo.trials.toolkit.wider import holding
 
 Floats = NDArray[np.float64]
@@ -106,8 +106,8 @@ class BestStep:
         error = max(holding(self.kind, float(np.hypot(1.15 * found.error, self.step_share * step))), self.least_error)
         state, says = self._told(found)
         low, high = (float(x[0]), float(x[-1])) if state == "flat" else (found.low, found.high)
-        if state == "split":
-            # What is as good as the best means nothing where scores contradict each other.
+        if state in {"split", "edge"}:
+            # What is as good as the best means nothing where scores contradict each other, or the best lies beyond.
             low, high = found.best - half_90(error), found.best + half_90(error)
         notes = tuple(
             f"{aspects[k].name} at {x[i]:g} {self.unit} stands apart from its neighbours; look again."
@@ -115,7 +115,8 @@ class BestStep:
         )
         notes += open_scores(int(np.isnan(scores).sum()), scores.size)
         curve = Curve.of(found.x, found.mean, found.sd, x, found.points)
-        return Result(state, found.best, error, low, high, says, notes, curve, reader=found.reader), found
+        past = beyond(found.edge) if state == "edge" else ""
+        return Result(state, found.best, error, low, high, says, notes, curve, reader=found.reader, beyond=past), found
 
     @staticmethod
     def seen(scores: Floats, weights: Floats) -> int:

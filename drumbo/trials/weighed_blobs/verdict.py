@@ -14,7 +14,7 @@ from drumbo.core.fit.melt import BLOB_SD, FEWEST, NOTHING, Melt, fit_melt
 from drumbo.core.sure import half_90
 from drumbo.trials.pictures import Axis, Chart, Series
 from drumbo.trials.readings import Readings, Step
-from drumbo.trials.result import Result
+from drumbo.trials.result import MORE, Result
 from drumbo.trials.toolkit.wider import holding
 from drumbo.trials.weighed_blobs.plan import KEPT, THRESHOLDS, Plan
 
@@ -93,7 +93,8 @@ def _result(plan: Plan, steps: Sequence[Step], found: Melt, weighed: _Weighed) -
         says = f"Nothing failed up to {top:g} mm³/s; the limit lies higher. Print faster ones next."
         extend = replace(plan, low_mm3_s=round(0.7 * top, 1), high_mm3_s=round(1.9 * top, 1)).to_json()
         low = min(value, top)
-        return Result("edge", low, max(error, 0.1 * top), low, value, says, notes, charts=charts, extend=extend)
+        return Result("edge", low, max(error, 0.1 * top), low, value, says, notes, charts=charts, extend=extend,
+                      beyond=MORE)  # fmt: skip
     low, high = value - half_90(error), value + half_90(error)
     if found.misfit > POORLY:
         return Result("split", value, error, low, high, SCATTER, notes, charts=charts)
