@@ -20,6 +20,7 @@ from drumbo.standins.resin.bottle import draw_bottle
 from drumbo.standins.resin.physics import growth_mm
 from drumbo.standins.resin.slung import sloped_safety
 from drumbo.trials import kind
+from drumbo.trials.exposure_coupon import coupon
 from drumbo.trials.readings import Readings
 from drumbo.trials.resin_proof.kind import CHECKLIST
 from drumbo.trials.toolkit import leaves
@@ -124,6 +125,21 @@ def test_coupons_are_read_by_their_leaves_and_one_that_was_misread_is_left_out()
         assert (beyond.extend["first_s"] < plan.first_s) is (far < 2), "and the next lights go there"
     few = COUPON.evaluate(plan, _leaves(Readings(), 3, 0.02))
     assert few.says == "Measure the leaves and blocks of at least two exposures."
+
+
+@pytest.mark.parametrize("coupons", range(3, 10))
+def test_however_many_coupons_there_are_their_leaves_tell_the_exposure(coupons: int) -> None:
+    plan = replace(COUPON.suggest(CONTEXT), coupons=coupons, reach_um=None, critical_s=None)
+    steps, at = COUPON.steps(plan), COUPON.readings(plan).measures[0].at
+    (wide, _), piece = coupon.size(coupons, leafy=True), COUPON.piece(plan, CONTEXT)
+    left, _, _, right, _, _ = piece.solid.bounding_box()
+    assert right - left == pytest.approx(wide, abs=0.1)
+    assert abs(left + right) < 0.2, "it lies in the middle of the screen"
+    true_s, readings = steps[len(steps) // 2].value, Readings()
+    for step in at:
+        readings = _leaves(readings, step, _over_mm(math.log(steps[step].value / true_s)))
+    found = COUPON.evaluate(plan, readings)
+    assert found.low < true_s < found.high
 
 
 def test_a_plan_from_before_leaves_is_read_by_blades_and_slits() -> None:

@@ -41,9 +41,11 @@ SETS, EVERY = 3, 2
 
 
 def with_leaves(count: int) -> tuple[int, ...]:
-    """Which of so many coupons have leaves: the middle one, and those two steps to either side of it."""
-    middle, reach = (count - 1) // 2, EVERY * (SETS // 2)
-    return tuple(at for at in range(middle - reach, middle + reach + 1, EVERY) if 0 <= at < count)
+    """Which of so many coupons have leaves: every other one around the middle; of three the outer two, as one set alone
+    tells no exposure.
+    """
+    first = max((count - 1) // 2 - EVERY * (SETS // 2), 0)
+    return tuple(at for at in range(first, first + EVERY * SETS, EVERY) if at < count)
 
 
 def deep(leafy: bool) -> float:
