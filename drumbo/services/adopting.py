@@ -147,7 +147,7 @@ def _found(row: TrialRow, history: History | None) -> dict[str, Value]:
     if row.pair is not None:
         return new
     first = kind_of(row).sets[0]
-    if result.beyond and result.bound != result.value and first in new:
+    if not result.usable and first in new:
         doubt = f"the range ended too early, and {result.beyond} may be better"
         # Nobody knows how far it is off.
         new[first] = replace(new[first], error=None, doubt=doubt)

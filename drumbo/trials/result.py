@@ -60,6 +60,11 @@ class Result:
         return {MORE: self.low, LESS: self.high}.get(self.beyond)
 
     @property
+    def usable(self) -> bool:
+        """Whether the value is one to print with: within the range, or at its end and held there."""
+        return not self.beyond or self.bound == self.value
+
+    @property
     def as_good(self) -> bool:
         """Whether all of `low`..`high` is as good, and not only where the right value lies."""
         if self.value is None or self.error is None or self.low is None or self.high is None or self.low == self.high:

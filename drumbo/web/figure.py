@@ -225,7 +225,7 @@ def fit_picture(result: Result | None, steps: Sequence[Step], picture: PiecePict
         return round(first + _place(value, values) * per_step, 1)
 
     paths = _paths(result, along, picture.lies)
-    if result.beyond:
+    if not result.usable:
         return FitPicture(*size, picture.lies, **paths, ticks=ticks)
     low, high = sorted((along(result.low or result.value), along(result.high or result.value)))
     return FitPicture(
