@@ -34,6 +34,8 @@ from drumbo.trials.toolkit.layered import ResinContext
 SCREENS = ((3840, 2400, 35.0), (2560, 1620, 50.0), (5760, 3600, 24.0), (4098, 2560, 30.0))
 LAYER_UM, HALF_UM = 50.0, 25.0
 USUAL_REACH_UM = 130.0
+MOST_KEPT = 4
+"""Prints that are kept: one takes a hundred megabytes and more."""
 
 
 @dataclass(frozen=True)
@@ -96,7 +98,7 @@ def printed(trial: SomeKind, plan: Any, context: ResinContext, one: DrawnBottle)
         file = trial.print_file(plan, context)
         return file, cure(package_bytes(file), one.bottle, one.lamp)
 
-    return once((trial.slug, repr(plan), repr(one), repr(sorted(context.profile.numbers().items()))), make)
+    return once((trial.slug, repr(plan), repr(one), repr(sorted(context.profile.numbers().items()))), make, MOST_KEPT)
 
 
 def go(

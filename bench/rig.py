@@ -37,7 +37,7 @@ AGAIN = 7919
 FEW_PRINTERS = 9
 """So many printers, one a polymer, are all that the quick path has."""
 MOST_KEPT = 60
-"""Files and shapes that are kept; a tower of resin takes room of its own."""
+"""Files and shapes that are kept."""
 
 _world: ContextVar[worlds.World] = ContextVar("world", default=worlds.VARIED)
 _quick: ContextVar[bool] = ContextVar("quick", default=False)
@@ -117,12 +117,12 @@ def here() -> worlds.World:
     return _world.get()
 
 
-def once(key: object, make: Callable[[], T]) -> T:
-    """What was made for this key before, as long as it is among the last few that were asked for."""
+def once(key: object, make: Callable[[], T], most: int = MOST_KEPT) -> T:
+    """What was made for this key before, as long as it is among the last `most` that were asked for."""
     if key not in _kept:
-        _kept[key] = make()
-        if len(_kept) > MOST_KEPT:
+        while len(_kept) >= most:
             _kept.popitem(last=False)
+        _kept[key] = make()
     _kept.move_to_end(key)
     made: T = _kept[key]
     return made
