@@ -20,7 +20,6 @@ from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.gcode.against import Against
 from drumbo.core.gcode.course import Course, Spot, course
 from drumbo.core.gcode.inspect import analyse
-from drumbo.core.plate import PIECE
 from drumbo.core.run import RunState
 from drumbo.links.journal import LONGEST, JournalEntry, entries
 from drumbo.links.runs import Runs
@@ -29,13 +28,13 @@ from drumbo.services.jobs import facts_of_file, mates_of, newest_print
 from drumbo.services.trials import Run, get_trial, run_of
 from drumbo.store.database import Workshop
 from drumbo.store.models import PrintRow
+from drumbo.trials.plate import turns
 from drumbo.trials.trial import Trial
 
 KEPT = 6
 PACE_BYTES, STRIP_BYTES = 20 * LONGEST, 60 * LONGEST
 """How much of a journal's end is read: some four minutes to learn the pace from, ten or more for temperatures."""
 STRIP_S = 600.0
-NOTE = f"; {PIECE} ".encode()
 TELLS_S = 20.0
 """So much of the plan must be done before the pace of a print is believed, s."""
 
@@ -43,13 +42,13 @@ TELLS_S = 20.0
 @dataclass(frozen=True)
 class FileCourse:
     """What does not change: the file's course, and what the steps of the piece are called; where its middle is on the
-    bed, mm; and of several pieces in one file the lines with which they begin.
+    bed, mm; and of several pieces in one file the lines with which it goes on with another, and which turn that has.
     """
 
     course: Course
     labels: tuple[str, ...]
     middle: tuple[float, float]
-    pieces: tuple[int, ...] = ()
+    pieces: tuple[tuple[int, int], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,7 +110,7 @@ def live(workshop: Workshop, trial_id: int) -> Live | None:
     left_s = max(spot.total_s - spot.done_s, 0.0) * pace
     (x0, y0, x1, y1), (x, y) = way.course.box, way.middle
     box = (x0 - x, y0 - y, x1 - x, y1 - y)
-    turn = sum(begins <= line for begins in way.pieces)
+    turn = next((turn for begins, turn in reversed(way.pieces) if begins <= line), 0)
     return Live(run, spot, line, way.course.layers, left_s, step, after, spot.next_in_s * pace, box, turn)
 
 
@@ -247,15 +246,8 @@ def _way(
             boxes.append(((p.low[0] + x, p.low[1] + y, p.low[2]), (p.high[0] + x, p.high[1] + y, p.high[2])))
             labels.append(f"{p.label} {trial.kind.unit}".strip() + of)
     x, y = trials[0].stands.middle
-    return FileCourse(
-        course(case, boxes), tuple(labels), (float(x), float(y)), _begins(file) if len(trials) > 1 else ()
-    )
-
-
-def _begins(file: bytes) -> tuple[int, ...]:
-    """Lines with which the pieces of a plate begin, from 1 on: a note stands before each."""
-    lines = file.split(b"\n")
-    return tuple(number for number, line in enumerate(lines, start=1) if line.startswith(NOTE))
+    pieces = tuple(turns(file.decode().split("\n"))) if len(trials) > 1 else ()
+    return FileCourse(course(case, boxes), tuple(labels), (float(x), float(y)), pieces)
 
 
 def pace_of(told: Sequence[JournalEntry], way: Course) -> float:

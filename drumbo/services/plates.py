@@ -26,7 +26,7 @@ from drumbo.store.database import Workshop
 from drumbo.store.models import PlateRow, ProfileRow, TrialRow
 from drumbo.trials import kinds_of
 from drumbo.trials.base import Context, Kind
-from drumbo.trials.plate import BETWEEN, PieceAsked, PlateFile, can_share, check, plate_file, warnings
+from drumbo.trials.plate import BETWEEN, Order, PieceAsked, PlateFile, can_share, check, plate_file, warnings
 from drumbo.trials.trial import Trial, TrialState, all_read
 from drumbo.trials.way import plan_for
 
@@ -59,18 +59,21 @@ class PlateChoice:
 @dataclass(frozen=True, slots=True)
 class PlateDraft:
     """A plate that is being put together. `problems` are by field, "pieces" for all of it; `assumed` is the room that
-    the head is taken to need, where the printer's page does not tell all of it.
+    the head is taken to need, where the printer's page does not tell all of it and it needs any; `order` is the one
+    asked for, and `by_layer` whether it came to that.
     """
 
     card: Card
     printer: Printer
     quick: bool
+    order: Order
     choices: tuple[PlateChoice, ...]
     problems: Mapping[str, str]
     warnings: tuple[str, ...]
     spots: tuple[PieceOutline, ...]
     facts: Mapping[str, float | None]
     assumed: HeadClearance | None
+    by_layer: bool
 
     @property
     def chosen(self) -> tuple[PlateChoice, ...]:
@@ -105,12 +108,19 @@ class PlateSheet:
     created_at: datetime
 
     @property
+    def by_layer(self) -> bool:
+        """Whether its pieces are printed layer by layer."""
+        return bool(self.facts.get("by_layer"))
+
+    @property
     def printed(self) -> bool:
         """Whether it came off the bed."""
         return all(trial.state is not TrialState.PLANNED for trial in self.trials)
 
 
-def draft(workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Typed, *, quick: bool) -> PlateDraft:
+def draft(
+    workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Typed, *, quick: bool, order: str = ""
+) -> PlateDraft:
     """A plate of some kinds, with their plans as proposed or as typed so far; nothing is refused yet."""
     with workshop.reading() as session:
         row = get_row(session, profile_id)
@@ -119,9 +129,11 @@ def draft(workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Type
     told: tuple[str, ...] = tuple(warnings([each.kind for each in asked]))
     spots: tuple[PieceOutline, ...] = ()
     facts: dict[str, float | None] = {}
+    by_layer, wish = False, order_of(order)
     if not problems:
         try:
-            file = _file(asked, context, revision)
+            file = _file(asked, context, revision, wish)
+            by_layer = file.by_layer
             spots = tuple(
                 _spot(each.kind.title, share.turn, share.standing, each.kind.piece(each.plan, context))
                 for each, share in zip(asked, file.shares, strict=True)
@@ -130,11 +142,13 @@ def draft(workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Type
         except InvalidInput as error:
             problems = dict(error.problems)
     known = bool(context.printer.clearance_radius_mm and context.printer.clearance_height_mm)
-    assumed = None if known else clearance_of(context.printer)
-    return PlateDraft(card, context.printer, quick, choices, problems, told, spots, facts, assumed)
+    assumed = None if known or by_layer else clearance_of(context.printer)
+    return PlateDraft(card, context.printer, quick, wish, choices, problems, told, spots, facts, assumed, by_layer)
 
 
-def create(workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Typed, *, quick: bool) -> int:
+def create(
+    workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Typed, *, quick: bool, order: str = ""
+) -> int:
     """Plan a plate: one file, and a trial for each piece. InvalidInput names the fields; nothing is half saved."""
     with workshop.reading() as session:
         row = get_row(session, profile_id)
@@ -142,10 +156,10 @@ def create(workshop: Workshop, profile_id: int, slugs: Sequence[str], typed: Typ
     _, problems, asked = _choices(context, slugs, typed, quick=quick)
     if problems:
         raise InvalidInput.of(problems)
-    file = _file(asked, context, revision)
+    file = _file(asked, context, revision, order_of(order))
     digest = workshop.files.put(file.gcode.encode())
     with workshop.writing() as session:
-        facts = {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}
+        facts = {"seconds": file.seconds, "grams": file.grams, "cost": file.cost, "by_layer": file.by_layer}
         plate = PlateRow(profile_id=profile_id, file_digest=digest, facts=facts)
         session.add(plate)
         session.flush()
@@ -239,15 +253,20 @@ def _choices(
     return tuple(choices), problems, asked
 
 
-def _key(asked: Sequence[PieceAsked], context: Context, revision: int) -> tuple[object, ...]:
+def order_of(typed: str) -> Order:
+    """The order of a form; as fits where it says none."""
+    return Order(typed) if typed in tuple(Order) else Order.AS_FITS
+
+
+def _key(asked: Sequence[PieceAsked], context: Context, revision: int, order: Order) -> tuple[object, ...]:
     pieces = tuple((each.kind.slug, repr(each.plan)) for each in asked)
-    return pieces, *made_of(context), context.profile.name, revision
+    return pieces, *made_of(context), context.profile.name, revision, order
 
 
 @cached(LRUCache(4), key=_key, condition=Condition())
-def _file(asked: Sequence[PieceAsked], context: Context, revision: int) -> PlateFile:
+def _file(asked: Sequence[PieceAsked], context: Context, revision: int, order: Order) -> PlateFile:
     """A plate's file; the form, its estimate and the plan want the same one."""
-    return plate_file(asked, context, title=(f"profile {context.profile.name}, revision {revision}",))
+    return plate_file(asked, context, title=(f"profile {context.profile.name}, revision {revision}",), order=order)
 
 
 def _spot(title: str, turn: int, standing: Standing, piece: Piece) -> PieceOutline:

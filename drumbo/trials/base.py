@@ -274,6 +274,10 @@ class Kind(AnyKind[Context, P]):
     process: ClassVar[str] = FILAMENT
     shares_bed: ClassVar[bool] = True
     """Whether its piece can be one of several in a job: not where somebody has to be there, or it takes all the bed."""
+    layers_wait: ClassVar[bool] = True
+    """Whether others may be printed between its layers: not where that changes what is asked (how long a layer takes),
+    nor where the temperature changes on the way up, or it is one line that does not stop.
+    """
 
     @abstractmethod
     def roads(self, plan: P, context: Context, piece: Piece) -> Toolpath:

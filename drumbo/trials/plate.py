@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from enum import StrEnum
 from itertools import combinations
 from typing import Any, TypeGuard
 
@@ -13,15 +14,29 @@ from drumbo.core.catalogue import BY_KEY
 from drumbo.core.errors import InvalidInput
 from drumbo.core.gcode.writer import PrintJob, write
 from drumbo.core.piece import Standing
-from drumbo.core.plate import PIECE, Plate, PlateMember, compose, footprint
+from drumbo.core.plate import PIECE, Plate, PlateMember, footprint, laid_by_layer, laid_in_turn
+from drumbo.core.profile import changed
 from drumbo.core.toolpath import Toolpath, path_motion
 from drumbo.trials.base import Context, Kind, SomeKind
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.toolkit.roads import usual_settings
 
 BETWEEN = "."
 """Between a kind and one of its plan's fields, where a plate names it: `temperature.step_c`."""
 FEWEST, MOST = 2, 6
 """Pieces of a plate."""
+WORTH = 0.9
+"""Layer by layer is chosen where it takes no more than this share of the time."""
+TALL_LAYERS = 20
+"""Where two pieces are so high, layers that wait for each other may save time."""
+
+
+class Order(StrEnum):
+    """In which order pieces are printed: as suits them, each whole before the next, or layer by layer."""
+
+    AS_FITS = "fits"
+    IN_TURN = "turn"
+    BY_LAYER = "layer"
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,8 +49,8 @@ class PieceAsked:
 
 @dataclass(frozen=True, slots=True)
 class PieceShare:
-    """What one piece takes of the whole, and where it stands; `turn` is when its turn comes, from 1 on, and `last_line`
-    the line of the file with which it is done.
+    """What one piece takes of the whole, and where it stands; `turn` is when its turn comes, from 1 on (layer by layer,
+    in each layer), and `last_line` the line of the file with which it is done.
     """
 
     standing: Standing
@@ -56,6 +71,7 @@ class PlateFile:
     grams: float
     cost: float | None
     shares: tuple[PieceShare, ...]
+    by_layer: bool
 
 
 def can_share(kind: SomeKind) -> TypeGuard[Kind[Any]]:
@@ -100,7 +116,9 @@ def check(pieces: Sequence[PieceAsked], context: Context) -> None:
             raise InvalidInput("pieces", f"cannot hold {piece.kind.title.lower()}: {why}")
 
 
-def plate_file(pieces: Sequence[PieceAsked], context: Context, *, title: Sequence[str] = ()) -> PlateFile:
+def plate_file(
+    pieces: Sequence[PieceAsked], context: Context, *, title: Sequence[str] = (), order: Order = Order.AS_FITS
+) -> PlateFile:
     """The whole way from several plans to one file. InvalidInput where one cannot be printed, or not beside others."""
     check(pieces, context)
     for piece in pieces:
@@ -111,15 +129,16 @@ def plate_file(pieces: Sequence[PieceAsked], context: Context, *, title: Sequenc
     beds = {piece.kind.bed_for(piece.plan, context) for piece in pieces}
     if len(beds) > 1:
         raise InvalidInput("pieces", "want different bed temperatures; print them one by one")
-    plate, (bed_first_c, bed_c) = _composed(pieces, context, next(iter(beds))), next(iter(beds))
+    bed_first_c, bed_c = next(iter(beds))
+    plate = _composed(pieces, context, (bed_first_c, bed_c), order)
     numbers, first = context.profile.numbers(), pieces[plate.order[0]]
     job = PrintJob(
         printer=context.printer,
         nozzle_first_c=first.kind.first_layer_c(first.plan, context),
         nozzle_c=numbers["nozzle_c"],
         bed_first_c=bed_first_c,
-        # The plate says itself when the bed changes: after the last piece's first layer.
-        bed_c=bed_first_c if len(plate.order) > 1 else bed_c,
+        # One after another, the plate says itself when the bed changes: after the last piece's first layer.
+        bed_c=bed_c if plate.by_layer else bed_first_c,
         pressure_advance_s=numbers["pressure_advance_s"],
         title=(" · ".join(piece.kind.title for piece in pieces), context.printer.name, context.material.name, *title),
     )
@@ -132,10 +151,46 @@ def plate_file(pieces: Sequence[PieceAsked], context: Context, *, title: Sequenc
         grams=sum(share.grams for share in shares),
         cost=context.material.cost(sum(share.grams for share in shares)),
         shares=shares,
+        by_layer=plate.by_layer,
     )
 
 
-def _composed(pieces: Sequence[PieceAsked], context: Context, bed: tuple[float, float]) -> Plate:
+def _composed(pieces: Sequence[PieceAsked], context: Context, bed: tuple[float, float], order: Order) -> Plate:
+    """In the order asked for; as fits, one after another where they have room, unless layer by layer is far quicker."""
+    if order == Order.BY_LAYER:
+        return _by_layer(pieces, context)
+    members, waits = _members(pieces, context), all(piece.kind.layers_wait for piece in pieces)
+    try:
+        plate = laid_in_turn(members, context.printer, bed, context.profile.number("pressure_advance_s"))
+    except InvalidInput:
+        if order == Order.IN_TURN or not waits:
+            raise
+        return _by_layer(pieces, context)
+    if order == Order.IN_TURN or not waits or sum(m.path.layer.max() >= TALL_LAYERS for m in members) < 2:
+        return plate
+    try:
+        other = _by_layer(pieces, context)
+    except InvalidInput:
+        return plate
+    return other if path_motion(other.path).total_s < WORTH * path_motion(plate.path).total_s else plate
+
+
+def _by_layer(pieces: Sequence[PieceAsked], context: Context) -> Plate:
+    """Layers are slowed down once they are together, not by themselves."""
+    for piece in pieces:
+        if not piece.kind.layers_wait:
+            raise InvalidInput(
+                "pieces",
+                f"cannot be printed layer by layer: those of {piece.kind.title.lower()} cannot wait for others; print"
+                " them one after another",
+            )
+    held = context.profile.values["layer_time_min_s"]
+    hasty = replace(context, profile=changed(context.profile, {"layer_time_min_s": replace(held, number=0.0)}, {}))
+    pressure_s = context.profile.number("pressure_advance_s")
+    return laid_by_layer(_members(pieces, hasty), context.printer, usual_settings(context), pressure_s)
+
+
+def _members(pieces: Sequence[PieceAsked], context: Context) -> list[PlateMember]:
     """Each piece primes by a skirt of its own; the first to be printed, as the printer wants it."""
     skirted = replace(context, printer=replace(context.printer, primes="skirt"))
     paths = [_path(piece, skirted) for piece in pieces]
@@ -144,11 +199,10 @@ def _composed(pieces: Sequence[PieceAsked], context: Context, bed: tuple[float, 
         lowest = int(np.argmin(heights))
         paths[lowest] = _path(pieces[lowest], context)
     nozzle_c = context.profile.number("nozzle_c")
-    members = [
+    return [
         PlateMember(piece.kind.title, path, piece.kind.first_layer_c(piece.plan, context), nozzle_c)
         for piece, path in zip(pieces, paths, strict=True)
     ]
-    return compose(members, context.printer, bed, context.profile.number("pressure_advance_s"))
 
 
 def _path(piece: PieceAsked, context: Context) -> Toolpath:
@@ -165,22 +219,33 @@ def _of(piece: PieceAsked, error: InvalidInput) -> InvalidInput:
 
 
 def _last_lines(gcode: str) -> list[int]:
-    """The lines, from 1 on, with which the pieces are done, in the order of printing."""
+    """The lines, from 1 on, with which the pieces are done, by their turn."""
     lines = gcode.split("\n")
-    begins = [number for number, line in enumerate(lines) if line.startswith(f"; {PIECE} ")]
-    return [*begins[1:], len(lines) - 1]
+    begins = turns(lines)
+    ends = [*(number - 1 for number, _ in begins[1:]), len(lines) - 1]
+    last = {turn: end for (_, turn), end in zip(begins, ends, strict=True)}
+    return [last[turn] for turn in sorted(last)]
+
+
+def turns(lines: Sequence[str]) -> list[tuple[int, int]]:
+    """Where a plate's file goes on with another piece: (line, from 1 on; the turn of that piece)."""
+    mark = f"; {PIECE} "
+    return [
+        (number, int(line[len(mark) :].split(" ", 1)[0]))
+        for number, line in enumerate(lines, 1)
+        if line.startswith(mark)
+    ]
 
 
 def _shares(plate: Plate, context: Context, last_lines: Sequence[int]) -> tuple[PieceShare, ...]:
-    ends_s = path_motion(plate.path).ends()
-    cuts = [*plate.bottoms, len(plate.path)]
+    seconds = path_motion(plate.path).seconds
     area = np.pi * context.profile.number("filament_diameter_mm") ** 2 / 4
     found: dict[int, PieceShare] = {}
     for turn, number in enumerate(plate.order):
-        first, last = cuts[turn], cuts[turn + 1]
-        grams = float(plate.path.e_mm[first:last].sum() * area) / 1000 * context.material.density_g_cm3
-        seconds = float(ends_s[last - 1] - (ends_s[first - 1] if first else 0.0))
+        rows = plate.owner == number
+        grams = float(plate.path.e_mm[rows].sum() * area) / 1000 * context.material.density_g_cm3
         found[number] = PieceShare(
-            plate.standing[number], turn + 1, last_lines[turn], seconds, grams, context.material.cost(grams)
-        )
+            plate.standing[number], turn + 1, last_lines[turn], float(seconds[rows].sum()), grams,
+            context.material.cost(grams),
+        )  # fmt: skip
     return tuple(found[number] for number in range(len(plate.order)))

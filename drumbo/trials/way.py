@@ -137,14 +137,16 @@ class Jobs:
         return key is not None and (key == HEAT or key not in self.context.before or other.group in CLOSING)
 
     def _fit(self, kinds: Sequence[SomeKind]) -> bool:
-        """Whether pieces have room beside each other, by their own sizes and that of a skirt."""
+        """Whether pieces have room beside each other, by their own sizes and that of a skirt: for the head, or else
+        layer by layer.
+        """
         if not isinstance(self.context.printer, Printer):
             return False
-        try:
-            arrange([self._print_of(kind) for kind in kinds], self.context.printer)
-        except InvalidInput:
-            return False
-        return True
+        prints = [self._print_of(kind) for kind in kinds]
+        waits = all(can_share(kind) and kind.layers_wait for kind in kinds)
+        return _have_room(prints, self.context.printer) or (
+            waits and _have_room(prints, self.context.printer, by_layer=True)
+        )
 
     def _print_of(self, kind: SomeKind) -> Footprint:
         if kind.slug not in self.prints:
@@ -160,3 +162,11 @@ def plan_for(kind: SomeKind, context: SomeBound, *, quick: bool) -> TrialPlan:
     """The plan that a way proposes."""
     plan: TrialPlan = kind.quick(context) if quick else kind.suggest(context)
     return plan
+
+
+def _have_room(prints: Sequence[Footprint], printer: Printer, *, by_layer: bool = False) -> bool:
+    try:
+        arrange(prints, printer, by_layer=by_layer)
+    except InvalidInput:
+        return False
+    return True

@@ -18,8 +18,9 @@ from drumbo.core.plate import Footprint, arrange, clearance_of
 from drumbo.core.printer import Printer
 from drumbo.core.toolpath import Toolpath
 from drumbo.core.toolpath.columns import Role, Set
+from drumbo.core.toolpath.pace import layer_times
 from drumbo.trials import kind
-from drumbo.trials.plate import PieceAsked, PlateFile, plate_file
+from drumbo.trials.plate import Order, PieceAsked, PlateFile, plate_file
 from tests.conftest import plain_context
 
 ROOM: dict[str, Any] = {"clearance_radius_mm": 40.0, "clearance_height_mm": 25.0}
@@ -144,3 +145,90 @@ def test_what_cannot_share_a_bed_is_refused_by_name() -> None:
         _plate("flow-surface")
     with pytest.raises(InvalidInput, match="one trial twice"):
         _plate("flow-surface", "flow-surface")
+
+
+POSTS = ("flow-surface", "retraction-length", "retraction-restart")
+
+
+def _by_layer(*slugs: str, **printer: object) -> tuple[list[PieceAsked], PlateFile]:
+    context = plain_context("pla", **{**ROOM, **printer})
+    pieces = [PieceAsked(kind(slug), kind(slug).quick(context)) for slug in slugs]  # type: ignore[arg-type]
+    return pieces, plate_file(pieces, context, order=Order.BY_LAYER)
+
+
+def test_layer_by_layer_each_piece_is_laid_as_it_would_be_alone() -> None:
+    pieces, file = _by_layer(*POSTS)
+    context = plain_context("pla", **ROOM)
+    held = Against(context.printer, context.material, context.profile.numbers())
+    _, found = held.look(held.read(file.gcode.encode()))
+    assert found.remarks == ()
+    assert found.seconds == pytest.approx(file.seconds, rel=0.01)
+    middle = np.array(context.printer.bed_middle)
+    for piece, share in zip(pieces, file.shares, strict=True):
+        alone = piece.kind.print_file(piece.plan, context).path
+        mine = _of_piece(file.path, np.array(share.standing.middle), share.standing.room)[:, :4]
+        # The filament that comes back after a travel from another piece is the one thing that is new.
+        laid = mine[_lays(file.path, share.standing.room)]
+        assert laid == pytest.approx(_of_piece(alone, middle, None)[:, :4][_lays(alone, None)], abs=2e-3)
+    path = file.path
+    laid_z = path.z[(path.e_mm > 0) & (path.role >= Role.SKIRT)]
+    assert (np.diff(laid_z) >= 0).all(), "nothing is ever laid beneath what stands there"
+    assert path.e_mm.sum() == pytest.approx(
+        sum(piece.kind.print_file(piece.plan, context).path.e_mm.sum() for piece in pieces), rel=0.002
+    )
+
+
+def _lays(path: Toolpath, room: tuple[float, ...] | None) -> np.ndarray:
+    held = (path.e_mm > 0) & (path.layer > 0)
+    if room is not None:
+        held &= (path.x > room[0]) & (path.x < room[2]) & (path.y > room[1]) & (path.y < room[3])
+    return np.asarray((path.role >= Role.SKIRT)[held])
+
+
+def test_between_its_layers_a_piece_finds_again_what_it_had_set() -> None:
+    _, file = _by_layer("pressure-advance", "flow-surface", "retraction-restart")
+    context = plain_context("pla", **ROOM)
+    for slug, share in zip(("pressure-advance", "flow-surface"), file.shares, strict=False):
+        trial = kind(slug)
+        alone = trial.print_file(trial.quick(context), context).path
+        for what in (Set.PRESSURE, Set.FAN):
+            begin = context.profile.number("pressure_advance_s") if what == Set.PRESSURE else 0.0
+            told = _set_at(file.path, what, begin)[_mine(file.path, share.standing.room)]
+            assert told.tolist() == _set_at(alone, what, begin)[_mine(alone, None)].tolist()
+
+
+def _set_at(path: Toolpath, what: Set, begin: float) -> np.ndarray:
+    held = np.full(len(path), begin)
+    for event in path.events:
+        if event.what == what:
+            held[event.row :] = event.value
+    return held
+
+
+def _mine(path: Toolpath, room: tuple[float, ...] | None) -> np.ndarray:
+    laid = (path.e_mm > 0) & (path.role >= Role.SKIRT)
+    if room is not None:
+        laid &= (path.x > room[0]) & (path.x < room[2]) & (path.y > room[1]) & (path.y < room[3])
+    return np.asarray(laid)
+
+
+def test_layers_that_wait_for_each_other_are_slowed_down_together() -> None:
+    slugs = ("retraction-length", "retraction-speed")
+    _, file = _by_layer(*slugs)
+    context = plain_context("pla", **ROOM)
+    pieces = [PieceAsked(kind(slug), kind(slug).quick(context)) for slug in slugs]  # type: ignore[arg-type]
+    assert file.seconds < plate_file(pieces, context, order=Order.IN_TURN).seconds - 120
+    least_s = context.profile.number("layer_time_min_s")
+    assert layer_times(file.path)[1:-1].min() > 0.95 * least_s
+
+
+def test_where_the_head_has_no_room_pieces_are_printed_layer_by_layer() -> None:
+    slugs = ("retraction-length", "retraction-speed", "retraction-restart")
+    small: dict[str, Any] = {"bed_x_mm": 180.0, "bed_y_mm": 130.0}
+    context = plain_context("pla", **{**ROOM, **small})
+    pieces = [PieceAsked(kind(slug), kind(slug).quick(context)) for slug in slugs]  # type: ignore[arg-type]
+    with pytest.raises(InvalidInput, match="its head needs 40 mm"):
+        plate_file(pieces, context, order=Order.IN_TURN)
+    assert plate_file(pieces, context).by_layer
+    with pytest.raises(InvalidInput, match="those of temperature tower cannot wait"):
+        _by_layer("temperature", "flow-surface")

@@ -70,6 +70,26 @@ def test_one_print_makes_three_trials_that_are_read_and_adopted_one_by_one(
     assert "Adopt restart and coasting" in client.get(f"/plates/{plate.id}").text
 
 
+def test_layer_by_layer_a_print_makes_the_same_trials(
+    house: Workshop, begun: Begun, room: PrintManager, client: FlaskClient
+) -> None:
+    form = {"piece": list(SHORT), "size": "quick", "order": "layer"}
+    look = client.post(f"/profiles/{begun.profile}/plates/look", data=form).text
+    assert "Printed layer by layer" in look
+    answer = client.post(f"/profiles/{begun.profile}/plates/new", data=form)
+    plate = plates.sheet(house, int(answer.location.rsplit("/", 1)[1]))
+    assert plate.by_layer
+    flow, *others = (trial.id for trial in plate.trials)
+    assert _last_line(house, flow) < min(_last_line(house, other) for other in others), "the lowest is done first"
+    room.join(room.start(flow), PATIENCE_S)
+    assert "Printed layer by layer" in client.get(f"/plates/{plate.id}").text
+    for trial in plate.trials:
+        assert simulated.simulated_readings(house, trial.id) > 3
+        result = trials.sheet(house, trial.id).result
+        assert result is not None
+        assert result.usable, f"{trial.title}: {result.says}"
+
+
 def test_a_plate_that_breaks_off_keeps_what_came_out_whole(
     house: Workshop, begun: Begun, room: PrintManager, standin: Standin, client: FlaskClient
 ) -> None:

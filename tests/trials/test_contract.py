@@ -18,6 +18,7 @@ from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.gcode.inspect import inspect
 from drumbo.core.gcode.reader import read
 from drumbo.core.piece import draw
+from drumbo.core.plate import hindered
 from drumbo.core.profile import OriginKind, changed
 from drumbo.exchange.layer_package import package_bytes, read_package
 from drumbo.standins.filament.bed import FLAT, Bed
@@ -31,6 +32,7 @@ from drumbo.standins.worlds import VARIED
 from drumbo.trials import kind, kinds, kinds_of
 from drumbo.trials.base import Context, SomeKind
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.plate import can_share
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
 from drumbo.trials.toolkit.layered import ResinContext
@@ -96,6 +98,8 @@ def test_the_suggestion_makes_a_file_that_reads_back_and_may_be_printed(trial: S
     mine = np.flatnonzero(file.path.e_mm != 0)
     np.testing.assert_allclose(program.x[rows], file.path.x[mine], atol=1e-9)
     np.testing.assert_allclose(program.e_mm[rows], file.path.e_mm[mine], atol=6e-6)
+    if can_share(trial) and trial.layers_wait:
+        assert hindered(file.path) is None, "others may be printed between its layers"
 
 
 @pytest.mark.parametrize("context", RESIN_CONTEXTS)

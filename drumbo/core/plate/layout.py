@@ -1,14 +1,14 @@
-"""Several pieces in one job: where each stands on the bed, and their toolpaths one after another in one.
+"""Where the pieces of one job stand on the bed.
 
-Pieces are printed whole, the lowest first, so that the head passes over what is there already. What it takes up is told
-as file check does: a nozzle that stands out a little below a head of some radius, and a carriage along all of X.
+Printed whole, one after another, the lowest comes first, so that the head passes over what is there already. What it
+takes up is told as file check does: a nozzle that stands out a little below a head of some radius, and a carriage along
+all of X. Printed layer by layer nothing stands out, and pieces may stand close.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
-from typing import Any
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -17,8 +17,7 @@ from drumbo.core.heights import TIP_MM, HeadClearance
 from drumbo.core.piece import Standing
 from drumbo.core.printer import Printer
 from drumbo.core.toolpath import Toolpath
-from drumbo.core.toolpath.columns import Event, Role, Set
-from drumbo.core.toolpath.pace import CLIMB_MM_S
+from drumbo.core.toolpath.columns import Role
 
 USUAL = HeadClearance(radius_mm=40.0, height_mm=25.0)
 """What is taken for a printer of which nobody told it; where it is, pages say so, and the file check still asks."""
@@ -30,11 +29,7 @@ EDGE_MM = 3.0
 """What stays free along the bed's edges."""
 PURGE_DEEP_MM = 12.0
 """The purge line lies so far from the front; nothing else does."""
-OVER_MM = 3.0
-"""On its way to the next piece the nozzle keeps so far above all that stands."""
 MOST_TRIES = 20_000
-PIECE = "piece"
-"""The word with which the note begins that stands before each piece in the file."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,29 +46,6 @@ class Footprint:
     def size(self) -> tuple[float, float]:
         """How wide and deep it is."""
         return self.right - self.left, self.back - self.front
-
-
-@dataclass(frozen=True, slots=True)
-class PlateMember:
-    """A piece of a plate: its toolpath as it would be printed alone in the middle of the bed, what it is called, and
-    the temperatures that it begins and goes on with, °C.
-    """
-
-    title: str
-    path: Toolpath
-    nozzle_first_c: float
-    nozzle_c: float
-
-
-@dataclass(frozen=True, slots=True)
-class Plate:
-    """Pieces in the order in which they are printed: `order[k]` is the k-th member, `standing[m]` where member m is."""
-
-    path: Toolpath
-    order: tuple[int, ...]
-    standing: tuple[Standing, ...]
-    bottoms: tuple[int, ...]
-    """Rows of the path at which the pieces begin, in the order of printing."""
 
 
 def footprint(path: Toolpath, middle: tuple[float, float]) -> Footprint:
@@ -94,31 +66,35 @@ def clearance_of(printer: Printer) -> HeadClearance:
     return HeadClearance(USUAL.radius_mm if radius is None else radius, USUAL.height_mm if height is None else height)
 
 
-def arrange(prints: Sequence[Footprint], printer: Printer) -> tuple[tuple[int, ...], tuple[Standing, ...]]:
+def arrange(
+    prints: Sequence[Footprint], printer: Printer, *, by_layer: bool = False
+) -> tuple[tuple[int, ...], tuple[Standing, ...]]:
     """(order of printing, where each stands): the lowest first, as close together as the head allows, in the middle of
     the bed. InvalidInput at "pieces" where they have no room beside each other.
     """
     order = tuple(sorted(range(len(prints)), key=lambda k: (prints[k].height, k)))
-    room = clearance_of(printer)
+    room = None if by_layer else clearance_of(printer)
     (x0, y0), (x1, y1) = printer.bed_low, printer.bed_high
     free = (x0 + EDGE_MM, y0 + (EDGE_MM if printer.primes == "skirt" else PURGE_DEEP_MM), x1 - EDGE_MM, y1 - EDGE_MM)
     corners = _Search(prints, order, room, free).place()
     if corners is None:
-        raise InvalidInput(
-            "pieces",
-            f"have no room beside each other on {printer.name}: its head needs {room.radius_mm:g} mm around what stands"
-            f" there, and what is higher than {room.height_mm:g} mm keeps that far in Y; leave one out",
-        )
+        why = "" if room is None else (
+            f": its head needs {room.radius_mm:g} mm around what stands there, and what is higher than"
+            f" {room.height_mm:g} mm keeps that far in Y"
+        )  # fmt: skip
+        raise InvalidInput("pieces", f"have no room beside each other on {printer.name}{why}; leave one out")
     return order, _standing(prints, corners, free)
 
 
 @dataclass
 class _Search:
-    """Every piece into a corner that others leave, the deepest first, until all have one."""
+    """Every piece into a corner that others leave, the deepest first, until all have one. No `room` is needed where
+    nothing stands higher than the nozzle.
+    """
 
     prints: Sequence[Footprint]
     order: Sequence[int]
-    room: HeadClearance
+    room: HeadClearance | None
     free: tuple[float, float, float, float]
     tries: int = 0
 
@@ -160,6 +136,8 @@ class _Search:
 
     def _gaps(self, one: int, other: int, rank: dict[int, int]) -> tuple[float, float]:
         """(how far two must be apart in X or in Y, how far in Y whatever X is; 0 for neither)."""
+        if self.room is None:
+            return APART_MM, 0.0
         earlier = self.prints[one if rank[one] < rank[other] else other].height
         head = self.room.radius_mm + SPARE_MM
         return (head if earlier > TIP_MM else APART_MM, head if earlier > self.room.height_mm else 0.0)
@@ -198,110 +176,3 @@ def _standing(
                      (x - half, y - half, x + wide + half, y + deep + half))
         )  # fmt: skip
     return tuple(found)
-
-
-def compose(members: Sequence[PlateMember], printer: Printer, bed: tuple[float, float], pressure_s: float) -> Plate:
-    """Members as one job. `bed` is the bed's temperature of the first layer and of the others, °C: it stays at the
-    first until the last piece has its first layer. Between two pieces the head goes up, over, waits there for the
-    temperature, and down. InvalidInput where they have no room.
-    """
-    middle = printer.bed_middle
-    order, standing = arrange([footprint(member.path, middle) for member in members], printer)
-    parts: list[Toolpath] = []
-    bottoms: list[int] = []
-    rows, top = 0, 0.0
-    for place, number in enumerate(order):
-        member, stands = members[number], standing[number]
-        away = stands.middle[0] - middle[0], stands.middle[1] - middle[1]
-        alone = _moved(member.path, away) if not place else _onward(parts[-1], _moved(member.path, away), top)
-        events = [] if not place else _opening(member, pressure_s)
-        events += _second_layer(alone, member, place, bed[1] if place == len(order) - 1 else None)
-        note = Event(0, Set.NOTE, text=f"{PIECE} {place + 1} of {len(order)}: {member.title}")
-        parts.append(replace(alone, events=tuple(sorted((note, *events, *alone.events), key=lambda e: e.row))))
-        bottoms.append(rows)
-        rows += len(alone)
-        top = max(top, float(alone.z.max()))
-    if top + OVER_MM > printer.height_mm:
-        raise InvalidInput("pieces", f"are too high to pass over on {printer.name}; print the highest alone")
-    return Plate(_joined(parts, bottoms), order, standing, tuple(bottoms))
-
-
-def _moved(path: Toolpath, away: tuple[float, float]) -> Toolpath:
-    """The same elsewhere; a purge line stays where it is, with what happens at its end."""
-    shift, start = np.ones(len(path)), (path.start[0] + away[0], path.start[1] + away[1], path.start[2])
-    purged = np.flatnonzero(path.role == Role.PURGE)
-    if len(purged):
-        gone = (path.x != path.x[purged[-1]]) | (path.y != path.y[purged[-1]])
-        gone[: purged[-1]] = False
-        shift[: int(np.argmax(gone))], start = 0.0, path.start
-    x, y = (np.round(c + a * shift, 3) for c, a in zip((path.x, path.y), away, strict=True))
-    return replace(path, start=start, x=x, y=y)
-
-
-def _onward(before: Toolpath, path: Toolpath, top: float) -> Toolpath:
-    """A path that begins where another one ended: up, over, down, and the filament back that was retracted there."""
-    first = int(np.argmax(path.e_mm > 0))
-    over = max(top, float(path.z[max(first - 1, 0)])) + OVER_MM
-    x, y, z = (float(column[max(first - 1, 0)]) for column in (path.x, path.y, path.z))
-    travel = float(path.speed[path.role == Role.TRAVEL].max())
-    pulled = _still_retracted(before)
-    feeds = float(path.speed[path.role == Role.RETRACT].max(initial=30.0))
-    rows = [
-        (float(before.x[-1]), float(before.y[-1]), over, 0.0, min(CLIMB_MM_S, travel), Role.TRAVEL),
-        (x, y, over, 0.0, travel, Role.TRAVEL),
-        (x, y, z, 0.0, min(CLIMB_MM_S, travel), Role.TRAVEL),
-        *([(x, y, z, pulled, feeds, Role.RESTART)] if pulled > 0 else []),
-    ]
-    new = np.array([row[:5] for row in rows])
-    roles = np.array([row[5] for row in rows], np.uint8)
-    shift = len(rows) - first
-
-    def joined(column: np.ndarray, begin: np.ndarray) -> np.ndarray:
-        return np.concatenate([begin.astype(column.dtype), column[first:]])
-
-    return replace(
-        path,
-        start=(float(before.x[-1]), float(before.y[-1]), float(before.z[-1])),
-        x=joined(path.x, new[:, 0]), y=joined(path.y, new[:, 1]), z=joined(path.z, new[:, 2]),
-        e_mm=joined(path.e_mm, new[:, 3]), speed=joined(path.speed, new[:, 4]), role=joined(path.role, roles),
-        layer=joined(path.layer, np.zeros(len(rows))),
-        height=joined(path.height, np.full(len(rows), path.height[first])),
-        events=tuple(replace(event, row=max(event.row + shift, _WAITS_AT)) for event in path.events),
-    )  # fmt: skip
-
-
-_WAITS_AT = 2
-"""The row of a piece's beginning before which the head stands over it."""
-
-
-def _still_retracted(path: Toolpath) -> float:
-    """How much filament is retracted at the end of a path, mm."""
-    last = np.flatnonzero(path.e_mm != 0)
-    return max(-float(path.e_mm[last[-1]]), 0.0) if len(last) else 0.0
-
-
-def _opening(member: PlateMember, pressure_s: float) -> list[Event]:
-    """What every piece but the first begins with, whatever the one before has left."""
-    return [
-        Event(_WAITS_AT, Set.FAN, 0.0),
-        Event(_WAITS_AT, Set.PRESSURE, pressure_s),
-        Event(_WAITS_AT, Set.HEAT, member.nozzle_first_c),
-    ]
-
-
-def _second_layer(path: Toolpath, member: PlateMember, place: int, bed_c: float | None) -> list[Event]:
-    """The other layers' temperatures, unless the piece sets the nozzle's by itself before them."""
-    above = np.flatnonzero(path.layer >= 1)
-    if not len(above):
-        return []
-    row = int(above[0])
-    own = any(event.what in {Set.NOZZLE, Set.HEAT} and event.row <= row for event in path.events)
-    nozzle = [] if own or not place else [Event(row, Set.NOZZLE, member.nozzle_c)]
-    return nozzle + ([] if bed_c is None else [Event(row, Set.BED, bed_c)])
-
-
-def _joined(parts: Sequence[Toolpath], bottoms: Sequence[int]) -> Toolpath:
-    events = [replace(e, row=e.row + at) for part, at in zip(parts, bottoms, strict=True) for e in part.events]
-    names = ("x", "y", "z", "e_mm", "speed", "role", "layer", "height")
-    columns: dict[str, Any] = {name: np.concatenate([getattr(part, name) for part in parts]) for name in names}
-    return replace(parts[0], **columns, events=tuple(events))

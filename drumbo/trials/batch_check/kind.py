@@ -51,6 +51,7 @@ class BatchCheck(Kind[Plan]):
     sets = ("batch", *CHECKED, PROOF_KEY)
     aspects = ASPECTS
     group = "heat"
+    layers_wait = False
     step_unit = "°C"
     about = (
         "For a new batch of a material that you know. Three stairs: the middle one as the profile prints, the lower "

@@ -49,6 +49,7 @@ class Cooling(Kind[Plan]):
     )  # fmt: skip
     aspects = ASPECTS
     group = "cooling"
+    layers_wait = False
     about = (
         "A light gantry whose bands are printed with ever more fan. Each has two bridges, three overhangs, a slim tip "
         "and a head to snap off: air helps the first three and costs bond, and the fit draws both."

@@ -67,6 +67,7 @@ class Proof(Kind[Plan]):
     sets = ("proof_percent",)
     aspects = tuple(point.aspect for point in CHECKLIST)
     group = "proof"
+    layers_wait = False
     step_unit = ""
     about = (
         "A small part that asks for everything at once: a bridge, an overhang, slim tips a long travel apart, a closed "

@@ -52,6 +52,7 @@ class RisingWall(Kind[Plan]):
     title = "Max flow by a wall"
     sets = ("max_flow_mm3_s",)
     group = "max_flow"
+    layers_wait = False
     called = "bands"
     about = (
         "One wall in a single rising line, with more flow in every band, slowest at the bottom. Where it turns matt, "

@@ -49,6 +49,7 @@ class Temperature(Kind[Plan]):
     sets = ("nozzle_c", "nozzle_first_c")
     aspects = ASPECTS
     group = "heat"
+    layers_wait = False
     about = (
         "One ladder, printed hottest at the bottom and cooler with every step. Each step has a bridge, overhangs, "
         "needles, a plain face and a post to snap; its temperature stands on it in digits."

@@ -12,6 +12,7 @@ from flask.typing import ResponseReturnValue
 from drumbo.core.errors import InvalidInput
 from drumbo.services import plates as service
 from drumbo.services import profiles, ways
+from drumbo.trials.plate import Order
 from drumbo.web.bed_page import BedPicture, bed_picture
 from drumbo.web.page import Page
 from drumbo.web.views.common import plain_words, typed, workshop
@@ -20,9 +21,16 @@ pages = Blueprint("plates", __name__)
 QUICK, USUAL = "quick", "usual"
 
 
+ORDERS = ((Order.AS_FITS, "as suits them"), (Order.IN_TURN, "one after another"), (Order.BY_LAYER, "layer by layer"))
+
+
 def _asked(given: Any) -> tuple[list[str], bool]:
     """The kinds that were ticked, and whether the prints are to be quick."""
     return [slug[:60] for slug in given.getlist("piece")][:20], given.get("size", QUICK) != USUAL
+
+
+def _order() -> str:
+    return request.values.get("order", "")
 
 
 @pages.route("/profiles/<int:profile>/plates/new", methods=["GET", "POST"])
@@ -32,7 +40,7 @@ def new(profile: int) -> ResponseReturnValue:
     if request.method == "GET":
         return _form(profile, slugs, {}, quick=quick)
     try:
-        number = service.create(workshop(), profile, slugs, typed(), quick=quick)
+        number = service.create(workshop(), profile, slugs, typed(), quick=quick, order=_order())
     except InvalidInput as error:
         return _form(profile, slugs, typed(), quick=quick, problems=error.problems), 422
     return redirect(url_for("plates.show", number=number))
@@ -41,7 +49,7 @@ def new(profile: int) -> ResponseReturnValue:
 def _form(
     profile: int, slugs: list[str], given: dict[str, str], *, quick: bool, problems: dict[str, str] | None = None
 ) -> str:
-    draft = service.draft(workshop(), profile, slugs, given, quick=quick)
+    draft = service.draft(workshop(), profile, slugs, given, quick=quick, order=_order())
     return _draft_page(profile, draft, problems).render("plates/new.html")
 
 
@@ -55,6 +63,7 @@ class DraftPage(Page):
     bed: BedPicture
     wrong: Mapping[str, str]
     refused: bool
+    orders: tuple[tuple[str, str], ...] = ORDERS
     oob: bool = False
 
 
@@ -69,7 +78,7 @@ def _draft_page(profile: int, draft: service.PlateDraft, problems: Mapping[str, 
 def look(profile: int) -> str:
     """What a plate comes to while it is put together."""
     slugs, quick = _asked(request.form)
-    draft = service.draft(workshop(), profile, slugs, typed(), quick=quick)
+    draft = service.draft(workshop(), profile, slugs, typed(), quick=quick, order=_order())
     return replace(_draft_page(profile, draft), oob=True).render("plates/_look.html")
 
 
