@@ -29,11 +29,13 @@ _SPEEDS = {
     Role.OVERHANG: 25.0,
 }
 _OUTSIDE = frozenset({Role.OUTER, Role.OVERHANG})
+_FILLS = frozenset({Role.SOLID, Role.TOP, Role.INFILL, Role.BRIDGE})
 
 
 @dataclass(frozen=True, slots=True)
 class PrintSettings:
-    """Lengths in mm, speeds in mm/s, shares 0 to 1. `speeds` is by role; the first layer has its own.
+    """Lengths in mm, speeds in mm/s, shares 0 to 1. `speeds` is by role; the first layer has its own: its
+    outlines are drawn slowly, and what fills them `first_fill_times` as fast.
 
     An `outer_width_mm` of 0 makes outer walls as wide as the others. Outlines are moved outwards by `outline_mm`;
     the head runs `raise_mm` higher than the piece's layers say.
@@ -50,6 +52,7 @@ class PrintSettings:
     bottom_layers: int = 3
     infill: float = 0.15
     first_layer_speed: float = 22.0
+    first_fill_times: float = 1.6
     speeds: Mapping[Role, float] = field(default_factory=lambda: dict(_SPEEDS))
     accel_mm_s2: float = 2000.0
     junction_mm_s: float = 8.0
@@ -115,7 +118,7 @@ class PrintSettings:
         """Speed of a road, mm/s: as asked, but no faster than the first layer or max volumetric speed allow."""
         speed = self.speeds[role]
         if layer == 0 and role != Role.PURGE:
-            speed = min(speed, self.first_layer_speed)
+            speed = min(speed, self.first_layer_speed * (self.first_fill_times if role in _FILLS else 1.0))
         flow = self.road_area(height_mm, self.width_of(role)) * self.flow_of(role, layer)
         return min(speed, self.max_flow_mm3_s / flow)
 

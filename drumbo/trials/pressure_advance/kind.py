@@ -24,7 +24,8 @@ from drumbo.trials.toolkit.looks import usual_looks, with_looks
 from drumbo.trials.toolkit.roads import foot_mm, on_bed, usual_settings
 from drumbo.trials.toolkit.sweep import growing_steps
 
-BASE_LAYERS = 2
+BASE_LAYERS, BAR_LINES = 2, 4
+"""Layers of the plate, and lines side by side that make the bar under a leg: walls alone, which need no filling."""
 LEAST_S, REACH = {"direct": 0.012, "bowden": 0.15}, 8.0
 """Where a coarse sheet begins, by drive, and how many times as far it reaches: nearly all printers lie within."""
 FEWEST_KNOWN, CLOSEST, FARTHEST, ROOM = 7, 1.04, 1.08, 1.4
@@ -162,7 +163,7 @@ class PressureAdvance(Kind[Plan]):
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The sheet."""
         base, settings = _base(context)
-        return sheet.sheet(self.steps(plan), base, settings.layer_mm, settings.width_mm)
+        return sheet.sheet(self.steps(plan), base, settings.layer_mm, settings.width_mm, _bar_mm(settings))
 
     def roads(self, plan: Plan, context: Context, piece: Piece) -> Toolpath:
         """The plate as a solid; on it every road with its own value, at two speeds."""
@@ -177,7 +178,7 @@ class PressureAdvance(Kind[Plan]):
             for k, stretch in enumerate(sheet.leg(step.index, len(steps)))
         ]  # fmt: skip
         return on_bed(
-            union(p.solid for p in sheet.plate(steps, base, settings.layer_mm)),
+            union(p.solid for p in sheet.plate(steps, base, settings.layer_mm, _bar_mm(settings))),
             context,
             settings,
             strokes={BASE_LAYERS: strokes},
@@ -218,6 +219,10 @@ def _base(context: Context) -> tuple[float, PrintSettings]:
     settings = usual_settings(context)
     base = foot_mm(settings, BASE_LAYERS)
     return base, replace(settings, layer_time_min_s=0.0)
+
+
+def _bar_mm(settings: PrintSettings) -> float:
+    return settings.width_mm + (BAR_LINES - 1) * settings.spacing(settings.layer_mm)
 
 
 def _at(settings: PrintSettings, speed: float) -> PrintSettings:

@@ -28,8 +28,8 @@ SLOW, FAST, GABLE = 10.0, 28.0, 4.0
 MARGIN, SHELF = 3.5, 10.0
 """Plate beside the outer legs, and beyond the ends of all legs: there lie gables, and the digits beyond them, mm."""
 DEPTH = 2 * SLOW + FAST + 2 * SHELF
-BAR, OFF_SHELF = 2.0, 1.0
-"""Width of the bar under a leg where the plate is open, and how far the shelves reach under the legs, mm."""
+OFF_SHELF = 1.0
+"""So far the shelves reach under the legs, mm."""
 DIGITS_HIGH, STROKE = 4.2, 0.9
 TICK = 1.6
 JAW_REACH = 1.2
@@ -81,10 +81,10 @@ def leg(index: int, count: int) -> tuple[Stretch, ...]:
     )
 
 
-def plate(steps: Sequence[Step], base_mm: float, layer_mm: float) -> list[Part]:
-    """The plate, its ticks and digits: all that is printed as a solid."""
+def plate(steps: Sequence[Step], base_mm: float, layer_mm: float, bar_mm: float) -> list[Part]:
+    """The plate, its ticks and digits: all that is printed as a solid. Where it is open a bar carries each leg."""
     wide = width_mm(len(steps))
-    parts = [Part("foot", _grate(len(steps), base_mm))]
+    parts = [Part("foot", _grate(len(steps), base_mm, bar_mm))]
     low, high = base_mm - layer_mm / 2, base_mm + layer_mm
     for step in steps:
         begins = levels(step.index)[0]
@@ -98,19 +98,19 @@ def plate(steps: Sequence[Step], base_mm: float, layer_mm: float) -> list[Part]:
     return parts
 
 
-def _grate(count: int, high: float) -> Manifold:
+def _grate(count: int, high: float, bar_mm: float) -> Manifold:
     """The plate beneath lines and digits: open between the legs."""
     wide, open_to = width_mm(count), SLOW + FAST / 2 - OFF_SHELF
     whole = block((-wide / 2, -DEPTH / 2, 0), (wide / 2, DEPTH / 2, high))
     runs = [_middle(i, count) for i in range(count)]
     return whole - union(
-        block((a + BAR / 2, -open_to, -1), (b - BAR / 2, open_to, high + 1)) for a, b in pairwise(runs)
+        block((a + bar_mm / 2, -open_to, -1), (b - bar_mm / 2, open_to, high + 1)) for a, b in pairwise(runs)
     )
 
 
-def sheet(steps: Sequence[Step], base_mm: float, layer_mm: float, line_mm: float) -> Piece:
+def sheet(steps: Sequence[Step], base_mm: float, layer_mm: float, line_mm: float, bar_mm: float) -> Piece:
     """The whole piece as a solid, for its mesh and its drawing."""
-    parts, places, jaws = plate(steps, base_mm, layer_mm), [], []
+    parts, places, jaws = plate(steps, base_mm, layer_mm, bar_mm), [], []
     reach = SLOW + FAST / 2 + GABLE + 0.3
     for step in steps:
         stretches = leg(step.index, len(steps))
