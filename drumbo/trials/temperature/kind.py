@@ -17,10 +17,10 @@ from drumbo.trials.result import Result
 from drumbo.trials.temperature import ladder
 from drumbo.trials.temperature.plan import Plan
 from drumbo.trials.temperature.verdict import verdict
-from drumbo.trials.toolkit.roads import check_bed, on_bed, usual_settings, whole_layers_mm
+from drumbo.trials.toolkit.roads import check_bed, foot_mm, on_bed, usual_settings, whole_layers_mm
 from drumbo.trials.toolkit.sweep import around, count_between, even_steps
 
-MOST_STEPS, FEWEST_STEPS = 15, 3
+MOST_STEPS, FEWEST_STEPS, FOOT_LAYERS = 15, 3, 3
 HOT_FIRST_C = 20.0
 """So much above the hottest step a first layer is hardly meant to be."""
 QUICK_STEPS, QUICK_STEP_C = 5, 8
@@ -141,7 +141,7 @@ class Temperature(Kind[Plan]):
     def piece(self, plan: Plan, context: Context) -> Piece:
         """The ladder; heights are rounded to whole layers so that steps begin between two of them."""
         settings = usual_settings(context)
-        foot = settings.first_layer_mm + 3 * settings.layer_mm
+        foot = foot_mm(settings, FOOT_LAYERS)
         values = tuple(step.value for step in self.steps(plan))
         return ladder.ladder(values, whole_layers_mm(plan.step_mm, settings), foot)
 

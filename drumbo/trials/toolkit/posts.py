@@ -1,8 +1,9 @@
 """The posts: the piece of the retraction trials, a design of our own.
 
-On a narrow plate stands a mast that carries each step's value in raised digits; far to its left and right stands a slim
-three-cornered post, one edge towards the mast. Every layer crosses the air between them, so that each step shows what a
-travel leaves behind at its value, on either side. Ledges on the mast part the steps for a fingernail.
+On a plate that is narrow between what stands on it is a mast that carries each step's value in raised digits; far to
+its left and right stands a slim three-cornered post, one edge towards the mast. Every layer crosses the air between
+them, so that each step shows what a travel leaves behind at its value, on either side. Ledges on the mast part the
+steps for a fingernail.
 """
 
 from __future__ import annotations
@@ -26,8 +27,10 @@ MAST, DEEP, REACH, POST, MARGIN = 17.0, 6.0, 32.0, 5.5, 4.0
 LEDGE = 0.5
 WIDTH = 2 * (REACH + POST / 2 + MARGIN)
 DEPTH = DEEP + 2 * MARGIN + 2
+BAR = 6.0
+"""How deep the plate is between mast and posts, mm."""
 MOST_STEPS, FEWEST_STEPS = 21, 4
-FOOT_LAYERS = 4
+FOOT_LAYERS = 3
 
 
 def posts(steps: Sequence[Step], step_mm: float, foot_mm: float) -> Piece:
@@ -35,7 +38,7 @@ def posts(steps: Sequence[Step], step_mm: float, foot_mm: float) -> Piece:
     y0, y1 = -DEEP / 2, DEEP / 2
     top = foot_mm + len(steps) * step_mm
     parts = [
-        Part("foot", block((-WIDTH / 2, -DEPTH / 2, 0), (WIDTH / 2, DEPTH / 2, foot_mm))),
+        Part("foot", _foot(foot_mm)),
         Part("mast", block((-MAST / 2, y0, foot_mm - 0.3), (MAST / 2, y1, top))),
         *(Part("post", _post(side, foot_mm - 0.3, top)) for side in (-1, 1)),
     ]
@@ -49,6 +52,15 @@ def posts(steps: Sequence[Step], step_mm: float, foot_mm: float) -> Piece:
             parts.append(Part("rung", block((-MAST / 2 - LEDGE, y0, low - 0.2), (MAST / 2 + LEDGE, y1, low + 0.2))))
         places.append(Place(step.index, step.value, step.label, (-WIDTH / 2, y0, low), (WIDTH / 2, y1, low + step_mm)))
     return Piece("Posts", union(part.solid for part in parts), tuple(parts), tuple(places))
+
+
+def _foot(high: float) -> Manifold:
+    mast, post = MAST / 2 + MARGIN, POST / 2 + MARGIN
+    pads = [(-mast, mast), *((side * REACH - post, side * REACH + post) for side in (-1, 1))]
+    return union([
+        block((-REACH, -BAR / 2, 0), (REACH, BAR / 2, high)),
+        *(block((low, -DEPTH / 2, 0), (high_x, DEPTH / 2, high)) for low, high_x in pads),
+    ])  # fmt: skip
 
 
 def _post(side: int, low: float, high: float) -> Manifold:
