@@ -18,6 +18,7 @@ from tests.e2e.conftest import Site
 pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning")
 
 
+OVER_THE_TOP = "e => e.getBoundingClientRect().top + window.scrollY"
 SPARED = {"Max flow by a wall": "rising-wall", "Dimensions": "dimensions"}
 """Trials that a way may be gone without."""
 SEED, OVER_THE_LINE, BY_EYE = 11, ("Temperature tower",), "Temperature tower"
@@ -33,13 +34,19 @@ def test_a_plate_of_three_pieces_one_adopted_another_put_off(page: Page, site: S
     page.goto(f"{site.base}/profiles/{profile}/plates/new?size=usual")
     expect(page.get_by_text("Tick two or more")).to_be_visible()
     last = page.get_by_label("Proof", exact=True)
-    stood = last.bounding_box()
+    stood = last.evaluate(OVER_THE_TOP)
     for name in ("Flow by surface", "Retraction length", "Cooling"):
         page.get_by_label(name, exact=True).check()
     bed = page.get_by_role("img", name=re.compile("The bed from above, 3 pieces"))
     expect(bed).to_have_attribute("aria-label", re.compile("1. Flow by surface; 2. Cooling; 3. Retraction length"))
-    assert stood is not None
-    assert last.bounding_box() == stood, "nothing moves from under a finger that ticks one after another"
+    assert last.evaluate(OVER_THE_TOP) == stood, "nothing moves from under a finger that ticks one after another"
+    page.get_by_label("layer by layer").check()
+    expect(page.get_by_role("alert")).to_contain_text("those of cooling cannot wait for others")
+    page.get_by_label("Cooling", exact=True).uncheck()
+    expect(page.get_by_text("Printed layer by layer")).to_be_visible()
+    page.get_by_label("Cooling", exact=True).check()
+    page.get_by_label("as suits them").check()
+    expect(page.get_by_text("Printed one after another.")).to_be_visible()
     page.set_viewport_size({"width": 390, "height": 844})
     expect(bed).to_be_visible()
     expect(page.get_by_text("does not tell all of the room that its head needs")).to_be_visible()
