@@ -14,7 +14,7 @@ from drumbo.core.catalogue import BY_KEY, FILAMENT
 from drumbo.core.catalogue import find as parameters
 from drumbo.core.processes import process_of_family
 from drumbo.core.run import RUNNING
-from drumbo.services.convert import kind_of, plan_of, readings_of, result_of
+from drumbo.services.convert import at_c_of, kind_of, plan_of, readings_of, result_of
 from drumbo.services.hand_session import MaybeHot, maybe_hot
 from drumbo.services.jobs import mates_of, needs_somebody, title_of
 from drumbo.services.live import live
@@ -25,6 +25,7 @@ from drumbo.services.shelf import Spine, find
 from drumbo.services.trials import Run, run_of
 from drumbo.store.database import Workshop
 from drumbo.store.models import MaterialRow, PrinterRow, PrintRow, ProfileRow, TrialRow
+from drumbo.trials.plate import titled
 from drumbo.trials.trial import TrialState, all_read
 
 SHELF, NEXTS, MOST, RECENT, FOUND = 12, 3, 6, 5, 3
@@ -210,7 +211,7 @@ def _one_a_job(rows: Iterable[TrialRow], busy: set[int]) -> Iterator[TrialRow]:
 def _waiting(row: TrialRow) -> Waiting:
     chosen, plan, readings = kind_of(row), plan_of(row), readings_of(row)
     leaf = "print" if row.state == TrialState.PLANNED else "adopt" if all_read(chosen, plan, readings) else "read"
-    title = title_of(row) if row.state == TrialState.PLANNED else chosen.title
+    title = title_of(row) if row.state == TrialState.PLANNED else titled(chosen, at_c_of(row))
     return Waiting(row.id, title, row.profile.name, leaf, readings.count())
 
 

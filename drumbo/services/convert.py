@@ -18,6 +18,7 @@ from drumbo.store.models import MaterialRow, PrinterRow, ProfileRow, RevisionRow
 from drumbo.trials import kind
 from drumbo.trials.base import Bound, Context, SomeBound, SomeKind
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.plate import at_heat
 from drumbo.trials.readings import Readings
 from drumbo.trials.result import Result
 from drumbo.trials.trial import Trial, TrialState
@@ -96,9 +97,18 @@ def partner_of(row: ProfileRow, revision: int | None = None) -> Partner:
 def trial_context(row: TrialRow, *, now: bool = False) -> SomeBound:
     """What a trial is bound to, as of when it was planned, or `now`; of a pair's, its other material too."""
     bound = context_of(row.profile, None if now else row.revision)
+    at_c = at_c_of(row)
+    if at_c is not None and not now:
+        return at_heat(filament_context(bound), at_c)
     if row.pair is None:
         return bound
     return replace(bound, other=partner_of(row.pair.other, None if now else row.other_revision))
+
+
+def at_c_of(row: TrialRow) -> float | None:
+    """The nozzle's temperature that a piece of a plate has for itself, °C."""
+    found = (row.stands or {}).get("nozzle_c")
+    return None if found is None else float(found)
 
 
 def trial_of(row: TrialRow) -> Trial:

@@ -10,8 +10,10 @@ from sqlalchemy.orm import Session
 
 from drumbo.core.errors import NotFound
 from drumbo.core.run import BROKEN, RUNNING, UNSURE
+from drumbo.services.convert import at_c_of
 from drumbo.store.models import PrintRow, TrialRow, now
 from drumbo.trials import kind
+from drumbo.trials.plate import titled
 from drumbo.trials.trial import TrialState
 
 
@@ -44,8 +46,8 @@ def title_of(row: TrialRow) -> str:
     """What a trial's file is called in lists."""
     if row.plate is None:
         return kind(row.kind).title
-    titles = [kind(mate.kind).title for mate in row.plate.trials]
-    return f"Plate {row.plate_id}: {', '.join([titles[0], *(title.lower() for title in titles[1:])])}"
+    titles = [titled(kind(mate.kind), at_c_of(mate)) for mate in row.plate.trials]
+    return f"Plate {row.plate_id}: {', '.join([titles[0], *(title[0].lower() + title[1:] for title in titles[1:])])}"
 
 
 def file_called(row: TrialRow) -> str:

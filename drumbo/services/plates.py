@@ -11,14 +11,14 @@ from typing import Any
 from cachetools import LRUCache, cached
 from sqlalchemy.orm import Session, selectinload
 
-from drumbo.core.catalogue import FILAMENT
+from drumbo.core.catalogue import BY_KEY, FILAMENT
 from drumbo.core.errors import InvalidInput, NotFound
 from drumbo.core.fields import Field
 from drumbo.core.heights import HeadClearance
 from drumbo.core.piece import Piece, Standing, draw_above
 from drumbo.core.plate import clearance_of
 from drumbo.core.printer import Printer
-from drumbo.services.convert import context_of, filament_context, filament_printer_of, latest, trial_of
+from drumbo.services.convert import at_c_of, context_of, filament_context, filament_printer_of, latest, trial_of
 from drumbo.services.files import made_of
 from drumbo.services.prior import with_before
 from drumbo.services.profiles import Card, card_of, get_row
@@ -26,11 +26,26 @@ from drumbo.store.database import Workshop
 from drumbo.store.models import PlateRow, ProfileRow, TrialRow
 from drumbo.trials import kinds_of
 from drumbo.trials.base import Context, Kind
-from drumbo.trials.plate import BETWEEN, Order, PieceAsked, PlateFile, can_share, check, plate_file, warnings
+from drumbo.trials.plate import (
+    BETWEEN,
+    HEAT,
+    Order,
+    PieceAsked,
+    PlateFile,
+    at_heat,
+    can_share,
+    check,
+    once_more,
+    plate_file,
+    titled,
+    warnings,
+)
 from drumbo.trials.trial import Trial, TrialState, all_read
 from drumbo.trials.way import plan_for
 
 Typed = Mapping[str, str]
+AGAIN = "again_c"
+"""Beside the fields of a plan: a second piece of it at this temperature."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,7 +141,7 @@ def draft(
         row = get_row(session, profile_id)
         context, card, revision = _context(session, row), card_of(row), latest(row).number
     choices, problems, asked = _choices(context, slugs, typed, quick=quick)
-    told: tuple[str, ...] = tuple(warnings([each.kind for each in asked]))
+    told: tuple[str, ...] = tuple(dict.fromkeys(warnings([each.kind for each in asked])))
     spots: tuple[PieceOutline, ...] = ()
     facts: dict[str, float | None] = {}
     by_layer, wish = False, order_of(order)
@@ -135,7 +150,9 @@ def draft(
             file = _file(asked, context, revision, wish)
             by_layer = file.by_layer
             spots = tuple(
-                _spot(each.kind.title, share.turn, share.standing, each.kind.piece(each.plan, context))
+                _spot(
+                    each.title, share.turn, share.standing, each.kind.piece(each.plan, at_heat(context, each.nozzle_c))
+                )
                 for each, share in zip(asked, file.shares, strict=True)
             )
             facts = {"seconds": file.seconds, "grams": file.grams, "cost": file.cost}
@@ -171,7 +188,7 @@ def create(
                     plate_id=plate.id,
                     facts={"seconds": share.seconds, "grams": share.grams, "cost": share.cost},
                     stands={"middle": share.standing.middle, "room": share.standing.room, "turn": share.turn,
-                            "last_line": share.last_line},
+                            "last_line": share.last_line, "nozzle_c": each.nozzle_c},
                 )
             )  # fmt: skip
         session.flush()
@@ -190,7 +207,9 @@ def sheet(workshop: Workshop, plate_id: int) -> PlateSheet:
             card_of(get_row(session, plate.profile_id)),
             filament_printer_of(get_row(session, plate.profile_id).printer),
             tuple(_on_plate(turn, row, trial) for turn, row, trial in found),
-            tuple(_spot(trial.kind.title, turn, trial.stands, trial.piece) for turn, _, trial in found),
+            tuple(
+                _spot(titled(trial.kind, at_c_of(row)), turn, trial.stands, trial.piece) for turn, row, trial in found
+            ),
             plate.facts,
             plate.created_at,
         )
@@ -215,7 +234,7 @@ def _on_plate(turn: int, row: TrialRow, trial: Trial) -> OnPlate:
     elif trial.state is TrialState.PRINTED:
         leaf = "adopt" if all_read(trial.kind, trial.plan, trial.readings) else "read"
     return OnPlate(
-        row.id, trial.kind.title, turn, trial.state, leaf, trial.kind.in_words(trial.plan),
+        row.id, titled(trial.kind, at_c_of(row)), turn, trial.state, leaf, trial.kind.in_words(trial.plan),
         float(row.facts["seconds"]), float(row.facts["grams"]),
     )  # fmt: skip
 
@@ -244,6 +263,16 @@ def _choices(
             asked += [PieceAsked(kind, plan)] if chosen else []
         fields = tuple(replace(each, key=kind.slug + BETWEEN + each.key) for each in kind.asked(context))
         named = {kind.slug + BETWEEN + key: value for key, value in values.items()}
+        if once_more(kind):
+            field = _again(kind, context)
+            fields, named = (*fields, field), {**named, field.key: typed.get(field.key, "")}
+            try:
+                again_c = field.read(typed.get(field.key)) if chosen else None
+            except InvalidInput as error:
+                problems |= error.problems
+            else:
+                if again_c is not None and again_c != context.profile.number(HEAT):
+                    asked.append(PieceAsked(kind, plan, float(again_c)))
         choices.append(PlateChoice(kind, chosen, fields, named, in_words))
     if not problems:
         try:
@@ -253,13 +282,23 @@ def _choices(
     return tuple(choices), problems, asked
 
 
+def _again(kind: Kind[Any], context: Context) -> Field:
+    """At which temperature a trial is on the plate a second time."""
+    now, low = context.profile.number(HEAT), BY_KEY[HEAT].low
+    return Field(
+        kind.slug + BETWEEN + AGAIN, "Once more at", "°C", low=low, high=context.printer.nozzle_max_c, required=False,
+        whole=True, help=f"A second piece at another temperature than the {now:g} °C of the profile, where that is not"
+        " sure yet: adopt the one that is nearer to what the tower says.",
+    )  # fmt: skip
+
+
 def order_of(typed: str) -> Order:
     """The order of a form; as fits where it says none."""
     return Order(typed) if typed in tuple(Order) else Order.AS_FITS
 
 
 def _key(asked: Sequence[PieceAsked], context: Context, revision: int, order: Order) -> tuple[object, ...]:
-    pieces = tuple((each.kind.slug, repr(each.plan)) for each in asked)
+    pieces = tuple((each.kind.slug, repr(each.plan), each.nozzle_c) for each in asked)
     return pieces, *made_of(context), context.profile.name, revision, order
 
 

@@ -21,7 +21,7 @@ from drumbo.exchange.meshes import MESHES
 from drumbo.links.journal import last_entry
 from drumbo.links.runs import Runs
 from drumbo.services import readers
-from drumbo.services.convert import context_of, latest, partner_of, trial_of
+from drumbo.services.convert import at_c_of, context_of, latest, partner_of, trial_of
 from drumbo.services.files import as_bytes, facts_of, file_of
 from drumbo.services.jobs import facts_of_file, mates_of, now_printed, prints_of
 from drumbo.services.pictures import Picture, pictures_of
@@ -106,6 +106,7 @@ class TrialSheet:
     plate_id: int | None
     job: dict[str, Any]
     stands: Standing
+    at_c: float | None
     created_at: datetime
     printed_at: datetime | None
 
@@ -267,6 +268,7 @@ def sheet(workshop: Workshop, trial_id: int) -> TrialSheet:
             plate_id=row.plate_id,
             job=facts_of_file(row),
             stands=trial.stands,
+            at_c=at_c_of(row),
             created_at=row.created_at,
             printed_at=row.printed_at,
         )

@@ -21,6 +21,7 @@ from drumbo.trials.base import Context, Kind, SomeKind
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.toolkit.roads import usual_settings
 
+HEAT, FIRST = "nozzle_c", "nozzle_first_c"
 BETWEEN = "."
 """Between a kind and one of its plan's fields, where a plate names it: `temperature.step_c`."""
 FEWEST, MOST = 2, 6
@@ -41,10 +42,45 @@ class Order(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class PieceAsked:
-    """One piece of a plate: a kind and its plan."""
+    """One piece of a plate: a kind and its plan, and the nozzle's temperature where it is not the profile's, °C."""
 
     kind: Kind[Any]
     plan: TrialPlan
+    nozzle_c: float | None = None
+
+    @property
+    def title(self) -> str:
+        """What it is called beside the others."""
+        return titled(self.kind, self.nozzle_c)
+
+
+def titled(kind: SomeKind, nozzle_c: float | None) -> str:
+    """A trial's title, with the temperature that only it has.
+
+    >>> from drumbo.trials import kind
+    >>> titled(kind("flow-surface"), 215.0)
+    'Flow by surface at 215 °C'
+    """
+    return kind.title if nozzle_c is None else f"{kind.title} at {nozzle_c:g} °C"
+
+
+def once_more(kind: SomeKind) -> bool:
+    """Whether a kind may be on a plate a second time, at another temperature: where what it finds rests on that, and it
+    does not set it itself.
+    """
+    main = BY_KEY.get(kind.sets[0]) if kind.sets else None
+    return can_share(kind) and HEAT not in kind.sets and main is not None and HEAT in main.rests_on
+
+
+def at_heat(context: Context, nozzle_c: float | None) -> Context:
+    """The same at another temperature of the nozzle; the first layer keeps its distance above the others."""
+    if nozzle_c is None:
+        return context
+    held = context.profile.values
+    lead = held[FIRST].number - held[HEAT].number
+    first = min(nozzle_c + lead, context.printer.nozzle_max_c)
+    new = {HEAT: replace(held[HEAT], number=nozzle_c), FIRST: replace(held[FIRST], number=first)}
+    return replace(context, profile=changed(context.profile, new, context.printer.numbers()))
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,9 +140,9 @@ def check(pieces: Sequence[PieceAsked], context: Context) -> None:
     """InvalidInput at "pieces" for too few or many, or for one that cannot share a bed."""
     if not FEWEST <= len(pieces) <= MOST:
         raise InvalidInput("pieces", f"are {len(pieces)}; a plate has {FEWEST} to {MOST}")
-    slugs = [piece.kind.slug for piece in pieces]
-    if len(set(slugs)) < len(slugs):
-        raise InvalidInput("pieces", "hold one trial twice; plan the second one alone")
+    asked = [(piece.kind.slug, piece.nozzle_c) for piece in pieces]
+    if len(set(asked)) < len(asked):
+        raise InvalidInput("pieces", "hold one trial twice; plan the second one alone, or at another temperature")
     for piece in pieces:
         if not can_share(piece.kind):
             raise InvalidInput(
@@ -123,7 +159,7 @@ def plate_file(
     check(pieces, context)
     for piece in pieces:
         try:
-            piece.kind.check(piece.plan, context)
+            piece.kind.check(piece.plan, at_heat(context, piece.nozzle_c))
         except InvalidInput as error:
             raise _of(piece, error) from error
     beds = {piece.kind.bed_for(piece.plan, context) for piece in pieces}
@@ -131,16 +167,18 @@ def plate_file(
         raise InvalidInput("pieces", "want different bed temperatures; print them one by one")
     bed_first_c, bed_c = next(iter(beds))
     plate = _composed(pieces, context, (bed_first_c, bed_c), order)
-    numbers, first = context.profile.numbers(), pieces[plate.order[0]]
+    first = pieces[plate.order[0]]
+    begins = at_heat(context, first.nozzle_c)
+    numbers = begins.profile.numbers()
     job = PrintJob(
         printer=context.printer,
-        nozzle_first_c=first.kind.first_layer_c(first.plan, context),
+        nozzle_first_c=first.kind.first_layer_c(first.plan, begins),
         nozzle_c=numbers["nozzle_c"],
         bed_first_c=bed_first_c,
         # One after another, the plate says itself when the bed changes: after the last piece's first layer.
         bed_c=bed_c if plate.by_layer else bed_first_c,
         pressure_advance_s=numbers["pressure_advance_s"],
-        title=(" · ".join(piece.kind.title for piece in pieces), context.printer.name, context.material.name, *title),
+        title=(" · ".join(piece.title for piece in pieces), context.printer.name, context.material.name, *title),
     )
     gcode = write(plate.path, job)
     shares = _shares(plate, context, _last_lines(gcode))
@@ -198,14 +236,16 @@ def _members(pieces: Sequence[PieceAsked], context: Context) -> list[PlateMember
         heights = [footprint(path, context.printer.bed_middle).height for path in paths]
         lowest = int(np.argmin(heights))
         paths[lowest] = _path(pieces[lowest], context)
-    nozzle_c = context.profile.number("nozzle_c")
-    return [
-        PlateMember(piece.kind.title, path, piece.kind.first_layer_c(piece.plan, context), nozzle_c)
-        for piece, path in zip(pieces, paths, strict=True)
-    ]
+    members = []
+    for piece, path in zip(pieces, paths, strict=True):
+        held = at_heat(context, piece.nozzle_c)
+        first_c = piece.kind.first_layer_c(piece.plan, held)
+        members.append(PlateMember(piece.title, path, first_c, held.profile.number(HEAT)))
+    return members
 
 
 def _path(piece: PieceAsked, context: Context) -> Toolpath:
+    context = at_heat(context, piece.nozzle_c)
     try:
         path: Toolpath = piece.kind.roads(piece.plan, context, piece.kind.piece(piece.plan, context))
     except InvalidInput as error:

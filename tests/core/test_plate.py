@@ -20,7 +20,7 @@ from drumbo.core.toolpath import Toolpath
 from drumbo.core.toolpath.columns import Role, Set
 from drumbo.core.toolpath.pace import layer_times
 from drumbo.trials import kind
-from drumbo.trials.plate import Order, PieceAsked, PlateFile, plate_file
+from drumbo.trials.plate import Order, PieceAsked, PlateFile, once_more, plate_file
 from tests.conftest import plain_context
 
 ROOM: dict[str, Any] = {"clearance_radius_mm": 40.0, "clearance_height_mm": 25.0}
@@ -232,3 +232,23 @@ def test_where_the_head_has_no_room_pieces_are_printed_layer_by_layer() -> None:
     assert plate_file(pieces, context).by_layer
     with pytest.raises(InvalidInput, match="those of temperature tower cannot wait"):
         _by_layer("temperature", "flow-surface")
+
+
+def test_a_trial_is_printed_at_two_temperatures_and_each_piece_keeps_its_own() -> None:
+    context = plain_context("pla", **ROOM)
+    now, lead = context.profile.number("nozzle_c"), 5.0
+    flow = kind("flow-surface")
+    pieces = [PieceAsked(flow, flow.quick(context), c) for c in (None, now + 12.0)]  # type: ignore[arg-type]
+    file = plate_file(pieces, context)
+    assert "Flow by surface at" in file.gcode.split("piece 2 of 2")[1][:40]
+    waits = [event for event in file.path.events if event.what == Set.HEAT]
+    then = [event for event in file.path.events if event.what == Set.NOZZLE]
+    assert [event.value for event in waits] == [now + 12 + lead], "the head waits for it over the bed"
+    assert [event.value for event in then] == [now + 12]
+    alone = flow.print_file(flow.quick(context), context).path
+    for share in file.shares:
+        mine = _of_piece(file.path, np.array(share.standing.middle), share.standing.room)
+        assert mine == pytest.approx(_of_piece(alone, np.array(context.printer.bed_middle), None), abs=2e-3)
+    with pytest.raises(InvalidInput, match="have different temperatures"):
+        plate_file(pieces, context, order=Order.BY_LAYER)
+    assert not once_more(kind("temperature"))

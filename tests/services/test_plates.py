@@ -90,6 +90,32 @@ def test_layer_by_layer_a_print_makes_the_same_trials(
         assert result.usable, f"{trial.title}: {result.says}"
 
 
+def test_a_trial_at_two_temperatures_is_adopted_where_it_fits(
+    house: Workshop, begun: Begun, room: PrintManager, client: FlaskClient
+) -> None:
+    now = profiles.sheet(house, begun.profile).profile.number("nozzle_c")
+    again = {"flow-surface.again_c": f"{now + 10:g}"}
+    form = {"piece": ["flow-surface"], "size": "quick", **again}
+    assert "2. Flow by surface at" in client.post(f"/profiles/{begun.profile}/plates/look", data=form).text
+    answer = client.post(f"/profiles/{begun.profile}/plates/new", data={**form, "flow-surface.again_c": "400"})
+    assert answer.status_code == 422
+    assert 'value="400"' in answer.text
+    plate = _plate(house, begun, "flow-surface", quick=True, **again)
+    cool, hot = plate.trials
+    assert (cool.title, hot.title) == ("Flow by surface", f"Flow by surface at {now + 10:g} °C")
+    room.join(room.start(cool.id), PATIENCE_S)
+    assert f"at {now + 10:g} °C" in client.get(f"/trials/{hot.id}/read").text
+    for trial in (cool, hot):
+        assert simulated.simulated_readings(house, trial.id) > 3
+    adopting.adopt(house, hot.id)
+    value = profiles.sheet(house, begun.profile).profile.values["flow_ratio"]
+    assert value.basis["nozzle_c"] == now + 10
+    assert value.recheck, "it was found at another temperature than the profile has"
+    adopting.adopt(house, cool.id)
+    value = profiles.sheet(house, begun.profile).profile.values["flow_ratio"]
+    assert (value.basis["nozzle_c"], value.recheck) == (now, None)
+
+
 def test_a_plate_that_breaks_off_keeps_what_came_out_whole(
     house: Workshop, begun: Begun, room: PrintManager, standin: Standin, client: FlaskClient
 ) -> None:

@@ -49,8 +49,8 @@ def laid_by_layer(
     for member in members:
         if (why := hindered(member.path)) is not None:
             raise InvalidInput("pieces", f"cannot be printed layer by layer: {member.title.lower()} {why}")
-    if len({member.nozzle_first_c for member in members}) > 1:
-        raise InvalidInput("pieces", "begin at different temperatures; print them one after another")
+    if len({(member.nozzle_first_c, member.nozzle_c) for member in members}) > 1:
+        raise InvalidInput("pieces", "have different temperatures; print them one after another")
     middle = printer.bed_middle
     order, standing = arrange([footprint(member.path, middle) for member in members], printer, by_layer=True)
     placed = [
