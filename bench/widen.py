@@ -31,7 +31,7 @@ KINDS = {
     ONE_SHEET: "pressure-advance",
     "max_flow_mm3_s": "rising-wall: measured", BY_EYE: "rising-wall",
     BY_WEIGHT: "weighed-blobs", ALONG: "weighed-blobs", "fan_percent": "fan-bands",
-    "clearance_turn_mm": "clearance", "extruder_steps_mm": "extruder-steps",
+    "offset_mm": "dimensions: offset", "clearance_turn_mm": "clearance", "extruder_steps_mm": "extruder-steps",
     "purge_there_mm": "changeover", "purge_back_mm": "changeover",
     THERE_BY_PHOTO: "changeover: by photo", BACK_BY_PHOTO: "changeover: by photo",
     "joint_c": "bond-of-two",

@@ -287,8 +287,7 @@ def _again(kind: Kind[Any], context: Context) -> Field:
     now, low = context.profile.number(HEAT), BY_KEY[HEAT].low
     return Field(
         kind.slug + BETWEEN + AGAIN, "Once more at", "°C", low=low, high=context.printer.nozzle_max_c, required=False,
-        whole=True, help=f"A second piece at another temperature than the {now:g} °C of the profile, where that is not"
-        " sure yet: adopt the one that is nearer to what the tower says.",
+        whole=True, help=f"Where the profile's {now:g} °C are not sure yet: a second piece, at this temperature.",
     )  # fmt: skip
 
 

@@ -22,6 +22,7 @@ from drumbo.trials.plan import Bounds, TrialPlan, ask
 from drumbo.trials.readings import Measure, Readings, Site, Step, ToRead
 from drumbo.trials.result import Result
 from drumbo.trials.toolkit.roads import check_bed, on_bed
+from drumbo.trials.toolkit.wider import holding
 
 FEWEST = 4
 WIDE_MM = 0.08
@@ -162,6 +163,7 @@ class Dimensions(Kind[Plan]):
             found = fit_sizes(meant, value, axis, side)
         except ValueError:
             return few
+        found = replace(found, offset_error=holding(f"{self.slug}: offset", found.offset_error))
         up = fit_height(*self._heights(made, readings))
         square = fit_square(*self._diagonals(made, readings), found)
         percent, error = 100 * found.shrink, 100 * found.error

@@ -191,9 +191,10 @@ class SupportTips(LayerKind[Plan]):
         low, high = found.low, found.high
         places = low + (high - low) * found.found.crossing(HELD)
         told = f"{self.slug}: level" if aspect == "supports" else self.slug
-        error = holding(told, float(np.hypot(np.std(places), SHARE_OF_STEP * plan.step_mm)))
+        value, spread = found.reached(HELD, high - low)
+        error = holding(told, float(np.hypot(spread, SHARE_OF_STEP * plan.step_mm)))
         return Held(
-            max(float(np.mean(places)), low), error, replace(found.curve, name="Held"),
+            max(value, low), error, replace(found.curve, name="Held"),
             beneath=float(np.mean(places < low)) > 0.5, beyond=float(np.mean(places > high)) > 0.5,
         )  # fmt: skip
 
