@@ -20,7 +20,7 @@ from drumbo.core.toolpath import Toolpath
 from drumbo.core.toolpath.columns import Role, Set
 from drumbo.core.toolpath.pace import layer_times
 from drumbo.trials import kind
-from drumbo.trials.plate import Order, PieceAsked, PlateFile, once_more, plate_file
+from drumbo.trials.plate import Order, PieceAsked, PieceShare, PlateFile, once_more, plate_file
 from tests.conftest import plain_context
 
 ROOM: dict[str, Any] = {"clearance_radius_mm": 40.0, "clearance_height_mm": 25.0}
@@ -173,9 +173,35 @@ def test_layer_by_layer_each_piece_is_laid_as_it_would_be_alone() -> None:
     path = file.path
     laid_z = path.z[(path.e_mm > 0) & (path.role >= Role.SKIRT)]
     assert (np.diff(laid_z) >= 0).all(), "nothing is ever laid beneath what stands there"
+    top = np.maximum.accumulate(np.where((path.e_mm > 0) & (path.role >= Role.SKIRT), path.z, 0.0))
+    assert (path.z >= top - 1e-9).all(), "and the nozzle never goes below it"
+    links = np.flatnonzero(np.diff(_which(path, file.shares)) != 0) + 1
+    assert len(links) > 20
+    assert (path.role[links] == Role.TRAVEL).all()
+    assert (path.z[links] > top[links] + 0.3).all(), "from piece to piece it goes lifted"
+    assert not _strings(path), "nothing is laid while filament is retracted"
     assert path.e_mm.sum() == pytest.approx(
         sum(piece.kind.print_file(piece.plan, context).path.e_mm.sum() for piece in pieces), rel=0.002
     )
+
+
+def _which(path: Toolpath, shares: tuple[PieceShare, ...]) -> np.ndarray:
+    """The piece over which each move ends, counted on where it ends over none."""
+    over = np.zeros(len(path), int)
+    for number, share in enumerate(shares):
+        assert share.standing.room is not None
+        left, front, right, back = share.standing.room
+        over[(path.x > left) & (path.x < right) & (path.y > front) & (path.y < back)] = number
+    return over
+
+
+def _strings(path: Toolpath) -> list[int]:
+    retracted, found = False, []
+    for row, (role, fed) in enumerate(zip(path.role.tolist(), path.e_mm.tolist(), strict=True)):
+        if fed > 0 and role != Role.RESTART and retracted:
+            found.append(row)
+        retracted = role == Role.RETRACT or (retracted and role != Role.RESTART)
+    return found
 
 
 def _lays(path: Toolpath, room: tuple[float, ...] | None) -> np.ndarray:
