@@ -51,7 +51,7 @@ def tower(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def test_a_piece_is_made_and_checked(tower: Path) -> None:
     assert tower.with_suffix(".stl").stat().st_size > 10_000
     told = _run("check", str(tower))
-    assert re.search(r"nozzle\s+200 °C from z 17", told)
+    assert re.search(r"nozzle\s+200 °C from z 16\.8", told)
     assert "bad" not in told
     found = json.loads(_run("check", str(tower), "--json"))
     assert found["remarks"] == []

@@ -55,12 +55,7 @@ class PieceAsked:
 
 
 def titled(kind: SomeKind, nozzle_c: float | None) -> str:
-    """A trial's title, with the temperature that only it has.
-
-    >>> from drumbo.trials import kind
-    >>> titled(kind("flow-surface"), 215.0)
-    'Flow by surface at 215 °C'
-    """
+    """A trial's title, with the temperature that only it has: “Flow by surface at 215 °C”."""
     return kind.title if nozzle_c is None else f"{kind.title} at {nozzle_c:g} °C"
 
 

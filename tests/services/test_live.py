@@ -111,8 +111,8 @@ def test_time_left_goes_by_the_clock_of_this_print_without_its_pauses(house: Wor
 
 def test_a_layer_is_drawn_about_the_middle_of_the_bed(house: Workshop, begun: Begun, client: FlaskClient) -> None:
     trial = trials.create(house, begun.profile, "temperature", SMALL)
-    found = client.get(f"/trials/{trial}/live/layers/30").get_json()
-    assert found["layer"] == 30
+    found = client.get(f"/trials/{trial}/live/layers/29").get_json()
+    assert found["layer"] == 29
     assert sum(found["laid"]) > 100
     assert max(map(abs, found["x"] + found["y"])) < 8000, "hundredths of a mm from the middle"
     assert client.get(f"/trials/{trial}/live/layers/0").status_code == 404

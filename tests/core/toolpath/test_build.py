@@ -143,7 +143,11 @@ def test_speeds_are_those_of_their_role_and_the_first_layer_goes_gently() -> Non
     for role in (Role.OUTER, Role.INNER, Role.INFILL, Role.TOP):
         rows = made.of(role) & (made.path.layer > 0)
         assert set(np.round(made.path.speed[rows], 3)) == {made.settings.speeds[role]}, role
-    assert made.path.speed[made.draws & (made.path.layer == 0)].max() <= made.settings.first_layer_speed
+    first = made.draws & (made.path.layer == 0)
+    fills = first & np.isin(made.path.role, (Role.SOLID, Role.TOP, Role.INFILL))
+    assert made.path.speed[first & ~fills].max() <= made.settings.first_layer_speed
+    most = made.settings.first_layer_speed * made.settings.first_fill_times
+    assert made.settings.first_layer_speed < made.path.speed[fills].max() <= most
     travels = (made.path.role == Role.TRAVEL) & (made.lengths > 0) & (made.path.layer > 0)
     assert made.path.speed[travels].max() == made.settings.speeds[Role.TRAVEL]
 
