@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import functools
 import hashlib
@@ -10,12 +11,13 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from flask import Flask, Response, render_template, request, send_from_directory, url_for
+from flask import Flask, Response, redirect, render_template, request, send_from_directory, url_for
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from markupsafe import Markup
 from sqlalchemy.exc import OperationalError
-from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
-from werkzeug.routing import IntegerConverter
+from werkzeug.exceptions import HTTPException, MethodNotAllowed, RequestEntityTooLarge
+from werkzeug.exceptions import NotFound as NoSuchPage
+from werkzeug.routing import IntegerConverter, RequestRedirect
 
 from drumbo import __version__
 from drumbo.core.errors import DrumboError, InvalidInput, NotFound
@@ -89,6 +91,7 @@ class RowNumber(IntegerConverter):
     regex = r"\d{1,15}"
 
 
+LOOKS = frozenset({"GET", "HEAD"})
 FULL = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EFBIG, errno.EROFS})
 
 
@@ -279,6 +282,21 @@ def _scripts(app: Flask) -> None:
             values["state"] = version
 
 
+def _page_above(app: Flask, path: str) -> str:
+    """The nearest page above an address that is only sent to: that of what it is about."""
+    known = app.url_map.bind("")
+    parts = path.strip("/").split("/")
+    for count in range(len(parts) - 1, 0, -1):
+        above = "/" + "/".join(parts[:count])
+        with contextlib.suppress(NoSuchPage, MethodNotAllowed):
+            try:
+                known.match(above, method="GET")
+            except RequestRedirect:
+                return above + "/"
+            return above
+    return "/"
+
+
 def _errors(app: Flask) -> None:
     def page(title: str, text: str, status: int) -> tuple[str, int]:
         if request.headers.get("HX-Request"):
@@ -317,6 +335,13 @@ def _errors(app: Flask) -> None:
         if request.endpoint == "enter":
             text = "An access code is shorter than that."
         return page("Too large", text, 413)
+
+    @app.errorhandler(MethodNotAllowed)
+    def only_sent(_error: MethodNotAllowed) -> Any:
+        # What is left in the address line after something was refused, loaded again or opened by somebody else.
+        if request.method in LOOKS:
+            return redirect(_page_above(app, request.path), 303)
+        return page("Not that way", "This address takes nothing of the kind. Nothing was changed.", 405)
 
     @app.errorhandler(HTTPException)
     def other(error: HTTPException) -> Any:

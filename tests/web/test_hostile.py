@@ -9,7 +9,8 @@ from urllib.parse import quote
 
 import pytest
 from flask.testing import FlaskClient
-from werkzeug.routing import Rule
+from werkzeug.exceptions import MethodNotAllowed, NotFound
+from werkzeug.routing import RequestRedirect, Rule
 
 from tests.conftest import Begun
 
@@ -67,3 +68,26 @@ def test_every_address_answers_in_words(client: FlaskClient, begun: Begun, print
             if answer.status_code >= 500 and answer.status_code != 503:
                 bad.append(f"{method} {quote(path)[:120]}: {answer.status_code}")
     assert not bad
+
+
+def test_an_address_that_is_only_sent_to_leads_to_the_page_above_it(
+    client: FlaskClient, begun: Begun, printed: int
+) -> None:
+    known = client.application.url_map.bind("")
+    tried = 0
+    for rule in client.application.url_map.iter_rules():
+        path = re.sub(r"<[^>]*>", "1", rule.rule)
+        try:
+            known.match(path, method="GET")
+        except MethodNotAllowed:
+            tried += 1
+            answer = client.get(path)
+            where = answer.headers["Location"]
+            assert (answer.status_code, path.startswith(where.rstrip("/"))) == (303, True), path
+            known.match(where, method="GET")
+        except (NotFound, RequestRedirect):
+            pass  # no such leaf, slug or key
+    assert tried > 40
+    assert client.get(f"/trials/{printed}/start", follow_redirects=True).status_code == 200
+    assert client.get("//no.such.host/trials/1/start").headers.get("Location", "/").startswith("/")
+    assert client.put("/trials/1/start").status_code == 405
