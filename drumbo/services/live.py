@@ -52,11 +52,37 @@ class FileCourse:
 
 
 @dataclass(frozen=True, slots=True)
+class PiecesNow:
+    """Of several pieces in one job, by their turns from 1 on: which is being made, 0 before the first; which are done;
+    and which are not begun. Layer by layer several are neither.
+    """
+
+    turn: int
+    printed: tuple[int, ...]
+    to_come: tuple[int, ...]
+
+
+def pieces_at(begins: Sequence[tuple[int, int]], line: int) -> PiecesNow:
+    """How pieces stand at a line of their file, which goes on with another at the lines that `begins` has with turns.
+
+    >>> pieces_at([(10, 1), (20, 2), (30, 1), (40, 2), (50, 2)], 35)
+    PiecesNow(turn=1, printed=(), to_come=())
+    >>> pieces_at([(10, 1), (20, 2), (30, 1), (40, 2)], 40)
+    PiecesNow(turn=2, printed=(1,), to_come=())
+    """
+    passed = sum(begin <= line for begin, _ in begins)
+    order = [turn for _, turn in begins]
+    seen, now = set(order[:passed]), order[passed - 1] if passed else 0
+    left = {now, *order[passed:]}
+    return PiecesNow(now, tuple(sorted(seen - left)), tuple(sorted(set(order) - seen)))
+
+
+@dataclass(frozen=True, slots=True)
 class Live:
     """A print that goes on. `spot` and labels are None for a process without G-code; `line` is the one of the file that
     was taken last; `left_s` and `next_in_s` are in seconds of the clock; `box` is what the piece takes up, left, front,
-    right and back of the middle of the bed, mm. Of several pieces in one job `turn` is the one that is being made, from
-    1 on; 0 before the first, and where there is but one.
+    right and back of the middle of the bed, mm. Of several pieces in one job `pieces` says which are done and which are
+    being made; None where there is but one.
     """
 
     run: Run
@@ -68,7 +94,7 @@ class Live:
     next_step: str | None = None
     next_in_s: float = 0.0
     box: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
-    turn: int = 0
+    pieces: PiecesNow | None = None
 
     @property
     def share(self) -> float:
@@ -110,8 +136,8 @@ def live(workshop: Workshop, trial_id: int) -> Live | None:
     left_s = max(spot.total_s - spot.done_s, 0.0) * pace
     (x0, y0, x1, y1), (x, y) = way.course.box, way.middle
     box = (x0 - x, y0 - y, x1 - x, y1 - y)
-    turn = next((turn for begins, turn in reversed(way.pieces) if begins <= line), 0)
-    return Live(run, spot, line, way.course.layers, left_s, step, after, spot.next_in_s * pace, box, turn)
+    pieces = pieces_at(way.pieces, line) if way.pieces else None
+    return Live(run, spot, line, way.course.layers, left_s, step, after, spot.next_in_s * pace, box, pieces)
 
 
 def layer_lines(workshop: Workshop, trial_id: int, number: int) -> dict[str, Any]:

@@ -83,8 +83,8 @@ def live_words(found: Live) -> dict[str, Any]:
                  "height": round(spot.height_mm, 2), "fan": round(spot.fan * 100), "flow": round(spot.flow_mm3_s, 1),
                  "step": -1 if spot.step is None else spot.step}  # fmt: skip
         told["says"] = _says(found)
-        if found.turn:
-            told["turn"] = found.turn
+        if found.pieces is not None:
+            told |= {"printed": found.pieces.printed, "to_come": found.pieces.to_come}
     return told
 
 

@@ -132,7 +132,9 @@ def test_a_plate_that_breaks_off_keeps_what_came_out_whole(
     standin.device.clock.change(30.0)
     going = live.live(house, first.id)
     assert going is not None
-    assert going.turn >= 2, "the second piece at least"
+    assert going.pieces is not None
+    assert going.pieces.turn >= 2, "the second piece at least"
+    assert 1 in going.pieces.printed
     page = client.get(f"/trials/{first.id}/print").text
     assert re.findall(r'data-turn="(\d)"', page) == ["1", "2", "3"], "all that is on the bed is drawn"
     room.stop(run, PATIENCE_S)

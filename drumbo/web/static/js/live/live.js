@@ -65,8 +65,8 @@ function fill() {
   for (const band of $$(".piece .band", home)) band.classList.toggle("now", Number(band.dataset.step) === told.step);
   for (const piece of $$("[data-turn]", home)) {
     const turn = Number(piece.dataset.turn);
-    piece.classList.toggle("printed", turn < (told.turn ?? 0));
-    piece.classList.toggle("to-come", turn > (told.turn ?? 0));
+    piece.classList.toggle("printed", told.printed?.includes(turn) ?? false);
+    piece.classList.toggle("to-come", told.to_come?.includes(turn) ?? true);
   }
   if (!line) return;
   const top = Number(veil.getAttribute("y"));
