@@ -17,19 +17,18 @@ from drumbo.core.piece import Standing
 from drumbo.core.plate import PIECE, Plate, PlateMember, footprint, laid_by_layer, laid_in_turn
 from drumbo.core.profile import changed
 from drumbo.core.toolpath import Toolpath, path_motion
+from drumbo.core.toolpath.pace import layer_times
 from drumbo.trials.base import Context, Kind, SomeKind
 from drumbo.trials.plan import TrialPlan
 from drumbo.trials.toolkit.roads import usual_settings
 
-HEAT, FIRST = "nozzle_c", "nozzle_first_c"
+HEAT, FIRST, LEAST = "nozzle_c", "nozzle_first_c", "layer_time_min_s"
 BETWEEN = "."
 """Between a kind and one of its plan's fields, where a plate names it: `temperature.step_c`."""
 FEWEST, MOST = 2, 6
 """Pieces of a plate."""
 WORTH = 0.9
 """Layer by layer is chosen where it takes no more than this share of the time."""
-TALL_LAYERS = 20
-"""Where two pieces are so high, layers that wait for each other may save time."""
 
 
 class Order(StrEnum):
@@ -190,26 +189,29 @@ def plate_file(
 
 def _composed(pieces: Sequence[PieceAsked], context: Context, bed: tuple[float, float], order: Order) -> Plate:
     """In the order asked for; as fits, one after another where they have room, unless layer by layer is far quicker."""
+    laid_with, members = _members(pieces, context)
     if order == Order.BY_LAYER:
-        return _by_layer(pieces, context)
-    members, waits = _members(pieces, context), all(piece.kind.layers_wait for piece in pieces)
+        return _by_layer(pieces, laid_with, members, context)
+    waits = all(piece.kind.layers_wait for piece in pieces) and len({piece.nozzle_c for piece in pieces}) == 1
     try:
         plate = laid_in_turn(members, context.printer, bed, context.profile.number("pressure_advance_s"))
     except InvalidInput:
         if order == Order.IN_TURN or not waits:
             raise
-        return _by_layer(pieces, context)
-    if order == Order.IN_TURN or not waits or sum(m.path.layer.max() >= TALL_LAYERS for m in members) < 2:
+        return _by_layer(pieces, laid_with, members, context)
+    if order == Order.IN_TURN or not waits or sum(_slowed(member.path, context) for member in members) < 2:
         return plate
     try:
-        other = _by_layer(pieces, context)
+        other = _by_layer(pieces, laid_with, members, context)
     except InvalidInput:
         return plate
     return other if path_motion(other.path).total_s < WORTH * path_motion(plate.path).total_s else plate
 
 
-def _by_layer(pieces: Sequence[PieceAsked], context: Context) -> Plate:
-    """Layers are slowed down once they are together, not by themselves."""
+def _by_layer(
+    pieces: Sequence[PieceAsked], laid_with: Sequence[Context], members: Sequence[PlateMember], context: Context
+) -> Plate:
+    """Layers are slowed down once they are together, not by themselves. All else that a piece sets is as alone."""
     for piece in pieces:
         if not piece.kind.layers_wait:
             raise InvalidInput(
@@ -217,26 +219,41 @@ def _by_layer(pieces: Sequence[PieceAsked], context: Context) -> Plate:
                 f"cannot be printed layer by layer: those of {piece.kind.title.lower()} cannot wait for others; print"
                 " them one after another",
             )
-    held = context.profile.values["layer_time_min_s"]
-    hasty = replace(context, profile=changed(context.profile, {"layer_time_min_s": replace(held, number=0.0)}, {}))
-    pressure_s = context.profile.number("pressure_advance_s")
-    return laid_by_layer(_members(pieces, hasty), context.printer, usual_settings(context), pressure_s)
+    loose = [
+        replace(member, path=replace(member.path, speed=_path(piece, _unslowed(held)).speed))
+        if _slowed(member.path, context)
+        else member
+        for piece, held, member in zip(pieces, laid_with, members, strict=True)
+    ]
+    return laid_by_layer(loose, context.printer, usual_settings(context), context.profile.number("pressure_advance_s"))
 
 
-def _members(pieces: Sequence[PieceAsked], context: Context) -> list[PlateMember]:
-    """Each piece primes by a skirt of its own; the first to be printed, as the printer wants it."""
+def _slowed(path: Toolpath, context: Context) -> bool:
+    """Whether layers of it were slowed down to last as long as the profile wants."""
+    return bool((layer_times(path)[1:] < 1.01 * context.profile.number(LEAST)).any())
+
+
+def _unslowed(context: Context) -> Context:
+    held = context.profile.values[LEAST]
+    return replace(context, profile=changed(context.profile, {LEAST: replace(held, number=0.0)}, {}))
+
+
+def _members(pieces: Sequence[PieceAsked], context: Context) -> tuple[list[Context], list[PlateMember]]:
+    """(what each was laid with, each laid): each primes by a skirt of its own; the first to be printed, as the printer
+    wants it.
+    """
     skirted = replace(context, printer=replace(context.printer, primes="skirt"))
-    paths = [_path(piece, skirted) for piece in pieces]
+    laid_with, members = [skirted] * len(pieces), [_member(piece, skirted) for piece in pieces]
     if context.printer.primes != "skirt":
-        heights = [footprint(path, context.printer.bed_middle).height for path in paths]
-        lowest = int(np.argmin(heights))
-        paths[lowest] = _path(pieces[lowest], context)
-    members = []
-    for piece, path in zip(pieces, paths, strict=True):
-        held = at_heat(context, piece.nozzle_c)
-        first_c = piece.kind.first_layer_c(piece.plan, held)
-        members.append(PlateMember(piece.title, path, first_c, held.profile.number(HEAT)))
-    return members
+        lowest = int(np.argmin([footprint(member.path, context.printer.bed_middle).height for member in members]))
+        laid_with[lowest], members[lowest] = context, _member(pieces[lowest], context)
+    return laid_with, members
+
+
+def _member(piece: PieceAsked, context: Context) -> PlateMember:
+    held = at_heat(context, piece.nozzle_c)
+    first_c = piece.kind.first_layer_c(piece.plan, held)
+    return PlateMember(piece.title, _path(piece, context), first_c, held.profile.number(HEAT))
 
 
 def _path(piece: PieceAsked, context: Context) -> Toolpath:

@@ -20,6 +20,7 @@ from drumbo.core.toolpath import Toolpath
 from drumbo.core.toolpath.columns import Role, Set
 from drumbo.core.toolpath.pace import layer_times
 from drumbo.trials import kind
+from drumbo.trials.base import Context
 from drumbo.trials.plate import Order, PieceAsked, PieceShare, PlateFile, once_more, plate_file
 from tests.conftest import plain_context
 
@@ -75,10 +76,7 @@ def test_pieces_without_room_are_said_to_have_none() -> None:
 def test_a_plates_file_has_no_finding_and_its_head_runs_into_nothing() -> None:
     pieces, file = _plate(*TOGETHER)
     context = plain_context("pla", **ROOM)
-    held = Against(context.printer, context.material, context.profile.numbers())
-    _, found = held.look(held.read(file.gcode.encode()))
-    assert found.remarks == ()
-    assert found.seconds == pytest.approx(file.seconds, rel=0.01)
+    _without_a_finding(file, context)
     path = file.path
     laid = (path.e_mm > 0) & (path.role != Role.RESTART)
     moves = np.ones(len(path), bool)
@@ -86,6 +84,13 @@ def test_a_plates_file_has_no_finding_and_its_head_runs_into_nothing() -> None:
     broad = HeadClearance(200.0, 25.0)
     assert runs_into(path.x, path.y, path.z, laid, moves, 0.2, broad).any(), "a broader head would not get through"
     assert len(pieces) == len(file.shares)
+
+
+def _without_a_finding(file: PlateFile, context: Context) -> None:
+    held = Against(context.printer, context.material, context.profile.numbers())
+    _, found = held.look(held.read(file.gcode.encode()))
+    assert found.remarks == ()
+    assert found.seconds == pytest.approx(file.seconds, rel=0.01)
 
 
 def test_each_piece_is_printed_as_it_would_be_alone() -> None:
@@ -156,13 +161,21 @@ def _by_layer(*slugs: str, **printer: object) -> tuple[list[PieceAsked], PlateFi
     return pieces, plate_file(pieces, context, order=Order.BY_LAYER)
 
 
-def test_layer_by_layer_each_piece_is_laid_as_it_would_be_alone() -> None:
-    pieces, file = _by_layer(*POSTS)
-    context = plain_context("pla", **ROOM)
-    held = Against(context.printer, context.material, context.profile.numbers())
-    _, found = held.look(held.read(file.gcode.encode()))
-    assert found.remarks == ()
-    assert found.seconds == pytest.approx(file.seconds, rel=0.01)
+@pytest.mark.parametrize(
+    ("numbers", "printer"),
+    [
+        ({}, {}),
+        ({"z_hop_mm": 0.8, "coasting_mm": 0.1}, {"primes": "line"}),
+        ({"retraction_mm": 0.4, "restart_extra_mm": 0.05}, {"nozzle_mm": 0.8, "primes": "skirt"}),
+    ],
+)
+def test_layer_by_layer_each_piece_is_laid_as_it_would_be_alone(
+    numbers: dict[str, float], printer: dict[str, Any]
+) -> None:
+    context = _with(plain_context("pla", **ROOM, **printer), **numbers)
+    pieces = [PieceAsked(kind(slug), kind(slug).quick(context)) for slug in POSTS]  # type: ignore[arg-type]
+    file = plate_file(pieces, context, order=Order.BY_LAYER)
+    _without_a_finding(file, context)
     middle = np.array(context.printer.bed_middle)
     for piece, share in zip(pieces, file.shares, strict=True):
         alone = piece.kind.print_file(piece.plan, context).path
@@ -180,9 +193,13 @@ def test_layer_by_layer_each_piece_is_laid_as_it_would_be_alone() -> None:
     assert (path.role[links] == Role.TRAVEL).all()
     assert (path.z[links] > top[links] + 0.3).all(), "from piece to piece it goes lifted"
     assert not _strings(path), "nothing is laid while filament is retracted"
-    assert path.e_mm.sum() == pytest.approx(
-        sum(piece.kind.print_file(piece.plan, context).path.e_mm.sum() for piece in pieces), rel=0.002
-    )
+    alone_mm = [_back_and_forth_mm(piece.kind.print_file(piece.plan, context).path) for piece in pieces]
+    ends_mm = context.profile.number("retraction_mm") * (len(pieces) - 1)
+    assert _back_and_forth_mm(path) == pytest.approx(sum(alone_mm) + ends_mm), "what a piece pushes more, it does here"
+
+
+def _back_and_forth_mm(path: Toolpath) -> float:
+    return float(path.e_mm[np.isin(path.role, (Role.RETRACT, Role.RESTART))].sum())
 
 
 def _which(path: Toolpath, shares: tuple[PieceShare, ...]) -> np.ndarray:
@@ -248,6 +265,17 @@ def test_layers_that_wait_for_each_other_are_slowed_down_together() -> None:
     assert layer_times(file.path)[1:-1].min() > 0.95 * least_s
 
 
+def test_layer_by_layer_is_chosen_where_it_saves_much_time() -> None:
+    slugs = ("retraction-length", "retraction-speed")
+    for least_s, saves in ((5.0, False), (14.0, True)):
+        context = _with(plain_context("pla", **ROOM), layer_time_min_s=least_s)
+        pieces = [PieceAsked(kind(slug), kind(slug).quick(context)) for slug in slugs]  # type: ignore[arg-type]
+        file = plate_file(pieces, context)
+        assert file.by_layer is saves
+        in_turn = plate_file(pieces, context, order=Order.IN_TURN)
+        assert (file.seconds < 0.9 * in_turn.seconds) is saves
+
+
 def test_where_the_head_has_no_room_pieces_are_printed_layer_by_layer() -> None:
     slugs = ("retraction-length", "retraction-speed", "retraction-restart")
     small: dict[str, Any] = {"bed_x_mm": 180.0, "bed_y_mm": 130.0}
@@ -278,3 +306,20 @@ def test_a_trial_is_printed_at_two_temperatures_and_each_piece_keeps_its_own() -
     with pytest.raises(InvalidInput, match="have different temperatures"):
         plate_file(pieces, context, order=Order.BY_LAYER)
     assert not once_more(kind("temperature"))
+
+
+def test_a_fan_that_blows_more_on_quick_layers_blows_as_alone() -> None:
+    context = _with(plain_context("petg", **ROOM), fan_percent=20.0, fan_short_percent=70.0)
+    trial = kind("retraction-length")
+    pieces = [PieceAsked(kind(slug), kind(slug).quick(context)) for slug in POSTS]  # type: ignore[arg-type]
+    file = plate_file(pieces, context, order=Order.BY_LAYER)
+    alone = trial.print_file(trial.quick(context), context).path
+    told = _set_at(file.path, Set.FAN, 0.0)[_mine(file.path, file.shares[1].standing.room)]
+    assert len(set(told.tolist())) > 1
+    assert told.tolist() == _set_at(alone, Set.FAN, 0.0)[_mine(alone, None)].tolist()
+
+
+def _with(context: Context, **numbers: float) -> Context:
+    values = context.profile.values
+    new = {key: replace(values[key], number=number) for key, number in numbers.items()}
+    return replace(context, profile=replace(context.profile, values={**values, **new}))

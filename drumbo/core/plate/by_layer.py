@@ -42,13 +42,13 @@ def hindered(path: Toolpath) -> str | None:
 def laid_by_layer(
     members: Sequence[PlateMember], printer: Printer, settings: PrintSettings, pressure_s: float
 ) -> Plate:
-    """Members as one job, layer by layer; layers are slowed down together, so that their paths should not be by
-    themselves. `pressure_s` is the pressure advance with which the file begins. InvalidInput at "pieces" where they
-    have no room or cannot wait for each other.
+    """Members as one job, layer by layer; layers are slowed down together, so that their paths should not be already.
+    `pressure_s` is the pressure advance with which the file begins. InvalidInput at "pieces" where they have no room or
+    cannot wait for each other.
     """
     for member in members:
         if (why := hindered(member.path)) is not None:
-            raise InvalidInput("pieces", f"cannot be printed layer by layer: {member.title.lower()} {why}")
+            raise InvalidInput("pieces", f"cannot be printed layer by layer: “{member.title}” {why}")
     if len({(member.nozzle_first_c, member.nozzle_c) for member in members}) > 1:
         raise InvalidInput("pieces", "have different temperatures; print them one after another")
     middle = printer.bed_middle
@@ -151,7 +151,9 @@ class _Weaver:
         self._rows += end - begin
 
     def _go_to(self, each: _Slice, before: _Slice, layer: int) -> None:
-        """Retract, up, over, down, and the filament back; what the piece had set is set on the way."""
+        """Retract, up, over, down, and the filament back; what the piece had set is set on the way. What it would push
+        more or less than it retracted, it does here too.
+        """
         path, s, last = self._members[each.member].path, self._settings, self._parts[-1]
         at = max(each.first - 1, 0)
         x, y, z = float(path.x[at]), float(path.y[at]), float(path.z[at])
@@ -162,7 +164,8 @@ class _Weaver:
         for what, value in self._left[each.member].items():
             if value != self._now[what]:
                 self._event(Event(self._rows + int(pulls), what, value))
-        back = max(s.retraction_mm + s.restart_extra_mm, 0.0)
+        more = float(path.e_mm[each.after : each.first].sum()) if each.after else 0.0
+        back = max(s.retraction_mm + more, 0.0)
         rows = [
             (from_x, from_y, over, 0.0, min(CLIMB_MM_S, travel), Role.TRAVEL),
             (x, y, over, 0.0, travel, Role.TRAVEL),
@@ -170,6 +173,7 @@ class _Weaver:
         ]
         if pulls:
             rows.insert(0, (from_x, from_y, float(last.z[-1]), -s.retraction_mm, s.retraction_speed, Role.RETRACT))
+        if back > 0:
             rows.append((x, y, z, back, s.retraction_speed, Role.RESTART))
         self._take(_as_path(rows, float(path.height[each.first]), path), 0, len(rows), each.member, layer)
 
