@@ -271,7 +271,9 @@ def _choices(
             except InvalidInput as error:
                 problems |= error.problems
             else:
-                if again_c is not None and again_c != context.profile.number(HEAT):
+                if again_c == context.profile.number(HEAT):
+                    problems[field.key] = "is what the profile has; give another temperature, or leave it empty"
+                elif again_c is not None:
                     asked.append(PieceAsked(kind, plan, float(again_c)))
         choices.append(PlateChoice(kind, chosen, fields, named, in_words))
     if not problems:
@@ -292,8 +294,10 @@ def _again(kind: Kind[Any], context: Context) -> Field:
 
 
 def order_of(typed: str) -> Order:
-    """The order of a form; as fits where it says none."""
-    return Order(typed) if typed in tuple(Order) else Order.AS_FITS
+    """The order of a form; as fits where it says none. InvalidInput for one that there is not."""
+    if typed and typed not in tuple(Order):
+        raise InvalidInput("order", f"is none of {', '.join(Order)}; choose one of the three")
+    return Order(typed) if typed else Order.AS_FITS
 
 
 def _key(asked: Sequence[PieceAsked], context: Context, revision: int, order: Order) -> tuple[object, ...]:

@@ -29,6 +29,28 @@ def _profile(site: Site, name: str, seed: int) -> int:
     return profiles.create(site.house, spool, 1, f"{name} on Petrel One")
 
 
+def _in_every_order(page: Page) -> None:
+    """Flow at two temperatures and back; layer by layer without what cannot wait; and as suits them again."""
+    flow = page.locator(".job-choice", has_text="Flow by surface")
+    flow.get_by_text("Change its plan").click()
+    flow.get_by_label("Once more at").fill("210")
+    page.keyboard.press("Tab")
+    expect(flow.get_by_text("is what the profile has; give another temperature")).to_be_visible()
+    flow.get_by_label("Once more at").fill("222")
+    page.keyboard.press("Tab")
+    expect(page.locator(".job-order")).to_contain_text("Flow by surface at 222 °C")
+    flow.get_by_label("Once more at").fill("")
+    page.keyboard.press("Tab")
+    expect(page.locator(".job-order")).not_to_contain_text("at 222 °C")
+    page.get_by_label("layer by layer").check()
+    expect(page.get_by_role("alert")).to_contain_text("those of cooling cannot wait for others")
+    page.get_by_label("Cooling", exact=True).uncheck()
+    expect(page.get_by_text("Printed layer by layer")).to_be_visible()
+    page.get_by_label("Cooling", exact=True).check()
+    page.get_by_label("as suits them").check()
+    expect(page.get_by_text("Printed one after another.")).to_be_visible()
+
+
 def test_a_plate_of_three_pieces_one_adopted_another_put_off(page: Page, site: Site) -> None:
     profile = _profile(site, "Razorbill PLA", 3)
     page.goto(f"{site.base}/profiles/{profile}/plates/new?size=usual")
@@ -40,13 +62,7 @@ def test_a_plate_of_three_pieces_one_adopted_another_put_off(page: Page, site: S
     bed = page.get_by_role("img", name=re.compile("The bed from above, 3 pieces"))
     expect(bed).to_have_attribute("aria-label", re.compile("1. Flow by surface; 2. Cooling; 3. Retraction length"))
     assert last.evaluate(OVER_THE_TOP) == stood, "nothing moves from under a finger that ticks one after another"
-    page.get_by_label("layer by layer").check()
-    expect(page.get_by_role("alert")).to_contain_text("those of cooling cannot wait for others")
-    page.get_by_label("Cooling", exact=True).uncheck()
-    expect(page.get_by_text("Printed layer by layer")).to_be_visible()
-    page.get_by_label("Cooling", exact=True).check()
-    page.get_by_label("as suits them").check()
-    expect(page.get_by_text("Printed one after another.")).to_be_visible()
+    _in_every_order(page)
     page.set_viewport_size({"width": 390, "height": 844})
     expect(bed).to_be_visible()
     expect(page.get_by_text("does not tell all of the room that its head needs")).to_be_visible()

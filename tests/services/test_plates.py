@@ -100,6 +100,8 @@ def test_a_trial_at_two_temperatures_is_adopted_where_it_fits(
     answer = client.post(f"/profiles/{begun.profile}/plates/new", data={**form, "flow-surface.again_c": "400"})
     assert answer.status_code == 422
     assert 'value="400"' in answer.text
+    with pytest.raises(InvalidInput, match="is none of fits, turn, layer"):
+        plates.create(house, begun.profile, list(SHORT), {}, quick=True, order="upwards")
     plate = _plate(house, begun, "flow-surface", quick=True, **again)
     cool, hot = plate.trials
     assert (cool.title, hot.title) == ("Flow by surface", f"Flow by surface at {now + 10:g} °C")
