@@ -282,7 +282,7 @@ def _scripts(app: Flask) -> None:
             values["state"] = version
 
 
-def _page_above(app: Flask, path: str) -> str:
+def page_above(app: Flask, path: str) -> str:
     """The nearest page above an address that is only sent to: that of what it is about."""
     known = app.url_map.bind("")
     parts = path.strip("/").split("/")
@@ -340,7 +340,7 @@ def _errors(app: Flask) -> None:
     def only_sent(_error: MethodNotAllowed) -> Any:
         # What is left in the address line after something was refused, loaded again or opened by somebody else.
         if request.method in LOOKS:
-            return redirect(_page_above(app, request.path), 303)
+            return redirect(page_above(app, request.path), 303)
         return page("Not that way", "This address takes nothing of the kind. Nothing was changed.", 405)
 
     @app.errorhandler(HTTPException)
