@@ -121,6 +121,8 @@ class PlateSheet:
     spots: tuple[PieceOutline, ...]
     facts: dict[str, Any]
     created_at: datetime
+    alike: bool
+    """Whether two of its pieces look alike, as they differ in temperature alone."""
 
     @property
     def by_layer(self) -> bool:
@@ -212,6 +214,7 @@ def sheet(workshop: Workshop, plate_id: int) -> PlateSheet:
             ),
             plate.facts,
             plate.created_at,
+            any(at_c_of(row) is not None for row in plate.trials),
         )
 
 

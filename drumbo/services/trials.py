@@ -32,6 +32,7 @@ from drumbo.store.models import PairRow, PlateRow, PrintRow, ProfileRow, TrialRo
 from drumbo.trials import kind_for
 from drumbo.trials.base import PrintFile, SomeBound, SomeKind
 from drumbo.trials.plan import TrialPlan
+from drumbo.trials.plate import titled
 from drumbo.trials.readings import Readings, Step, ToRead
 from drumbo.trials.result import Result
 from drumbo.trials.trial import TrialState
@@ -109,6 +110,11 @@ class TrialSheet:
     at_c: float | None
     created_at: datetime
     printed_at: datetime | None
+
+    @property
+    def title(self) -> str:
+        """What it is called, with the temperature that only it has."""
+        return titled(self.kind, self.at_c)
 
 
 @dataclass(frozen=True, slots=True)

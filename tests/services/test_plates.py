@@ -106,7 +106,8 @@ def test_a_trial_at_two_temperatures_is_adopted_where_it_fits(
     cool, hot = plate.trials
     assert (cool.title, hot.title) == ("Flow by surface", f"Flow by surface at {now + 10:g} °C")
     room.join(room.start(cool.id), PATIENCE_S)
-    assert f"at {now + 10:g} °C" in client.get(f"/trials/{hot.id}/read").text
+    assert f"<h1>Flow by surface at {now + 10:g} °C</h1>" in client.get(f"/trials/{hot.id}/read").text
+    assert "Two pieces look alike." in client.get(f"/plates/{plate.id}").text
     for trial in (cool, hot):
         assert simulated.simulated_readings(house, trial.id) > 3
     adopting.adopt(house, hot.id)
